@@ -1,0 +1,21 @@
+"""What can go wrong, in sentences a user can act on."""
+
+
+class LumwickError(Exception):
+    """Base of every error that is the user's to mend; its text is one clear sentence."""
+
+
+class PlaceError(LumwickError):
+    """The place document, or the file it is in, cannot be used."""
+
+
+class LandError(LumwickError):
+    """An elevation file cannot be used."""
+
+
+class RouteError(LumwickError):
+    """A route cannot be followed."""
+
+
+class RenderError(LumwickError):
+    """A frame or film cannot be made."""

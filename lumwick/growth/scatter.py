@@ -1,0 +1,100 @@
+"""Where plants stand: seeded scattering over an area, by slope and height."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+import shapely
+from numpy.typing import NDArray
+from scipy import ndimage
+
+from lumwick.errors import PlaceError
+from lumwick.land.ground import Ground
+from lumwick.place.document import PLANTS_AT_MOST, Stand
+
+
+@dataclass(frozen=True)
+class Plants:
+    """Plants of one stand.
+
+    Attributes
+    ----------
+    position : ndarray, shape (n, 3) [m]
+    turn : ndarray, shape (n,) [rad]
+    scale : ndarray, shape (n,)
+        Height over the stand's usual height.
+    shade : ndarray, shape (n,)
+        Each plant's own number from 0 to 1, for colour and for choosing its form.
+    """
+
+    position: NDArray[np.float64]
+    turn: NDArray[np.float64]
+    scale: NDArray[np.float64]
+    shade: NDArray[np.float64]
+
+
+def scatter(stand: Stand, ground: Ground, slope: NDArray[np.float64], clear: list[shapely.Geometry] | None = None,
+            water_level: float | None = None) -> Plants:
+    """Set a stand's plants out: a jittered grid, thinned in clumps, where slope, height and area allow.
+
+    Parameters
+    ----------
+    slope : ndarray, shape (ny, nx) [degrees]
+        Of the ground.
+    clear : list of shapely geometries
+        Where nothing grows, as on a path.
+    water_level : float or None [m]
+        Trees and grass stay above it; reeds stand in up to half a metre of it.
+
+    Raises
+    ------
+    PlaceError
+        The stand would hold more plants than can be filmed.
+    """
+    w, s, e, n = ground.bounds
+    if stand.area:
+        area = shapely.Polygon(stand.area) if len(stand.area) >= 3 else None
+        if area is None or not area.is_valid or area.area <= 0:
+            raise PlaceError(f"The area of {stand.name} is not a simple outline: draw at least three corners that do not cross.")
+        aw, as_, ae, an = area.bounds
+        w, s, e, n = max(w, aw), max(s, as_), min(e, ae), min(n, an)
+        if w >= e or s >= n:
+            return _none()
+        size = area.area
+    else:
+        area, size = None, (e - w) * (n - s)
+    expected = size / 1e4 * stand.per_hectare
+    if expected > PLANTS_AT_MOST:
+        raise PlaceError(f"{stand.name} would hold {expected:,.0f} plants: at most {PLANTS_AT_MOST:,} can be filmed. Lower its density or its area.")
+    if stand.per_hectare <= 0:
+        return _none()
+    step = 100.0 / np.sqrt(stand.per_hectare)
+    nx, ny = max(1, int(np.ceil((e - w) / step))), max(1, int(np.ceil((n - s) / step)))
+    rng = np.random.Generator(np.random.Philox(key=[stand.seed, 21]))
+    draw = rng.random((ny, nx, 6))
+    x = w + (np.arange(nx)[None, :] + draw[..., 0]) * step
+    y = s + (np.arange(ny)[:, None] + draw[..., 1]) * step
+    x, y, draw = x.ravel(), y.ravel(), draw.reshape(-1, 6)
+    z = ground.height(x, y)
+    steep = ndimage.map_coordinates(slope, [(y - ground.south) / ground.spacing, (x - ground.west) / ground.spacing], order=1, mode="nearest")
+    keep = (steep <= stand.slope_most) & (z >= stand.lowest) & (z <= stand.highest) & (x < e) & (y < n)
+    if water_level is not None:
+        keep &= z > water_level - (0.5 if stand.kind == "reed" else -0.15)
+    if area is not None:
+        shapely.prepare(area)
+        keep &= shapely.contains_xy(area, x, y)
+    for path in clear or []:
+        shapely.prepare(path)
+        keep &= ~shapely.contains_xy(path, x, y)
+    # clearings: slow seeded waves thin the stand, more where it is a wood than where it is a sward
+    rate = 0.30 if stand.kind in ("pine", "alder") else 0.12
+    p = rng.random(6) * 2 * np.pi
+    waves = np.sin(x / 17 + p[0] + np.sin(y / 23 + p[1])) + np.sin(y / 13 + p[2] + np.sin(x / 19 + p[3])) + np.sin((x + y) / 37 + p[4])
+    keep &= draw[:, 2] > rate * np.clip(1 + waves / 1.5, 0, 2.6)
+    tall = np.clip(1 + stand.variation * (draw[:, 3] + draw[:, 4] - 1) * 1.7, 0.25, 2.0)
+    return Plants(np.stack([x, y, z], 1)[keep], draw[keep, 5] * 2 * np.pi, tall[keep], np.mod(draw[keep, 2] * 7919.0, 1.0))
+
+
+def _none() -> Plants:
+    return Plants(np.zeros((0, 3)), np.zeros(0), np.zeros(0), np.zeros(0))

@@ -1,0 +1,108 @@
+"""How plants answer the wind: damped modes driven by the gusts' harmonics, in closed form.
+
+Each plant's stem is one mode. A gust harmonic of frequency w moves it by |H(w)| with the phase lag arg H(w),
+so the motion at any time is a sum, loops when the gusts do, and leaves the foot where it is.
+"""
+
+from __future__ import annotations
+
+import numba as nb
+import numpy as np
+from numpy.typing import ArrayLike, NDArray
+
+from lumwick.air.wind import Gusts
+
+FIRST_MODE = 1.8751040687**2  # 3.516, of a clamped-free beam
+
+
+def cantilever_frequency(youngs_pa: float, radius: float, length: float, density: float) -> float:
+    """First natural frequency [Hz] of a uniform round stem: 3.516 / (2 pi) sqrt(E I / (rho A L^4)).
+
+    Parameters
+    ----------
+    youngs_pa : float [Pa]
+    radius, length : float [m]
+    density : float [kg/m3]
+    """
+    return float(FIRST_MODE / (2 * np.pi) * np.sqrt(youngs_pa * radius**2 / 4 / (density * length**4)))
+
+
+def response(omega: ArrayLike, natural_hz: ArrayLike, damping: float) -> NDArray[np.complex128]:
+    """Answer of a damped mode, 1 for a steady push: 1 / (1 - r^2 + 2 i z r) with r = omega over natural."""
+    r = np.asarray(omega, float) / (2 * np.pi * np.asarray(natural_hz, float))
+    return 1.0 / (1 - r * r + 2j * damping * r)
+
+
+@nb.njit(fastmath={"contract", "reassoc", "nsz"}, cache=True)
+def _lean(x, y, natural, phase, omega, amplitude, wave, start, damping, mean, t):
+    n, m = len(x), len(omega)
+    out = np.zeros((n, 2))
+    for i in range(n):
+        along, across = 0.0, 0.0
+        w0 = 2 * np.pi * natural[i]
+        for j in range(m):
+            r = omega[j] / w0
+            re, im = 1 - r * r, 2 * damping * r
+            d = re * re + im * im
+            a = omega[j] * t - x[i] * wave[j, 0] - y[i] * wave[j, 1] + start[j] + phase[i] * (j % 5)
+            c, s = np.cos(a), np.sin(a)
+            along += amplitude[j] * (c * re + s * im) / d
+            # across the wind a fifth as much, a quarter turn behind, on other harmonics
+            if j % 2 == 0:
+                across += 0.35 * amplitude[j] * (s * re - c * im) / d
+        out[i, 0] = mean * mean + 2 * mean * along
+        out[i, 1] = 2 * mean * across
+    return out
+
+
+def lean(x: NDArray[np.float64], y: NDArray[np.float64], natural_hz: NDArray[np.float64], phase: NDArray[np.float64],
+         compliance: float, gusts: Gusts, t: float, damping: float = 0.12) -> NDArray[np.float64]:
+    """Sideways slope of each stem, as a shear: displacement per metre of height.
+
+    The push of wind goes as the square of its speed, U^2 + 2 U u' for small gusts u'.
+
+    Parameters
+    ----------
+    x, y : ndarray, shape (n,) [m]
+    natural_hz, phase : ndarray, shape (n,) [Hz], [rad]
+        Each plant's own, so that no two move alike.
+    compliance : float [1 / (m/s)^2]
+        Slope for a steady wind of 1 m/s.
+
+    Returns
+    -------
+    ndarray, shape (n, 2)
+        Slope east and north; zero at the foot by construction.
+    """
+    r = _lean(np.ascontiguousarray(x, float), np.ascontiguousarray(y, float), np.ascontiguousarray(natural_hz, float),
+              np.ascontiguousarray(phase, float), gusts.omega, gusts.amplitude, gusts.wave, gusts.phase, damping, gusts.mean, t)
+    ex, ey = gusts.toward
+    s = np.tanh(compliance * r * 1.6) / 1.6  # stems streamline: no slope grows without end
+    return np.stack([s[:, 0] * ex - s[:, 1] * ey, s[:, 0] * ey + s[:, 1] * ex], axis=1)
+
+
+@nb.njit(parallel=True, fastmath={"contract", "reassoc", "nsz"}, cache=True)
+def bend(rest, weight, group, branch_move, flutter, flutter_group, flutter_move, out):
+    """Move a plant's vertices: branches by ``branch_move`` (groups, 3) times ``weight``, leaves by ``flutter_move``."""
+    for i in nb.prange(len(rest)):
+        g, f = group[i], flutter_group[i]
+        for c in range(3):
+            out[i, c] = rest[i, c] + weight[i] * branch_move[g, c] + flutter[i] * flutter_move[f, c]
+
+
+def branch_motion(count: int, seed: int, natural_hz: float, gusts: Gusts, t: float, strength: float,
+                  loop: float | None = None) -> NDArray[np.float64]:
+    """Displacement of the tips of ``count`` branches (or leaf groups) [m per unit weight], shape (count, 3).
+
+    Every group has its own frequency (within a fifth of ``natural_hz``), phase and direction. The strength
+    goes with the square of the mean wind.
+    """
+    rng = np.random.Generator(np.random.Philox(key=[seed, 5]))
+    direction = rng.normal(size=(count, 3)) * np.array([0.6, 0.6, 0.8])
+    direction[:, :2] += gusts.toward * 0.8
+    f = natural_hz * rng.uniform(0.8, 1.2, (count, 2)) * np.array([1.0, 0.43])
+    if loop:
+        f = np.maximum(np.round(f * loop), 1) / loop
+    p = 2 * np.pi * rng.random((count, 2))
+    wave = np.sin(2 * np.pi * f * t + p) @ np.array([0.6, 0.5])
+    return direction * (strength * gusts.mean**2 * wave)[:, None]

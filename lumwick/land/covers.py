@@ -1,0 +1,71 @@
+"""What covers the ground: sand, mud, turf and rock chosen by height, slope and nearness of the sea."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy import ndimage
+
+from lumwick.land.ground import Ground
+
+# Linear Rec.709 albedos, after broad-band soil and vegetation albedos in common use (practice, no source).
+SAND, WET_SAND, MUD = (0.46, 0.38, 0.27), (0.23, 0.185, 0.13), (0.115, 0.092, 0.068)
+TURF, DRY, SALTGRASS, ROCK, SCREE = (0.075, 0.105, 0.030), (0.21, 0.175, 0.085), (0.13, 0.125, 0.048), (0.21, 0.195, 0.175), (0.30, 0.27, 0.235)
+
+
+def _step(x: NDArray[np.float64], low: float, high: float) -> NDArray[np.float64]:
+    s = np.clip((x - low) / (high - low), 0, 1)
+    return s * s * (3 - 2 * s)
+
+
+def _mix(a: NDArray[np.float64], b: tuple[float, float, float], share: NDArray[np.float64]) -> NDArray[np.float64]:
+    return a + (np.array(b) - a) * share[..., None]
+
+
+def sea_nearness(ground: Ground, level: float) -> NDArray[np.float64]:
+    """Share of open sea within some tens of metres, 0 inland to 1 at sea; tells a beach from a creek's bank."""
+    open_sea = (ground.heights < level - 1.6).astype(float)
+    return ndimage.gaussian_filter(open_sea, 45 / ground.spacing, mode="nearest")
+
+
+def albedo(ground: Ground, kind: str, sea_level: float | None, beach_top: float, seed: int) -> NDArray[np.float32]:
+    """Colour of the ground at each grid point, and its wetness.
+
+    Returns
+    -------
+    ndarray of float32, shape (ny, nx, 4)
+        Linear Rec.709 albedo, then wetness 0 to 1.
+    """
+    h = ground.heights.astype(float)
+    slope = ground.slope()
+    rng = np.random.default_rng(seed)
+    grain = [ndimage.gaussian_filter(rng.standard_normal(h.shape), g / ground.spacing, mode="reflect") for g in (30, 8, 2.5)]
+    grain = [g / max(g.std(), 1e-9) for g in grain]
+    wet = np.zeros_like(h)
+    if kind == "saltmarsh":
+        level = sea_level if sea_level is not None else h.min() - 10
+        near = _step(sea_nearness(ground, level), 0.03, 0.12)
+        c = np.broadcast_to(np.array(SALTGRASS), (*h.shape, 3)).copy()
+        c = _mix(c, TURF, _step(grain[0] + 0.4 * grain[1], -0.4, 0.9) * 0.75)
+        c = _mix(c, DRY, _step(grain[1] - 0.3 * grain[0], 0.4, 1.6) * 0.6)
+        c = _mix(c, TURF, _step(h - level, 3, 7) * (1 - near) * 0.8)
+        dune = near * _step(h - level, beach_top - 0.7, beach_top + 0.3)
+        marram = _step(grain[1] + 0.7 * grain[2], -0.7, 0.6) * _step(h - level, beach_top + 0.2, beach_top + 1.6)
+        c = _mix(c, SAND, near * (1 - marram * 0.75 * dune))
+        mud = (1 - near) * (1 - _step(h - level + 0.12 * grain[2], 0.55, 0.95))
+        c = _mix(c, MUD, mud)
+        line = _step(-(h - level), -0.55 - 0.1, 0.15)
+        c = _mix(c, WET_SAND, near * line)
+        wet = np.maximum(near * line, mud * (1 - 0.6 * _step(h - level, 0.2, 0.8)))
+    else:
+        c = np.broadcast_to(np.array(TURF), (*h.shape, 3)).copy()
+        c = _mix(c, DRY, _step(grain[0] + 0.5 * grain[1], -0.3, 1.2) * 0.75)
+        c = _mix(c, SCREE, _step(slope + 5 * grain[2], 27, 36) * 0.9)
+        c = _mix(c, ROCK, _step(slope + 7 * grain[1], 33, 44))
+        if sea_level is not None:
+            c = _mix(c, SAND, 1 - _step(h - sea_level, beach_top * 0.5, beach_top))
+            line = 1 - _step(h - sea_level, 0.1, 0.6)
+            c = _mix(c, WET_SAND, line)
+            wet = line
+    c *= np.exp(0.10 * grain[2] + 0.06 * grain[1])[..., None]
+    return np.concatenate([np.clip(c, 0.01, 0.9), wet[..., None]], axis=-1).astype(np.float32)

@@ -1,0 +1,91 @@
+"""A real camera: sensor, focal length, opening, focus and exposure."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+SENSOR_WIDTH_MM = 36.0
+INCIDENT_CONSTANT = 250.0
+
+
+def angle_of_view(focal_mm: float, across_mm: float = SENSOR_WIDTH_MM) -> float:
+    """Angle of view [degrees], 2 atan(w / 2f)."""
+    return float(np.degrees(2 * np.arctan(across_mm / (2 * focal_mm))))
+
+
+def ev100(f_number: float, seconds: float, iso: float = 100.0) -> float:
+    """Exposure value at ISO 100: log2(N^2 / t * 100 / S)."""
+    return float(np.log2(f_number**2 / seconds * 100.0 / iso))
+
+
+def incident_illuminance(ev: float) -> float:
+    """Illuminance [lx] that an incident-light meter asks for: 2.5 * 2^EV100 (ISO 2720, C = 250)."""
+    return INCIDENT_CONSTANT / 100.0 * 2.0**ev
+
+
+def exposure_scale(ev: float) -> float:
+    """Scene value per cd/m2, such that a matt surface lit as the meter asks comes out at its own reflectance."""
+    return float(np.pi / incident_illuminance(ev))
+
+
+def hyperfocal(focal_mm: float, f_number: float, circle_mm: float = 0.03) -> float:
+    """Hyperfocal distance [m], f^2 / (N c) + f."""
+    return (focal_mm**2 / (f_number * circle_mm) + focal_mm) / 1000.0
+
+
+def circle_of_confusion(focal_mm: float, f_number: float, focus: float, distance: float) -> float:
+    """Diameter [mm] on the sensor of a point's image at ``distance`` [m], by the thin lens."""
+    s, d = focus * 1000.0, distance * 1000.0
+    return abs(d - s) / d * focal_mm**2 / (f_number * (s - focal_mm))
+
+
+@dataclass(frozen=True)
+class Camera:
+    """Where a camera is and how it is set.
+
+    Attributes
+    ----------
+    position : ndarray, shape (3,) [m]
+    forward : ndarray, shape (3,)
+        Unit vector.
+    """
+
+    position: NDArray[np.float64]
+    forward: NDArray[np.float64]
+    focal_mm: float = 28.0
+    f_number: float = 8.0
+    focus: float = 30.0
+    ev100: float = 14.0
+    kelvin: float = 6500.0
+
+    def axes(self) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+        """Right and up unit vectors; the horizon is level."""
+        right = np.cross(self.forward, [0.0, 0.0, 1.0])
+        if np.linalg.norm(right) < 1e-9:
+            right = np.array([1.0, 0.0, 0.0])
+        right /= np.linalg.norm(right)
+        return right, np.cross(right, self.forward)
+
+    @property
+    def bearing(self) -> float:
+        """Degrees from the model's north through east."""
+        return float(np.degrees(np.arctan2(self.forward[0], self.forward[1])) % 360)
+
+    @property
+    def pitch(self) -> float:
+        return float(np.degrees(np.arcsin(np.clip(self.forward[2], -1, 1))))
+
+
+def look_at(position: NDArray[np.float64], aim: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Unit vector from a position to an aim."""
+    d = np.asarray(aim, float) - np.asarray(position, float)
+    return d / np.linalg.norm(d)
+
+
+def direction_of(bearing: float, pitch: float) -> NDArray[np.float64]:
+    """Unit vector of a bearing (from north through east) and pitch [degrees]."""
+    b, p = np.radians(bearing), np.radians(pitch)
+    return np.array([np.sin(b) * np.cos(p), np.cos(b) * np.cos(p), np.sin(p)])

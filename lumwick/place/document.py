@@ -1,0 +1,270 @@
+"""The place document: everything a place is, typed, with units, ranges and a version.
+
+Titles, units, ranges and sentences of help stand beside each field, and are what the slip in the browser,
+the command line and the published JSON Schema say about it.
+"""
+
+from __future__ import annotations
+
+import datetime as dt
+from typing import Annotated, Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field, field_validator, model_validator
+
+from lumwick.motion.channel import Animatable, Channel
+from lumwick.motion.timebase import RATES
+
+VERSION = 1
+FORMAT = "lumwick-place"
+PLANTS_AT_MOST = 2_000_000
+
+Id = Annotated[str, Field(pattern=r"^[a-z0-9][a-z0-9-]{0,39}$")]
+Point2 = tuple[Annotated[float, Field(allow_inf_nan=False)], Annotated[float, Field(allow_inf_nan=False)]]
+Point3 = tuple[
+    Annotated[float, Field(allow_inf_nan=False)],
+    Annotated[float, Field(allow_inf_nan=False)],
+    Annotated[float, Field(allow_inf_nan=False)],
+]
+
+
+class Model(BaseModel):
+    model_config = ConfigDict(extra="forbid", validate_assignment=False, allow_inf_nan=False)
+
+
+def number(default: float, title: str, unit: str, low: float, high: float, text: str, **extra: Any) -> Any:
+    """A constant number with its unit, range and help."""
+    return Field(default, title=title, description=text, ge=low, le=high,
+                 json_schema_extra={"unit": unit, "low": low, "high": high, **extra})
+
+
+def keyed(default: float, title: str, unit: str, low: float, high: float, text: str, **extra: Any) -> Any:
+    """A number that may be keyed; its range is checked on every key by the place."""
+    return Field(default, title=title, description=text,
+                 json_schema_extra={"unit": unit, "low": low, "high": high, "animatable": True, **extra})
+
+
+class Asset(Model):
+    """A file that the place needs, known by its contents."""
+
+    sha256: str = Field(pattern=r"^[0-9a-f]{64}$")
+    name: str = Field(min_length=1, max_length=200, pattern=r"^[^/\\]+$")
+    bytes: int = Field(ge=0)
+
+
+class Site(Model):
+    """Where on the earth the place's origin lies."""
+
+    latitude: float = number(52.0, "Latitude", "°", -90, 90, "North is positive; it sets the sun's height.")
+    longitude: float = number(1.0, "Longitude", "°", -180, 180, "East is positive; it sets the sun's hour.")
+    utc_offset: float = number(0.0, "Clock", "h from UTC", -12, 14, "What the place's clock shows, against UTC.")
+    north_turn: float = number(0.0, "North turned", "°", -180, 180, "Turn of true north from the model's y axis, clockwise.")
+    altitude: float = number(0.0, "Altitude", "m", -430, 8850, "Height of the datum above the sea, for the air.")
+
+
+class Land(Model):
+    """The ground: a grid of heights, and what covers it."""
+
+    elevation: Asset = Field(title="Elevation", description="GeoTIFF of heights in metres on a metric grid.")
+    cover: Literal["saltmarsh", "upland"] = Field("saltmarsh", title="Cover", description="How slope and height choose sand, mud, turf and rock.")
+    beach_top: float = number(2.2, "Beach top", "m", -20, 200, "Bare sand reaches up to about this height over the sea.")
+    seed: int = Field(7, title="Seed", ge=0, le=2**31)
+
+
+class Sea(Model):
+    """Standing and rolling water at one level."""
+
+    present: bool = Field(True, title="Sea", description="Whether there is water at the sea level.")
+    level: float = number(0.0, "Level", "m", -500, 6000, "Height of still water over the datum.")
+    wind_speed: Animatable = keyed(7.0, "Sea wind", "m/s", 0, 40, "Wind that raised the sea, 10 m above it.", quantity="speed")
+    wind_from: float = number(70.0, "Sea wind from", "°", 0, 360, "Bearing the sea's wind blows from.")
+    fetch_km: float = number(60.0, "Fetch", "km", 1, 2000, "Open water that the wind has crossed.")
+    depth: float = number(14.0, "Depth offshore", "m", 0.5, 5000, "Depth of the open sea, for the speed of the waves.")
+    choppiness: float = number(1.0, "Crests", "x", 0, 1.5, "Horizontal displacement that sharpens crests; 1 is physical.")
+    clarity: float = number(3.0, "Clarity", "m", 0.2, 60, "Depth at which a white disc is lost to sight.")
+    seed: int = Field(11, title="Seed", ge=0, le=2**31)
+
+
+class Air(Model):
+    """What lies between the eye and things: haze and fog."""
+
+    haze: Animatable = keyed(0.12, "Haze", "optical depth", 0.02, 1.5, "Aerosol optical depth at 550 nm: 0.05 is crystal, 0.3 hazy.")
+    ozone_du: float = number(320, "Ozone", "DU", 0, 600, "It keeps the twilight sky blue.")
+    fog_visibility: Animatable = keyed(20000.0, "Fog visibility", "m", 20, 200000, "Meteorological optical range at the fog's foot.", quantity="length", log=True)
+    fog_height: float = number(60.0, "Fog height", "m", 1, 3000, "Height over which fog thins to about a third.")
+    fog_base: float = number(0.0, "Fog base", "m", -500, 6000, "Height at which the visibility holds.")
+
+
+class Wind(Model):
+    """The wind that moves plants."""
+
+    speed: Animatable = keyed(4.0, "Wind", "m/s", 0, 35, "Mean speed 10 m above the ground.", quantity="speed")
+    from_bearing: float = number(240.0, "Wind from", "°", 0, 360, "Bearing the wind blows from.")
+    gustiness: float = number(0.22, "Gustiness", "x", 0, 0.6, "Standard deviation of the speed over its mean.")
+    roughness: float = number(0.03, "Roughness length", "m", 0.0001, 2, "Davenport: open sea 0.0002, open land 0.03, forest 1.")
+    seed: int = Field(3, title="Seed", ge=0, le=2**31)
+
+
+class Stand(Model):
+    """Plants of one kind over an area."""
+
+    id: Id
+    name: str = Field(title="Name", min_length=1, max_length=80)
+    kind: Literal["pine", "alder", "reed", "grass"] = Field(title="Kind")
+    area: list[Point2] = Field(default_factory=list, title="Area", description="Corners, east and north; empty is the whole place.", max_length=400)
+    per_hectare: float = number(120, "Density", "per ha", 0, 4_000_000, "Plants, or tufts, on a hectare.")
+    height: float = number(9.0, "Height", "m", 0.05, 60, "Usual height of a grown plant.")
+    variation: float = number(0.25, "Variation", "x", 0, 0.8, "Spread of the heights.")
+    slope_most: float = number(35, "Steepest slope", "°", 0, 90, "None grow on steeper ground.")
+    lowest: float = number(-1000, "Lowest", "m", -1000, 9000, "None grow lower.")
+    highest: float = number(9000, "Highest", "m", -1000, 9000, "None grow higher.")
+    lean: float = number(0.0, "Lean", "°", 0, 40, "Lean away from the wind that shaped them.")
+    seed: int = Field(1, title="Seed", ge=0, le=2**31)
+
+
+class Built(Model):
+    """A built thing set in the place."""
+
+    id: Id
+    name: str = Field(title="Name", min_length=1, max_length=80)
+    kind: Literal["boardwalk", "jetty", "hide", "boat"] = Field(title="Kind")
+    line: list[Point2] = Field(title="Line", min_length=1, max_length=200, description="A walk's or jetty's centre line; else where it stands.")
+    width: float = number(1.5, "Width", "m", 0.3, 30, "Across the deck, or of the thing's front.")
+    deck: float = number(1.9, "Deck height", "m", -100, 6000, "Height of the deck or floor over the datum.")
+    turn: float = number(0.0, "Turn", "°", -360, 360, "Bearing that its front faces.")
+
+
+class Station(Model):
+    """A stored view: where the camera stands, what it aims at, and its lens."""
+
+    id: Id
+    name: str = Field("", title="Name", max_length=80)
+    east: float = number(0.0, "East", "m", -1e6, 1e6, "From the place's origin.")
+    north: float = number(0.0, "North", "m", -1e6, 1e6, "From the place's origin.")
+    up: float = number(2.0, "Height", "m", -1000, 20000, "Over the datum.")
+    aim: Point3 = Field((0.0, 10.0, 2.0), title="Aim", description="The point looked at: east, north, up.")
+    focal: float = number(28.0, "Focal length", "mm", 4, 1200, "On a sensor 36 mm wide.", quantity="focal")
+
+    @model_validator(mode="after")
+    def _looks_somewhere(self) -> Station:
+        d = (self.aim[0] - self.east, self.aim[1] - self.north, self.aim[2] - self.up)
+        if max(abs(c) for c in d) < 1e-6:
+            raise ValueError(f"station {self.name or self.id} aims at the spot it stands on: move the aim")
+        return self
+
+
+class Route(Model):
+    """The camera's way through its stations."""
+
+    way: Literal["fly", "walk"] = Field("fly", title="Way", description="Fly through the stations' heights, or walk at eye height on ground and decks.")
+    stations: list[Station] = Field(default_factory=list, max_length=500)
+    eye_height: float = number(1.6, "Eye height", "m", 0.2, 10, "Of somebody walking.")
+    ease: float = number(0.0, "Eased ends", "share", 0, 0.5, "Share of the clip over which the move starts and stops.")
+
+
+class Clock(Model):
+    """At what hour of the place the shot starts, and how fast its day runs."""
+
+    start: dt.datetime = Field(dt.datetime(2026, 6, 5, 10, 0), title="Starts", description="Date and hour on the place's clock.")
+    speed: float = number(1.0, "Day runs", "x", -100000, 100000, "Seconds of the place in one second of the clip.")
+
+    @field_validator("start")
+    @classmethod
+    def _naive_and_in_range(cls, value: dt.datetime) -> dt.datetime:
+        if not 1900 <= value.year <= 2100:
+            raise ValueError("the date is outside 1900 to 2100, where the sun's position is trusted")
+        return value.replace(tzinfo=None)
+
+
+class Exposure(Model):
+    """How a real camera would be set."""
+
+    ev100: Animatable = keyed(14.0, "Exposure", "EV100", -8, 22, "Full sun is about 15, sunset 11, dusk 5.")
+    kelvin: float = number(6500, "White balance", "K", 2000, 20000, "Light of this colour comes out white.")
+    f_number: float = number(8.0, "Opening", "f/", 0.9, 64, "Smaller numbers blur what is out of focus.", quantity="f_number")
+    focus: Animatable = keyed(30.0, "Focus", "m", 0.1, 100000, "Distance that is sharp.", quantity="length", log=True)
+    shutter: float = number(180, "Shutter", "°", 0, 360, "Angle of the frame's time that is exposed.")
+
+
+class Shot(Model):
+    """A length of film: its frames, clock, camera route and exposure."""
+
+    id: Id
+    name: str = Field(title="Name", min_length=1, max_length=80)
+    frames: int = Field(96, title="Frames", ge=1, le=20000)
+    fps: str = Field("24", title="Rate")
+    loop: bool = Field(False, title="Loop", description="Wind and waves close exactly after the last frame.")
+    clock: Clock = Field(default_factory=Clock)
+    route: Route = Field(default_factory=Route)
+    exposure: Exposure = Field(default_factory=Exposure)
+
+    @field_validator("fps")
+    @classmethod
+    def _known_rate(cls, value: str) -> str:
+        if value not in RATES:
+            raise ValueError(f"{value!r} is not a frame rate in use: choose one of {', '.join(RATES)}")
+        return value
+
+    @property
+    def seconds(self) -> float:
+        """Length of the clip [s]."""
+        return float(self.frames / RATES[self.fps])
+
+
+class Place(Model):
+    """A place: a pure function of time."""
+
+    format: Literal["lumwick-place"] = "lumwick-place"
+    version: Literal[1] = 1
+    name: str = Field(title="Name", min_length=1, max_length=120)
+    site: Site = Field(default_factory=Site)
+    land: Land
+    sea: Sea = Field(default_factory=Sea)
+    air: Air = Field(default_factory=Air)
+    wind: Wind = Field(default_factory=Wind)
+    growth: list[Stand] = Field(default_factory=list, max_length=200)
+    built: list[Built] = Field(default_factory=list, max_length=500)
+    shots: list[Shot] = Field(min_length=1, max_length=200)
+
+    @model_validator(mode="after")
+    def _whole(self) -> Place:
+        for title, things in (("stands", self.growth), ("built things", self.built), ("shots", self.shots)):
+            ids = [thing.id for thing in things]  # type: ignore[attr-defined]
+            if len(set(ids)) != len(ids):
+                raise ValueError(f"two {title} share one id: {', '.join(sorted({i for i in ids if ids.count(i) > 1}))}")
+        for shot in self.shots:
+            ids = [station.id for station in shot.route.stations]
+            if len(set(ids)) != len(ids):
+                raise ValueError(f"two stations of shot {shot.name} share one id")
+        _check_ranges(self, "")
+        return self
+
+    def shot(self, name: str) -> Shot:
+        """The shot with this id or name.
+
+        Raises
+        ------
+        LookupError
+            There is none; the text lists those there are.
+        """
+        for shot in self.shots:
+            if name in (shot.id, shot.name):
+                return shot
+        raise LookupError(f"There is no shot {name!r}: this place has {', '.join(s.id for s in self.shots)}.")
+
+
+def _check_ranges(model: BaseModel, where: str) -> None:
+    """Check the values of keyed numbers against the range beside the field."""
+    for name, field in type(model).model_fields.items():
+        value = getattr(model, name)
+        extra = field.json_schema_extra if isinstance(field.json_schema_extra, dict) else {}
+        if extra.get("animatable"):
+            low, high = float(extra["low"]), float(extra["high"])  # type: ignore[arg-type]
+            for v in [key.v for key in value.keys] if isinstance(value, Channel) else [value]:
+                if not low <= v <= high:
+                    raise ValueError(f"{field.title} is {v:g} {extra['unit']}: it must lie from {low:g} to {high:g}")
+        elif isinstance(value, BaseModel):
+            _check_ranges(value, f"{where}/{name}")
+        elif isinstance(value, list):
+            for item in value:
+                if isinstance(item, BaseModel):
+                    _check_ranges(item, f"{where}/{name}")

@@ -1,0 +1,110 @@
+"""Evaluate a place at a clip time: the one step from a document to what is there to be filmed.
+
+``evaluate(setting, shot, t)`` is a pure function. Nothing is remembered from any other time.
+"""
+
+from __future__ import annotations
+
+import datetime as dt
+from dataclasses import dataclass
+
+import numpy as np
+import shapely
+from numpy.typing import NDArray
+
+from lumwick.air.sun import SunPosition, direction, julian_day, sun_position
+from lumwick.air.wind import Gusts, gusts
+from lumwick.built.timber import floor_over
+from lumwick.land.ground import Ground
+from lumwick.lens.camera import Camera, direction_of
+from lumwick.motion.channel import at
+from lumwick.motion.route import Way, eased_share, way
+from lumwick.place.document import Place, Shot
+from lumwick.water.spectrum import SeaState
+
+RANGE_TO_EXTINCTION = 2.996
+"""Meteorological optical range is where contrast falls to 5 %: V = 2.996 / beta (WMO No. 8)."""
+
+
+@dataclass(frozen=True)
+class Setting:
+    """A place with its ground loaded."""
+
+    place: Place
+    ground: Ground
+
+    def floor(self, x: NDArray[np.float64], y: NDArray[np.float64]) -> NDArray[np.float64]:
+        """Height [m] that one stands on."""
+        return floor_over(self.place.built, np.asarray(x, float), np.asarray(y, float), self.ground.height(x, y))
+
+    def way(self, shot: Shot) -> Way:
+        return way(shot.route, self.floor)
+
+
+@dataclass(frozen=True)
+class Weather:
+    """Haze and fog of one instant; ``fog_extinction`` [1/m] holds at ``fog_base`` [m] and thins over ``fog_height`` [m]."""
+
+    haze: float
+    ozone_du: float
+    fog_extinction: float
+    fog_height: float
+    fog_base: float
+
+
+@dataclass(frozen=True)
+class Snapshot:
+    """What is there at one instant."""
+
+    t: float
+    clock: dt.datetime
+    camera: Camera
+    sun: SunPosition
+    sun_direction: NDArray[np.float64]
+    weather: Weather
+    wind: Gusts
+    sea: SeaState | None
+    loop: float | None
+
+
+def place_clock(shot: Shot, t: float) -> dt.datetime:
+    """Date and hour of the place at a clip time."""
+    return shot.clock.start + dt.timedelta(seconds=shot.clock.speed * t)
+
+
+def sun_at(place: Place, clock: dt.datetime) -> SunPosition:
+    """The sun at an hour of the place's clock; azimuth from true north."""
+    utc = clock - dt.timedelta(hours=place.site.utc_offset)
+    pressure = 1010.0 * float(np.exp(-place.site.altitude / 8400.0))
+    return sun_position(julian_day(utc), place.site.latitude, place.site.longitude, place.site.altitude, pressure)
+
+
+def camera_at(setting: Setting, shot: Shot, t: float, the_way: Way | None = None) -> Camera:
+    """The shot's camera at a clip time."""
+    w = the_way or setting.way(shot)
+    share = eased_share(t / shot.seconds if shot.seconds else 0.0, shot.route.ease)
+    position, bearing, pitch, focal = w.at(share)
+    e = shot.exposure
+    return Camera(position[0], direction_of(float(bearing[0]), float(pitch[0])), float(focal[0]), e.f_number, at(e.focus, t), at(e.ev100, t), e.kelvin)
+
+
+def evaluate(setting: Setting, shot: Shot, t: float, camera: Camera | None = None) -> Snapshot:
+    """The place at clip time ``t`` [s], seen by the shot's camera or the one given."""
+    place = setting.place
+    clock = place_clock(shot, t)
+    sun = sun_at(place, clock)
+    loop = shot.seconds if shot.loop else None
+    sea = None
+    if place.sea.present:
+        sea = SeaState(at(place.sea.wind_speed, t), place.sea.fetch_km * 1000, place.sea.depth, (place.sea.wind_from + 180 + place.site.north_turn) % 360)
+    weather = Weather(at(place.air.haze, t), place.air.ozone_du, RANGE_TO_EXTINCTION / at(place.air.fog_visibility, t), place.air.fog_height, place.air.fog_base)
+    wind = gusts(at(place.wind.speed, t), place.wind.from_bearing + place.site.north_turn, place.wind.gustiness, place.wind.seed, loop)
+    return Snapshot(t, clock, camera or camera_at(setting, shot, t), sun,
+                    direction(float(sun.azimuth) + place.site.north_turn, float(sun.elevation)), weather, wind, sea, loop)
+
+
+def area_shapes(setting: Setting) -> list[shapely.Geometry]:
+    """Ground kept clear of plants by built things."""
+    from lumwick.built.timber import footprint
+
+    return [footprint(thing) for thing in setting.place.built]

@@ -1,0 +1,199 @@
+"""Embree, called through ctypes for scenes and from inside Numba kernels for rays.
+
+The library is the one that the ``embreex`` wheel bundles. Scenes share their vertex buffers with numpy, so a
+deformed mesh is seen after ``Mesh.moved`` and ``Scene.commit`` without a copy.
+"""
+
+from __future__ import annotations
+
+import ctypes as C
+import glob
+import os
+from functools import cache
+
+import embreex
+import llvmlite.binding
+import numba.types as nt
+import numpy as np
+from numpy.typing import NDArray
+
+from lumwick.errors import RenderError
+
+# Values of rtcore's enumerations (Embree 4 headers).
+TRIANGLE, QUAD, INSTANCE_ARRAY = 0, 1, 122
+UINT3, UINT4, FLOAT3, FLOAT3X4 = 0x5003, 0x5004, 0x9003, 0x9234
+INDEX, VERTEX, TRANSFORM = 0, 1, 23
+LOW, MEDIUM, REFIT = 0, 1, 3
+DYNAMIC, ROBUST = 1, 4
+
+MASK_SOLID, MASK_WATER = 1, 2
+NO_HIT = 0xFFFFFFFF
+
+
+def library_path() -> str:
+    """Path of the bundled libembree4.
+
+    Raises
+    ------
+    RenderError
+        The wheel does not carry the library.
+    """
+    root = os.path.dirname(os.path.dirname(embreex.__file__))
+    found = sorted(glob.glob(os.path.join(root, "embreex.libs", "libembree4*")))
+    if not found:
+        raise RenderError("The ray library is missing from the embreex package: run `make setup` again.")
+    return found[0]
+
+
+@cache
+def _library() -> C.CDLL:
+    root = os.path.dirname(library_path())
+    for tbb in glob.glob(os.path.join(root, "libtbb*")):
+        C.CDLL(tbb, mode=C.RTLD_GLOBAL)
+    lib = C.CDLL(library_path(), mode=C.RTLD_GLOBAL)
+    p, u, z = C.c_void_p, C.c_uint, C.c_size_t
+    for name, restype, argtypes in (
+        ("rtcNewDevice", p, [C.c_char_p]),
+        ("rtcGetDeviceError", C.c_int, [p]),
+        ("rtcNewScene", p, [p]),
+        ("rtcReleaseScene", None, [p]),
+        ("rtcSetSceneFlags", None, [p, C.c_int]),
+        ("rtcSetSceneBuildQuality", None, [p, C.c_int]),
+        ("rtcCommitScene", None, [p]),
+        ("rtcNewGeometry", p, [p, C.c_int]),
+        ("rtcReleaseGeometry", None, [p]),
+        ("rtcCommitGeometry", None, [p]),
+        ("rtcAttachGeometryByID", None, [p, p, u]),
+        ("rtcDetachGeometry", None, [p, u]),
+        ("rtcSetSharedGeometryBuffer", None, [p, C.c_int, u, C.c_int, p, z, z, z]),
+        ("rtcUpdateGeometryBuffer", None, [p, C.c_int, u]),
+        ("rtcSetGeometryBuildQuality", None, [p, C.c_int]),
+        ("rtcSetGeometryMask", None, [p, u]),
+        ("rtcSetGeometryInstancedScene", None, [p, p]),
+        ("rtcSetGeometryTimeStepCount", None, [p, u]),
+    ):
+        f = getattr(lib, name)
+        f.restype, f.argtypes = restype, argtypes
+    return lib
+
+
+llvmlite.binding.load_library_permanently(library_path())
+_ray_call = nt.void(nt.uint64, nt.uint64, nt.uint64)
+rtcIntersect1 = nt.ExternalFunction("rtcIntersect1", _ray_call)
+rtcOccluded1 = nt.ExternalFunction("rtcOccluded1", _ray_call)
+
+
+@cache
+def device() -> int:
+    """The one Embree device of this process."""
+    handle = _library().rtcNewDevice(b"")
+    if not handle:
+        raise RenderError("The ray library would not start on this machine.")
+    return int(handle)
+
+
+def _check(what: str) -> None:
+    code = _library().rtcGetDeviceError(device())
+    if code:
+        raise RenderError(f"The ray library refused {what} (error {code}).")
+
+
+def padded(array: NDArray[np.float32]) -> NDArray[np.float32]:
+    """The same float32 array with 16 readable bytes behind its end, as Embree's buffers need."""
+    flat = np.zeros(array.size + 4, np.float32)
+    flat[: array.size] = array.ravel()
+    return flat[: array.size].reshape(array.shape)
+
+
+class Geometry:
+    """One Embree geometry: a quad or triangle mesh, or many placements of a child scene."""
+
+    def __init__(self, kind: int, mask: int = MASK_SOLID, quality: int = MEDIUM) -> None:
+        self._lib = _library()
+        self.handle = self._lib.rtcNewGeometry(device(), kind)
+        self._kept: list[object] = []
+        self._kind = kind
+        self._lib.rtcSetGeometryMask(self.handle, mask)
+        self._lib.rtcSetGeometryBuildQuality(self.handle, quality)
+
+    def _share(self, use: int, fmt: int, array: NDArray[np.generic]) -> None:
+        self._kept.append(array)
+        stride = array.shape[1] * 4
+        self._lib.rtcSetSharedGeometryBuffer(self.handle, use, 0, fmt, array.ctypes.data, 0, stride, len(array))
+
+    def moved(self) -> None:
+        """Tell Embree that the shared vertices or transforms have new values."""
+        self._lib.rtcUpdateGeometryBuffer(self.handle, TRANSFORM if self._kind == INSTANCE_ARRAY else VERTEX, 0)
+        self._lib.rtcCommitGeometry(self.handle)
+
+    def __del__(self) -> None:
+        if getattr(self, "handle", None):
+            self._lib.rtcReleaseGeometry(self.handle)
+            self.handle = None
+
+
+def mesh(vertices: NDArray[np.float32], faces: NDArray[np.uint32], mask: int = MASK_SOLID, quality: int = MEDIUM) -> Geometry:
+    """A mesh over shared arrays.
+
+    Parameters
+    ----------
+    vertices : ndarray of float32, shape (n, 3) [m]
+        Made by `padded`.
+    faces : ndarray of uint32, shape (m, 3) or (m, 4)
+        Triangles or quads.
+    """
+    quads = faces.shape[1] == 4
+    g = Geometry(QUAD if quads else TRIANGLE, mask, quality)
+    g._share(VERTEX, FLOAT3, vertices)
+    g._share(INDEX, UINT4 if quads else UINT3, faces)
+    g._lib.rtcCommitGeometry(g.handle)
+    _check("a mesh")
+    return g
+
+
+def placements(child: Scene, transforms: NDArray[np.float32], mask: int = MASK_SOLID) -> Geometry:
+    """Many placements of one child scene.
+
+    Parameters
+    ----------
+    transforms : ndarray of float32, shape (n, 12)
+        3x4 column-major: the three axes, then the position [m]. Made by `padded`.
+    """
+    g = Geometry(INSTANCE_ARRAY, mask)
+    g._kept.append(child)
+    g._lib.rtcSetGeometryInstancedScene(g.handle, child.handle)
+    g._share(TRANSFORM, FLOAT3X4, transforms)
+    g._lib.rtcCommitGeometry(g.handle)
+    _check("the placements of a plant")
+    return g
+
+
+class Scene:
+    """An Embree scene; geometries keep the number they are attached under."""
+
+    def __init__(self, robust: bool = False, quality: int = MEDIUM, dynamic: bool = False) -> None:
+        self._lib = _library()
+        self.handle = self._lib.rtcNewScene(device())
+        self._lib.rtcSetSceneFlags(self.handle, (ROBUST if robust else 0) | (DYNAMIC if dynamic else 0))
+        self._lib.rtcSetSceneBuildQuality(self.handle, quality)
+        self.geometries: dict[int, Geometry] = {}
+
+    def attach(self, number: int, geometry: Geometry) -> None:
+        if number in self.geometries:
+            self._lib.rtcDetachGeometry(self.handle, number)
+        self._lib.rtcAttachGeometryByID(self.handle, geometry.handle, number)
+        self.geometries[number] = geometry
+
+    def detach(self, number: int) -> None:
+        if number in self.geometries:
+            self._lib.rtcDetachGeometry(self.handle, number)
+            del self.geometries[number]
+
+    def commit(self) -> None:
+        self._lib.rtcCommitScene(self.handle)
+        _check("a scene")
+
+    def __del__(self) -> None:
+        if getattr(self, "handle", None):
+            self._lib.rtcReleaseScene(self.handle)
+            self.handle = None

@@ -1,0 +1,590 @@
+"""The integrator: one kernel that follows each sample from the camera to the light.
+
+At every diffuse surface the sun's disc and the sky are sampled directly, the sky with multiple importance
+sampling against the scattered ray. Water reflects by Fresnel and lets light through to the bed. Leaves
+pass light. Radiances are in cd/m2.
+"""
+
+from __future__ import annotations
+
+import numba as nb
+import numpy as np
+
+from lumwick.trace.embree import MASK_SOLID, MASK_WATER, NO_HIT, rtcIntersect1, rtcOccluded1
+from lumwick.trace.sampling import FAST, noise2, pair
+from lumwick.trace.world import FAR, GROUND, PLANT, TIMBER, WATER
+
+RAY_WORDS = 32
+CHANNELS = 10  # radiance rgb, albedo rgb, normal xyz, distance
+IOR = 1.333
+
+
+@nb.njit(inline="always")
+def _set_ray(buf, f, ox, oy, oz, dx, dy, dz, near, far, mask):
+    f[0], f[1], f[2], f[3] = ox, oy, oz, near
+    f[4], f[5], f[6], f[7] = dx, dy, dz, 0.0
+    f[8] = far
+    buf[9], buf[10], buf[11] = mask, 0, 0
+    buf[17], buf[18], buf[19], buf[20] = NO_HIT, NO_HIT, NO_HIT, NO_HIT
+
+
+@nb.njit(fastmath=FAST)
+def fresnel(cos_in, n):
+    """Reflectance of unpolarised light at a smooth dielectric, from the thin side (Fresnel's equations)."""
+    s2 = (1 - cos_in * cos_in) / (n * n)
+    cos_t = np.sqrt(max(0.0, 1 - s2))
+    rs = (cos_in - n * cos_t) / (cos_in + n * cos_t)
+    rp = (n * cos_in - cos_t) / (n * cos_in + cos_t)
+    return 0.5 * (rs * rs + rp * rp)
+
+
+@nb.njit(fastmath=FAST)
+def _sky(table, dx, dy, dz, sun_az, c):
+    """Radiance of a sky table in a direction (at the horizon for those below it), channel ``c``."""
+    el = np.arcsin(min(1.0, max(dz, 0.0)))
+    az = abs(np.arctan2(dx, dy) - sun_az)
+    if az > np.pi:
+        az = abs(2 * np.pi - az)
+    fi = np.sqrt(el / (0.5 * np.pi)) * (table.shape[0] - 1)
+    fj = np.sqrt(az / np.pi) * (table.shape[1] - 1)
+    i, j = min(int(fi), table.shape[0] - 2), min(int(fj), table.shape[1] - 2)
+    a, b = fi - i, fj - j
+    w00, w10, w01, w11 = (1 - a) * (1 - b), a * (1 - b), (1 - a) * b, a * b
+    for k in range(3):
+        c[k] = table[i, j, k] * w00 + table[i + 1, j, k] * w10 + table[i, j + 1, k] * w01 + table[i + 1, j + 1, k] * w11
+
+
+@nb.njit(fastmath=FAST)
+def _sky_density(share, dx, dy, dz, sun_az):
+    """Density [1/sr] with which `_pick_sky` chooses a direction."""
+    if dz <= 0:
+        return 0.0
+    rows, cols = share.shape
+    az = np.arctan2(dx, dy) - sun_az
+    az -= 2 * np.pi * np.floor(az / (2 * np.pi))
+    i, j = min(int(dz * rows), rows - 1), min(int(az / (2 * np.pi) * cols), cols - 1)
+    return share[i, j] * rows * cols / (2 * np.pi)
+
+
+@nb.njit(fastmath=FAST)
+def _pick_sky(pick, share, u, v, sun_az, d):
+    """Choose a direction of the upper half-space by its light; returns its density [1/sr]."""
+    rows, cols = share.shape
+    i = min(np.searchsorted(pick[:rows, cols], u, side="right"), rows - 1)
+    below = pick[i - 1, cols] if i > 0 else 0.0
+    wide = max(pick[i, cols] - below, 1e-12)
+    fu = min(max((u - below) / wide, 0.0), 0.999999)
+    j = min(np.searchsorted(pick[i, :cols], v, side="right"), cols - 1)
+    left = pick[i, j - 1] if j > 0 else 0.0
+    fv = min(max((v - left) / max(pick[i, j] - left, 1e-12), 0.0), 0.999999)
+    dz = (i + fu) / rows
+    az = 2 * np.pi * (j + fv) / cols + sun_az
+    r = np.sqrt(max(0.0, 1 - dz * dz))
+    d[0], d[1], d[2] = r * np.sin(az), r * np.cos(az), dz
+    return share[i, j] * rows * cols / (2 * np.pi)
+
+
+@nb.njit(fastmath=FAST)
+def fog_depth(fog, z, dz, length):
+    """Optical depth of fog of density exp(-(z - base) / H) along a ray, in closed form."""
+    k = fog[0] * np.exp(min(20.0, -(z - fog[2]) / fog[1]))
+    s = dz / fog[1] * length
+    if abs(s) < 1e-4:
+        return k * length
+    return k * length * (1 - np.exp(min(50.0, -s))) / s
+
+
+@nb.njit(fastmath=FAST)
+def _fog_light(fog, cos_sun, c):
+    g = fog[9]
+    phase = (1 - g * g) / (4 * np.pi * (1 + g * g - 2 * g * cos_sun) ** 1.5)
+    for k in range(3):
+        c[k] = fog[3 + k] * phase + fog[6 + k]
+
+
+@nb.njit(fastmath=FAST)
+def _grid_cell(w, x, y):
+    ny, nx = w.heights.shape
+    fx = min(max((x - w.grid[0]) / w.grid[2], 0.0), nx - 1.001)
+    fy = min(max((y - w.grid[1]) / w.grid[2], 0.0), ny - 1.001)
+    i, j = int(fy), int(fx)
+    return i, j, fy - i, fx - j
+
+
+@nb.njit(fastmath=FAST)
+def _tile(tex, length, x, y, c):
+    n = tex.shape[0]
+    fx, fy = x / length * n, y / length * n
+    gx, gy = np.floor(fx), np.floor(fy)
+    a, b = fx - gx, fy - gy
+    j, i = int(gx) % n, int(gy) % n
+    j2, i2 = (j + 1) % n, (i + 1) % n
+    return ((tex[i, j, c] * (1 - a) + tex[i, j2, c] * a) * (1 - b) + (tex[i2, j, c] * (1 - a) + tex[i2, j2, c] * a) * b)
+
+
+@nb.njit(fastmath=FAST)
+def _water_normal(w, x, y, footprint, calm, n):
+    """Normal of the water from its tiles' slopes; returns the variance of the slopes too fine to see."""
+    sx = sy = 0.0
+    left = w.tile[6]
+    for c in range(3):
+        length = w.tile[c]
+        res = length / (w.slope0.shape[0] if c == 0 else (w.slope1.shape[0] if c == 1 else w.slope2.shape[0]))
+        k = min(1.0, max(0.0, 1.6 - footprint / (res * 5.0)))
+        amount = calm if c == 0 else max(calm, 0.22 if c == 1 else 0.30)
+        if k > 0:
+            k *= amount
+            if c == 0:
+                sx += k * _tile(w.slope0, length, x, y, 0)
+                sy += k * _tile(w.slope0, length, x, y, 1)
+            elif c == 1:
+                sx += k * _tile(w.slope1, length, x, y, 0)
+                sy += k * _tile(w.slope1, length, x, y, 1)
+            else:
+                sx += k * _tile(w.slope2, length, x, y, 0)
+                sy += k * _tile(w.slope2, length, x, y, 1)
+        left -= k * k * w.tile[3 + c]
+    q = 1 / np.sqrt(1 + sx * sx + sy * sy)
+    n[0], n[1], n[2] = -sx * q, -sy * q, q
+    return max(left * max(calm, 0.12), 0.0006)
+
+
+@nb.njit(fastmath=FAST)
+def _basis(n, t, b):
+    s = 1.0 if n[2] >= 0 else -1.0
+    a = -1.0 / (s + n[2])
+    k = n[0] * n[1] * a
+    t[0], t[1], t[2] = 1 + s * n[0] * n[0] * a, s * k, -s * n[0]
+    b[0], b[1], b[2] = k, s + n[1] * n[1] * a, -n[1]
+
+
+@nb.njit(fastmath=FAST)
+def _ground_surface(w, x, y, footprint, n, albedo):
+    """Normal and colour of the ground at a point, with grain too fine for the grid; returns its wetness."""
+    i, j, a, b = _grid_cell(w, x, y)
+    w00, w01, w10, w11 = (1 - a) * (1 - b), (1 - a) * b, a * (1 - b), a * b
+    for c in range(3):
+        n[c] = w.normals[i, j, c] * w00 + w.normals[i, j + 1, c] * w01 + w.normals[i + 1, j, c] * w10 + w.normals[i + 1, j + 1, c] * w11
+        albedo[c] = w.albedo[i, j, c] * w00 + w.albedo[i, j + 1, c] * w01 + w.albedo[i + 1, j, c] * w10 + w.albedo[i + 1, j + 1, c] * w11
+    wet = w.albedo[i, j, 3] * w00 + w.albedo[i, j + 1, 3] * w01 + w.albedo[i + 1, j, 3] * w10 + w.albedo[i + 1, j + 1, 3] * w11
+    bump = w.grid[4] * (1 - 0.75 * wet)
+    tone = 0.0
+    grain = 2.6
+    for octave in range(5):
+        fade = min(1.0, max(0.0, 1.5 - footprint / (0.5 * grain)))
+        if fade > 0:
+            v, du, dv = noise2(x / grain + octave * 17.3, y / grain - octave * 9.1, octave)
+            tone += fade * v * 0.11
+            n[0] -= fade * bump * du * 0.5
+            n[1] -= fade * bump * dv * 0.5
+        grain *= 0.42
+    q = 1 / np.sqrt(n[0] * n[0] + n[1] * n[1] + n[2] * n[2])
+    for c in range(3):
+        n[c] *= q
+        albedo[c] = min(0.9, max(0.0, albedo[c] * (1 + tone)))
+    return wet
+
+
+@nb.njit(fastmath=FAST)
+def _plant_surface(w, g, inst, prim, z, n, albedo, through):
+    """Colour of a plant's surface; ``n`` comes in its own frame and leaves in the place's."""
+    o = w.offset[g] + inst
+    m = w.transform[o]
+    # a normal goes with the cofactors of the placement
+    nx = n[0] * (m[4] * m[8] - m[5] * m[7]) + n[1] * (m[7] * m[2] - m[8] * m[1]) + n[2] * (m[1] * m[5] - m[2] * m[4])
+    ny = n[0] * (m[5] * m[6] - m[3] * m[8]) + n[1] * (m[8] * m[0] - m[6] * m[2]) + n[2] * (m[2] * m[3] - m[0] * m[5])
+    nz = n[0] * (m[3] * m[7] - m[4] * m[6]) + n[1] * (m[6] * m[1] - m[7] * m[0]) + n[2] * (m[0] * m[4] - m[1] * m[3])
+    n[0], n[1], n[2] = nx, ny, nz
+    s = 0
+    for k in range(3):
+        if prim >= w.cut[g, k]:
+            s = k + 1
+    shade = w.shade[o]
+    # leaf from leaf: a hash of the quad; plant from plant: its own shade
+    q = (prim * 2654435761 + int(shade * 1e6)) & 0xFFFFFFFF
+    leaf = ((q >> 8) & 0xFFFF) / 65535.0 - 0.5
+    warm = 1 + 0.34 * leaf + 0.30 * (shade - 0.5)
+    value = 1 + 0.36 * (((q >> 3) & 0xFF) / 255.0 - 0.5)
+    high = min(1.0, max(0.0, (z - m[11]) / (w.look[g, 24] * m[8])))
+    root = 0.45 + 0.55 * high if w.look[g, 25] > 0 else 1.0
+    for c in range(3):
+        k = value * root * (warm if c == 0 else (1.0 if c == 1 else 1 - 0.5 * (warm - 1)))
+        albedo[c] = min(0.85, w.look[g, 6 * s + c] * k)
+        through[c] = min(0.85, w.look[g, 6 * s + 3 + c] * k)
+    return s
+
+
+@nb.njit(fastmath=FAST)
+def _timber_surface(w, g, prim, x, y, z, n, albedo):
+    tone = w.tone[w.offset[g] + prim]
+    v1, _, _ = noise2(x * 3 + z * 41, y * 3 + z * 37, 91)
+    v2, _, _ = noise2((x + z) * 55, (y - z) * 55, 92)
+    k = tone * (1 + 0.16 * v1 + 0.12 * v2)
+    for c in range(3):
+        albedo[c] = min(0.8, w.look[g, c] * k)
+
+
+@nb.njit(fastmath=FAST)
+def _visible(w, buf, f, px, py, pz, dx, dy, dz, counts):
+    _set_ray(buf, f, px, py, pz, dx, dy, dz, 0.0, 1e9, MASK_SOLID)
+    rtcOccluded1(w.scene, buf.ctypes.data, 0)
+    counts[1] += 1
+    return f[8] > 0.0
+
+
+@nb.njit(fastmath=FAST)
+def _sample(w, view, px, py, pixel, sample, width, height, buf, f, out, counts, bounces, clamp):
+    """Follow one sample; adds radiance, albedo, normal and distance to ``out``."""
+    n, ng = np.empty(3), np.empty(3)
+    t1, t2 = np.empty(3), np.empty(3)
+    albedo, through = np.zeros(3), np.zeros(3)
+    thr, lum, col, sd = np.ones(3), np.zeros(3), np.zeros(3), np.zeros(3)
+    ju, jv = pair(pixel, sample, 0)
+    # a tent of one pixel's radius
+    ju = np.sqrt(2 * ju) - 0.5 if ju < 0.5 else 1.5 - np.sqrt(2 - 2 * ju)
+    jv = np.sqrt(2 * jv) - 0.5 if jv < 0.5 else 1.5 - np.sqrt(2 - 2 * jv)
+    sx = (2 * (px + ju) / width - 1) * view.tan_x
+    sy = (1 - 2 * (py + jv) / height) * view.tan_y
+    d = np.empty(3)
+    o = np.empty(3)
+    for c in range(3):
+        d[c] = view.forward[c] + sx * view.right[c] + sy * view.up[c]
+        o[c] = view.origin[c]
+    if view.lens_radius > 0:
+        lu, lv = pair(pixel, sample, 1)
+        r, a = view.lens_radius * np.sqrt(lu), 2 * np.pi * lv
+        lx, ly = r * np.cos(a), r * np.sin(a)
+        for c in range(3):
+            shift = lx * view.right[c] + ly * view.up[c]
+            o[c] += shift
+            d[c] = d[c] * view.focus - shift
+    q = 1 / np.sqrt(d[0] * d[0] + d[1] * d[1] + d[2] * d[2])
+    for c in range(3):
+        d[c] *= q
+    pixel_angle = 2 * view.tan_x / width
+    travelled = 0.0
+    specular = True
+    in_water = False
+    density = 0.0
+    depth = 0  # diffuse surfaces met
+    seen = False  # features stored
+    near = 0.0
+    limit = 1e30
+    for step in range(8):
+        mask = MASK_SOLID if (in_water or not specular) else MASK_SOLID | MASK_WATER
+        _set_ray(buf, f, o[0], o[1], o[2], d[0], d[1], d[2], near, 1e9, mask)
+        rtcIntersect1(w.scene, buf.ctypes.data, 0)
+        counts[0] += 1
+        missed = buf[18] == NO_HIT
+        dist = 1e9 if missed else float(f[8])
+        cos_sun = d[0] * w.sun[0] + d[1] * w.sun[1] + d[2] * w.sun[2]
+        if in_water:
+            reach = min(dist, 60.0)
+            for c in range(3):
+                keep = np.exp(-w.water[c] * reach)
+                lum[c] += thr[c] * w.water[3 + c] * (1 - keep)
+                thr[c] *= keep
+            if missed:
+                break
+        elif missed:
+            if specular and step == 0:
+                _sky(w.sky, d[0], d[1], d[2], w.sun[7], col)
+                sun_edge = np.cos(np.arctan(w.sun[6]))
+                if cos_sun > sun_edge and d[2] > -0.01:
+                    # the disc, darker to its limb: 1 - 0.6 (1 - mu), of unit mean when divided by 0.8
+                    mu = np.sqrt(max(0.0, 1 - (1 - cos_sun) / (1 - sun_edge)))
+                    k = (0.4 + 0.6 * mu) / 0.8 / (np.pi * w.sun[6] * w.sun[6])
+                    for c in range(3):
+                        col[c] += k * w.sun[3 + c]
+                tau = fog_depth(w.fog, o[2], max(d[2], 0.0), 60000.0)
+                keep = np.exp(-tau)
+                _fog_light(w.fog, cos_sun, sd)
+                for c in range(3):
+                    lum[c] += thr[c] * (col[c] * keep + sd[c] * (1 - keep))
+            else:
+                _sky(w.lit_sky, d[0], d[1], d[2], w.sun[7], col)
+                weight = 1.0
+                if not specular:
+                    other = _sky_density(w.sky_share, d[0], d[1], d[2], w.sun[7])
+                    weight = density / (density + other)
+                for c in range(3):
+                    lum[c] += min(limit, thr[c] * col[c] * weight)
+            break
+        x, y, z = o[0] + d[0] * dist, o[1] + d[1] * dist, o[2] + d[2] * dist
+        travelled += dist
+        # haze and fog between the eye and the surface
+        if specular and not in_water:
+            _sky(w.sky, d[0], d[1], max(0.03, d[2]), w.sun[7], col)
+            tau = fog_depth(w.fog, o[2], d[2], dist)
+            keep = np.exp(-tau)
+            _fog_light(w.fog, cos_sun, sd)
+            for c in range(3):
+                clear = np.exp(-w.air[c] * dist)
+                lum[c] += thr[c] * (col[c] * (1 - clear) * keep + sd[c] * (1 - keep))
+                thr[c] *= clear * keep
+        g = buf[19] if buf[19] != NO_HIT else np.uint32(0)
+        kind = w.kind[g]
+        inst, prim = int(buf[20]), int(buf[17])
+        ng[0], ng[1], ng[2] = f[12], f[13], f[14]
+        footprint = travelled * pixel_angle
+        wet = 0.0
+        leaf = False
+        if kind == WATER:
+            i, j, a, b = _grid_cell(w, x, y)
+            calm = w.calm[i, j]
+            inside = w.grid[0] < x < w.grid[0] + w.grid[2] * (w.heights.shape[1] - 1) and w.grid[1] < y < w.grid[1] + w.grid[2] * (w.heights.shape[0] - 1)
+            if not inside:
+                calm = 1.0
+            grazing = max(0.05, -d[2])
+            left = _water_normal(w, x, y, footprint / np.sqrt(grazing), calm, n)
+            fold = 1 - (1 - _tile(w.fold, w.tile[0], x, y, 3)) * calm
+            foam = min(1.0, max(0.0, (0.44 - fold) / 0.35))
+            if inside:
+                bed = (w.heights[i, j] * (1 - a) + w.heights[i + 1, j] * a) * (1 - b) + (w.heights[i, j + 1] * (1 - a) + w.heights[i + 1, j + 1] * a) * b
+                thin = z - bed
+                near_sea = w.albedo[i, j, 3] * (1.0 if calm > 0.02 else 0.0)
+                lace, _, _ = noise2(x * 1.9 + n[0] * 6 + 0.21 * w.water[6], y * 1.9 + n[1] * 6, 31)
+                lace2, _, _ = noise2(x * 6.7 - n[1] * 9, y * 6.7 + 0.4 * w.water[6], 32)
+                edge = min(1.0, max(0.0, 1 - thin / 0.30)) * near_sea
+                foam = max(foam, min(1.0, max(0.0, edge * 1.5 + 0.55 * lace * edge + 0.5 * lace2 * edge - 0.35)))
+            else:
+                lace, _, _ = noise2(x * 1.9, y * 1.9, 31)
+            foam *= min(1.0, 0.7 + 0.6 * lace) if foam < 0.95 else 1.0
+            cos_v = -(d[0] * n[0] + d[1] * n[1] + d[2] * n[2])
+            if cos_v < 0.02:  # a wave's back, hidden at this grazing angle: lean the normal to the eye
+                k = 0.02 - cos_v
+                for c in range(3):
+                    n[c] -= d[c] * k
+                q = 1 / np.sqrt(n[0] * n[0] + n[1] * n[1] + n[2] * n[2])
+                for c in range(3):
+                    n[c] *= q
+                cos_v = max(0.02, -(d[0] * n[0] + d[1] * n[1] + d[2] * n[2]))
+            ru, rv = pair(pixel, sample, 2 + 4 * step)
+            if not seen:
+                for c in range(3):
+                    out[3 + c] += 0.5 + 0.5 * foam
+                    out[6 + c] += n[c]
+                out[9] += travelled
+                seen = True
+            if rv >= foam:
+                rv = (rv - foam) / (1 - foam)
+                # sun on the facets that are too fine to see (Beckmann, by the slopes' variance)
+                hx, hy, hz = w.sun[0] - d[0], w.sun[1] - d[1], w.sun[2] - d[2]
+                q = 1 / np.sqrt(hx * hx + hy * hy + hz * hz)
+                hx, hy, hz = hx * q, hy * q, hz * q
+                cos_l = n[0] * w.sun[0] + n[1] * w.sun[1] + n[2] * w.sun[2]
+                cos_h = n[0] * hx + n[1] * hy + n[2] * hz
+                cos_vh = -(d[0] * hx + d[1] * hy + d[2] * hz)
+                if cos_l > 0 and cos_h > 0 and w.sun[3] + w.sun[4] > 0 and w.sun[2] > -0.01:
+                    tan2 = (1 - cos_h * cos_h) / (cos_h * cos_h)
+                    m2 = left + w.sun[6] * w.sun[6]
+                    dn = np.exp(-tan2 / m2) / (np.pi * m2 * cos_h**4)
+                    if dn > 1e-4:
+                        shade = 1.0 / (1 + 0.5 * m2 / max(cos_v * cos_v, 1e-3)) / (1 + 0.5 * m2 / max(cos_l * cos_l, 1e-3))
+                        k = fresnel(cos_vh, IOR) * dn * shade / (4 * cos_v)
+                        if _visible(w, buf, f, x, y, z + 0.02, w.sun[0], w.sun[1], w.sun[2], counts):
+                            fade = np.exp(-fog_depth(w.fog, z, max(w.sun[2], 0.02), 60000.0))
+                            for c in range(3):
+                                lum[c] += thr[c] * k * w.sun[3 + c] * fade
+                # a facet of the fine slopes for the mirrored or bent ray
+                r = np.sqrt(max(0.0, -left * np.log(max(1e-7, 1 - ru)))) * 0.7
+                pa = 2 * np.pi * (rv * 7.31 - np.floor(rv * 7.31))
+                _basis(n, t1, t2)
+                hx = n[0] + r * (np.cos(pa) * t1[0] + np.sin(pa) * t2[0])
+                hy = n[1] + r * (np.cos(pa) * t1[1] + np.sin(pa) * t2[1])
+                hz = n[2] + r * (np.cos(pa) * t1[2] + np.sin(pa) * t2[2])
+                q = 1 / np.sqrt(hx * hx + hy * hy + hz * hz)
+                hx, hy, hz = hx * q, hy * q, hz * q
+                cos_vh = -(d[0] * hx + d[1] * hy + d[2] * hz)
+                if cos_vh < 0.01:
+                    hx, hy, hz, cos_vh = n[0], n[1], n[2], cos_v
+                fr = fresnel(cos_vh, IOR)
+                pick = min(0.85, max(0.15, fr))
+                if rv < pick:
+                    for c in range(3):
+                        thr[c] *= fr / pick
+                    d[0], d[1], d[2] = d[0] + 2 * cos_vh * hx, d[1] + 2 * cos_vh * hy, d[2] + 2 * cos_vh * hz
+                    if d[2] < 0.003:
+                        d[2] = 0.003 + 0.3 * abs(d[2])
+                    z += 0.01
+                else:
+                    for c in range(3):
+                        thr[c] *= (1 - fr) / (1 - pick)
+                    k = cos_vh / IOR - np.sqrt(max(0.0, 1 - (1 - cos_vh * cos_vh) / (IOR * IOR)))
+                    d[0], d[1], d[2] = d[0] / IOR + k * hx, d[1] / IOR + k * hy, d[2] / IOR + k * hz
+                    in_water = True
+                    z -= 0.002
+                q = 1 / np.sqrt(d[0] * d[0] + d[1] * d[1] + d[2] * d[2])
+                for c in range(3):
+                    d[c] *= q
+                o[0], o[1], o[2] = x, y, z
+                near = 1e-3
+                continue
+            for c in range(3):
+                albedo[c] = 0.72
+                ng[c] = n[c]
+        elif kind == GROUND:
+            wet = _ground_surface(w, x, y, footprint, n, albedo)
+        elif kind == FAR:
+            i, j, a, b = _grid_cell(w, x, y)
+            v, _, _ = noise2(x / 90, y / 90, 3)
+            v2, _, _ = noise2(x / 23, y / 23, 4)
+            for c in range(3):
+                albedo[c] = w.albedo[i, j, c] * 0.4 + 0.6 * w.look[g, c] * (1 + 0.3 * v + 0.2 * v2)
+                n[c] = ng[c]
+        elif kind == PLANT:
+            for c in range(3):
+                n[c] = ng[c]
+            _plant_surface(w, g, inst, prim, z, n, albedo, through)
+            leaf = through[1] > 0
+            for c in range(3):
+                ng[c] = n[c]
+        elif kind == TIMBER:
+            for c in range(3):
+                n[c] = ng[c]
+            _timber_surface(w, g, prim, x, y, z, n, albedo)
+        else:
+            for c in range(3):
+                n[c] = ng[c]
+                albedo[c] = w.look[g, c]
+        q = 1 / max(1e-20, np.sqrt(n[0] * n[0] + n[1] * n[1] + n[2] * n[2]))
+        for c in range(3):
+            n[c] *= q
+        q = 1 / max(1e-20, np.sqrt(ng[0] * ng[0] + ng[1] * ng[1] + ng[2] * ng[2]))
+        side = -1.0 if d[0] * ng[0] + d[1] * ng[1] + d[2] * ng[2] > 0 else 1.0
+        for c in range(3):
+            ng[c] *= q * side
+        if n[0] * ng[0] + n[1] * ng[1] + n[2] * ng[2] < 0:
+            for c in range(3):
+                n[c] = -n[c]
+        if not leaf:
+            for c in range(3):
+                through[c] = 0.0
+        if not seen:
+            for c in range(3):
+                out[3 + c] += albedo[c]
+                out[6 + c] += n[c]
+            out[9] += travelled
+            seen = True
+        # a point under the water's level gets its light through it
+        drown = 0.0
+        if kind == GROUND and in_water:
+            drown = max(0.0, w.grid[3] - z)
+        lift = 1e-3 + 1e-5 * (abs(x) + abs(y))
+        px_, py_, pz_ = x + ng[0] * lift, y + ng[1] * lift, z + ng[2] * lift
+        # sun
+        su, sv = pair(pixel, sample, 3 + 4 * step)
+        if w.sun[4] > 0:
+            r, a = w.sun[6] * np.sqrt(su), 2 * np.pi * sv
+            cx, cy = r * np.cos(a), r * np.sin(a)
+            lx = w.sun[0] + cx * w.sun[8] + cy * w.sun[11]
+            ly = w.sun[1] + cx * w.sun[9] + cy * w.sun[12]
+            lz = w.sun[2] + cx * w.sun[10] + cy * w.sun[13]
+            cos_l = n[0] * lx + n[1] * ly + n[2] * lz
+            cos_g = ng[0] * lx + ng[1] * ly + ng[2] * lz
+            opened = (cos_l > 0 and cos_g > 0) or leaf
+            if opened and lz > 0:
+                if leaf and cos_g < 0:
+                    px2, py2, pz2 = x - ng[0] * lift, y - ng[1] * lift, z - ng[2] * lift
+                else:
+                    px2, py2, pz2 = px_, py_, pz_
+                if _visible(w, buf, f, px2, py2, pz2, lx, ly, lz, counts):
+                    fade = np.exp(-fog_depth(w.fog, z, lz, 60000.0)) * abs(cos_l) / np.pi
+                    if drown > 0:
+                        fade *= 1 - fresnel(lz, IOR)
+                        slant = drown / np.sqrt(1 - (1 - lz * lz) / (IOR * IOR))
+                    for c in range(3):
+                        k = fade * (albedo[c] if cos_g > 0 else through[c])
+                        if drown > 0:
+                            k *= np.exp(-w.water[c] * slant)
+                        lum[c] += min(limit, thr[c] * k * w.sun[3 + c])
+        # sky
+        su, sv = pair(pixel, sample, 4 + 4 * step)
+        pick = _pick_sky(w.sky_pick, w.sky_share, su, sv, w.sun[7], sd)
+        cos_l = n[0] * sd[0] + n[1] * sd[1] + n[2] * sd[2]
+        cos_g = ng[0] * sd[0] + ng[1] * sd[1] + ng[2] * sd[2]
+        if pick > 0 and ((cos_l > 0 and cos_g > 0) or leaf):
+            if leaf and cos_g < 0:
+                px2, py2, pz2 = x - ng[0] * lift, y - ng[1] * lift, z - ng[2] * lift
+            else:
+                px2, py2, pz2 = px_, py_, pz_
+            if _visible(w, buf, f, px2, py2, pz2, sd[0], sd[1], sd[2], counts):
+                _sky(w.lit_sky, sd[0], sd[1], sd[2], w.sun[7], col)
+                scattered = abs(cos_l) / np.pi * (0.5 if leaf else 1.0)
+                weight = abs(cos_l) / np.pi / (pick + scattered) if depth < bounces else abs(cos_l) / np.pi / pick
+                for c in range(3):
+                    k = weight * (albedo[c] if cos_g > 0 else through[c])
+                    if drown > 0:
+                        k *= 0.93 * np.exp(-w.water[c] * drown * 1.15)
+                    lum[c] += min(limit, thr[c] * k * col[c])
+        if depth >= bounces:
+            break
+        depth += 1
+        bu, bv = pair(pixel, sample, 5 + 4 * step)
+        limit = clamp
+        back = False
+        if leaf:
+            if bu < 0.5:
+                bu *= 2
+            else:
+                bu, back = 2 * bu - 1, True
+        if back:
+            for c in range(3):
+                n[c] = -n[c]
+                thr[c] *= 2 * through[c]
+            px_, py_, pz_ = x - ng[0] * lift, y - ng[1] * lift, z - ng[2] * lift
+        else:
+            for c in range(3):
+                thr[c] *= albedo[c] * (2.0 if leaf else 1.0)
+        if drown > 0:
+            for c in range(3):
+                thr[c] *= np.exp(-w.water[c] * drown * 2)
+        _basis(n, t1, t2)
+        r, a = np.sqrt(bu), 2 * np.pi * bv
+        ca, sa, h = r * np.cos(a), r * np.sin(a), np.sqrt(max(0.0, 1 - bu))
+        for c in range(3):
+            d[c] = ca * t1[c] + sa * t2[c] + h * n[c]
+        density = h / np.pi * (0.5 if leaf else 1.0)
+        o[0], o[1], o[2] = px_, py_, pz_
+        near = 0.0
+        specular = False
+        in_water = False
+    if not seen:
+        for c in range(3):
+            out[3 + c] += 1.0
+        out[9] += 1e5
+    for c in range(3):
+        v = lum[c]
+        out[c] += v if v == v else 0.0
+
+
+@nb.njit(parallel=True, fastmath=FAST, cache=True, nogil=True)
+def render_rows(w, view, film, first, samples, bounces, clamp, seed, rows, counts):
+    """Add ``samples`` samples a pixel, from number ``first``, to the sums in ``film``.
+
+    Parameters
+    ----------
+    w : World
+    view : View
+    film : ndarray of float32, shape (height, width, CHANNELS)
+        Sums of radiance [cd/m2], albedo, normal and distance [m].
+    rows : ndarray of int64, shape (n,)
+        The rows to render, in an order that spreads the costly ones over the threads.
+    counts : ndarray of int64, shape (n, 2)
+        Takes the numbers of closest-hit and shadow rays of each row.
+    """
+    height, width = film.shape[0], film.shape[1]
+    for i in nb.prange(len(rows)):
+        y = rows[i]
+        room = np.zeros(RAY_WORDS + 16, np.uint32)
+        start = (64 - (room.ctypes.data % 64)) % 64 // 4
+        buf = room[start : start + RAY_WORDS]
+        f = buf.view(np.float32)
+        out = np.zeros(CHANNELS)
+        for x in range(width):
+            out[:] = 0
+            pixel = y * 65536 + x + seed * 40503
+            for s in range(samples):
+                _sample(w, view, x, y, pixel, first + s, width, height, buf, f, out, counts[i], bounces, clamp)
+            for c in range(CHANNELS):
+                film[y, x, c] += out[c]

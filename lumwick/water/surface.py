@@ -1,0 +1,120 @@
+"""The moving surface of the sea: a spectrum turned into heights, slopes and folds by FFT at a time t.
+
+Three tiles of different length carry three bands of waves. Phases come from the seed alone and each wave
+turns at its own frequency, so any instant is made alone; in a loop the frequencies are rounded to whole
+turns of its length.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import lru_cache
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy import fft
+
+from lumwick.water.spectrum import SeaState, dispersion, group_speed, jonswap, spreading, spreading_power
+
+# length [m] and points a side; each tile takes over where the one before can carry no shorter wave
+TILES = ((256.0, 256), (37.0, 128), (5.3, 128))
+
+
+@dataclass(frozen=True)
+class Swell:
+    """One tile's waves at t = 0, of fixed amplitude and seeded phase.
+
+    Attributes
+    ----------
+    up, down : ndarray of complex, shape (n, n) [m]
+        Amplitudes of waves running along +k, and of those running along -k conjugated.
+    omega : ndarray, shape (n, n) [rad/s]
+    kx, ky : ndarray, shape (n, n) [rad/m]
+    """
+
+    length: float
+    up: NDArray[np.complex128]
+    down: NDArray[np.complex128]
+    omega: NDArray[np.float64]
+    kx: NDArray[np.float64]
+    ky: NDArray[np.float64]
+
+
+@lru_cache(8)
+def swells(state: SeaState, seed: int, loop: float | None) -> tuple[Swell, ...]:
+    """The tiles of a sea state.
+
+    Parameters
+    ----------
+    loop : float or None [s]
+        Length that the motion must close over.
+    """
+    out = []
+    below = 0.0
+    for number, (length, n) in enumerate(TILES):
+        dk = 2 * np.pi / length
+        axis = np.fft.fftfreq(n, 1 / n) * dk
+        kx, ky = np.meshgrid(axis, axis)
+        k = np.hypot(kx, ky)
+        top = np.pi * n / length * 0.95
+        band = (k > below) & (k <= top)
+        safe = np.where(band, k, 1.0)
+        omega = dispersion(safe, state.depth)
+        bearing = np.arctan2(kx, ky) - np.radians(state.toward)
+        density = jonswap(omega, state) * group_speed(safe, state.depth) / safe
+        density = density * spreading(np.angle(np.exp(1j * bearing)), spreading_power(omega, state))
+        amplitude = np.where(band, np.sqrt(0.5 * density) * dk, 0.0)
+        rng = np.random.Generator(np.random.Philox(key=[seed, number]))
+        up = amplitude * np.exp(2j * np.pi * rng.random((n, n)))
+        if loop:
+            turn = 2 * np.pi / loop
+            omega = np.round(omega / turn) * turn
+        reverse = np.roll(up[::-1, ::-1], 1, axis=(0, 1))
+        out.append(Swell(length, up, np.conj(reverse), np.where(band, omega, 0.0), kx, ky))
+        below = top
+    return tuple(out)
+
+
+def tile_variance(swell: Swell) -> float:
+    """Variance of the surface that one tile carries [m2]."""
+    return float(2 * np.sum(np.abs(swell.up) ** 2))
+
+
+@dataclass(frozen=True)
+class Surface:
+    """The surface at one instant.
+
+    Attributes
+    ----------
+    displaced : ndarray of float32, shape (n, n, 4)
+        Of the longest tile: displacement east, north, up [m], and the fold (1 flat, below 0 overturned).
+    slopes : tuple of ndarray of float32, each (n, n, 2)
+        d up / d east and d up / d north of every tile.
+    """
+
+    displaced: NDArray[np.float32]
+    slopes: tuple[NDArray[np.float32], ...]
+
+
+def surface(waves: tuple[Swell, ...], t: float, choppiness: float = 1.0) -> Surface:
+    """Heights, slopes and folds of a sea at clip time ``t`` [s]."""
+    slopes = []
+    displaced = np.zeros(0, np.float32)
+    for number, w in enumerate(waves):
+        turn = np.exp(-1j * w.omega * t)
+        h = w.up * turn + w.down * np.conj(turn)
+        n = len(h)
+        # two real fields in one complex transform: a + i b
+        both = fft.ifft2(1j * w.kx * h + 1j * (1j * w.ky * h), workers=2) * n * n
+        slopes.append(np.stack([both.real, both.imag], axis=-1).astype(np.float32))
+        if number == 0:
+            k = np.hypot(w.kx, w.ky)
+            k[0, 0] = 1.0
+            height = fft.ifft2(h, workers=2).real * n * n
+            ux, uy = 1j * w.kx / k * h, 1j * w.ky / k * h
+            sideways = fft.ifft2(ux + 1j * uy, workers=2) * n * n * choppiness
+            dxx_dyy = fft.ifft2(1j * w.kx * ux + 1j * (1j * w.ky * uy), workers=2) * n * n * choppiness
+            dxy = fft.ifft2(1j * w.ky * ux, workers=2).real * n * n * choppiness
+            fold = (1 + dxx_dyy.real) * (1 + dxx_dyy.imag) - dxy * dxy
+            displaced = np.stack([sideways.real, sideways.imag, height, fold], axis=-1).astype(np.float32)
+    return Surface(displaced, tuple(slopes))
