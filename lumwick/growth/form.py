@@ -166,22 +166,22 @@ def pine(height: float, seed: int, far: bool = False) -> Form:
             side = np.cross(out, [0, 0, 1.0]) * (1 if j % 2 else -1)
             d = out * 0.75 + side * rng.uniform(0.3, 0.9) + np.array([0, 0, rng.uniform(0.0, 0.5)])
             d /= np.linalg.norm(d)
-            twig_len = h * 0.075 * rng.uniform(0.6, 1.3) * (1.25 - 0.5 * at)
+            twig_len = h * 0.095 * rng.uniform(0.6, 1.3) * (1.25 - 0.5 * at)
             twig = _curve(p, d, twig_len, 0.25, 0.1, 3, rng)
             if not far:
                 b.tube(twig, np.array([0.010, 0.007, 0.004]), 3, at**1.5 + np.array([0, 0.05, 0.12]), group)
-            for k in range(4):
-                q = 0.45 + 0.55 * (k + 0.5) / 4
+            for k in range(5):
+                q = 0.25 + 0.80 * (k + 0.5) / 5
                 tufts.append(p + (twig[-1] - p) * q + rng.normal(size=3) * 0.035)
                 tuft_dir.append(d + np.array([0, 0, 0.45]))
                 tuft_w.append(at**1.5 + 0.12 * q)
                 tuft_g.append(group)
         group += 1
     base = np.array(tufts)
-    n = 5 if far else 13
-    axes = _spray(rng, np.array(tuft_dir), n, 0.62)
-    reach = rng.uniform(0.10, 0.19, len(axes)) * (1.35 if far else 1.0)
-    b.leaves(np.repeat(base, n, 0), axes, reach, np.full(len(axes), 0.045 if far else 0.015), np.repeat(tuft_w, n), np.repeat(tuft_g, n), 0.10, blunt=0.5)
+    n = 5 if far else 15
+    axes = _spray(rng, np.array(tuft_dir), n, 0.75)
+    reach = rng.uniform(0.16, 0.30, len(axes)) * (1.3 if far else 1.0) * (h / 10) ** 0.5
+    b.leaves(np.repeat(base, n, 0), axes, reach, np.full(len(axes), 0.085 if far else 0.026), np.repeat(tuft_w, n), np.repeat(tuft_g, n), 0.10, blunt=0.5)
     return b.form(group)
 
 
@@ -258,10 +258,10 @@ def reed(height: float, seed: int, far: bool = False) -> Form:
             leaf = p + out * (ln * q * (0.55 + 0.3 * q))[:, None] + np.array([0, 0, 1.0]) * (ln * (0.75 * q - 0.75 * q**2.4))[:, None]
             b.blade(leaf, 0.020 * thick * np.array([0.7, 1.0, 0.12]), np.cross(out, [0, 0, 1.0]), LEAF, at**1.6 + 0.25 * q, g)
         if rng.random() < 0.45:
-            n = 4 if far else 9
-            axis = np.tile([lean[0], lean[1], 1.0], (n, 1)) + rng.normal(size=(n, 3)) * 0.28 + np.array([0.35 * np.cos(seed), 0.35 * np.sin(seed), 0])
-            top = path[-1] - np.array([0, 0, 1.0]) * rng.uniform(0, 0.10, n)[:, None]
-            b.leaves(top, axis, rng.uniform(0.09, 0.20, n), np.full(n, 0.022 * thick), np.full(n, 1.1), g, 0.12, PLUME)
+            n = 5 if far else 20
+            axis = np.tile([lean[0], lean[1], 1.0], (n, 1)) + rng.normal(size=(n, 3)) * 0.20 + np.array([0.42 * np.cos(seed), 0.42 * np.sin(seed), 0])
+            top = path[-1] - np.array([0, 0, 1.0]) * rng.uniform(0, 0.16, n)[:, None]
+            b.leaves(top, axis, rng.uniform(0.05, 0.13, n), np.full(n, 0.007 * (2.6 if far else 1.0)), np.full(n, 1.1), g, 0.12, PLUME, blunt=0.6)
     return b.form(stems + 1)
 
 

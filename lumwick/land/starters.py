@@ -22,11 +22,11 @@ def _smooth(x: NDArray[np.float64]) -> NDArray[np.float64]:
 
 def creek_north(x: NDArray[np.float64]) -> NDArray[np.float64]:
     """North coordinate [m] of the creek's middle at an east coordinate [m]."""
-    return 44 * np.sin(x / 92.0) + 18 * np.sin(x / 39.0 + 0.7) - 30
+    return 44 * np.sin(-x / 92.0) + 18 * np.sin(-x / 39.0 + 0.7) - 30
 
 
 def saltmarsh(size: int = 769, spacing: float = 1.5, seed: int = 5) -> Ground:
-    """A tidal creek through saltmarsh to the sea in the east, low dunes, and rising land in the north-west.
+    """A tidal creek through saltmarsh to the sea in the west, low dunes, and rising land in the north-east.
 
     Parameters
     ----------
@@ -53,7 +53,7 @@ def saltmarsh(size: int = 769, spacing: float = 1.5, seed: int = 5) -> Ground:
     land = land + inland * south * (7 + 2 * broad)
     h = np.where(d > 0, np.maximum(bed, -14.0), land) + 0.03 * fine
     h = ndimage.gaussian_filter(h, 1.2)
-    away = np.abs(y - creek_north(x)) / np.sqrt(1 + (0.48 * np.cos(x / 92)) ** 2)
+    away = np.abs(y - creek_north(-x)) / np.sqrt(1 + (0.48 * np.cos(x / 92)) ** 2)
     width = 6 + 8 * _smooth((x + 450) / 620) + 16 * _smooth((x - 90) / 110)
     bank = _smooth((away - width) / (7 + 10 * _smooth((x - 60) / 100)))
     floor = -1.5 + 0.9 * np.clip(away / width, 0, 1) ** 2
@@ -63,4 +63,4 @@ def saltmarsh(size: int = 769, spacing: float = 1.5, seed: int = 5) -> Ground:
     veins = np.abs(_noise((size, size), 26 / spacing, seed + 9))
     flat = inland * (1 - _smooth(rise * 8)) * (1 - _smooth(south * 8)) * _smooth((150 - away) / 60)
     h = h - flat * 0.95 * np.exp(-((veins / 0.055) ** 2))
-    return Ground(h.astype(np.float32), spacing, -half, -half)
+    return Ground(np.ascontiguousarray(h[:, ::-1], np.float32), spacing, -half, -half)

@@ -196,6 +196,8 @@ class Shot(Model):
     clock: Clock = Field(default_factory=Clock)
     route: Route = Field(default_factory=Route)
     exposure: Exposure = Field(default_factory=Exposure)
+    air: Air | None = Field(None, title="Own air", description="Haze and fog of this shot; else the place's.")
+    wind: Wind | None = Field(None, title="Own wind", description="Wind of this shot; else the place's.")
 
     @field_validator("fps")
     @classmethod

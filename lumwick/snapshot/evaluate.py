@@ -97,8 +97,9 @@ def evaluate(setting: Setting, shot: Shot, t: float, camera: Camera | None = Non
     sea = None
     if place.sea.present:
         sea = SeaState(at(place.sea.wind_speed, t), place.sea.fetch_km * 1000, place.sea.depth, (place.sea.wind_from + 180 + place.site.north_turn) % 360)
-    weather = Weather(at(place.air.haze, t), place.air.ozone_du, RANGE_TO_EXTINCTION / at(place.air.fog_visibility, t), place.air.fog_height, place.air.fog_base)
-    wind = gusts(at(place.wind.speed, t), place.wind.from_bearing + place.site.north_turn, place.wind.gustiness, place.wind.seed, loop)
+    air, blow = shot.air or place.air, shot.wind or place.wind
+    weather = Weather(at(air.haze, t), air.ozone_du, RANGE_TO_EXTINCTION / at(air.fog_visibility, t), air.fog_height, air.fog_base)
+    wind = gusts(at(blow.speed, t), blow.from_bearing + place.site.north_turn, blow.gustiness, blow.seed, loop)
     return Snapshot(t, clock, camera or camera_at(setting, shot, t), sun,
                     direction(float(sun.azimuth) + place.site.north_turn, float(sun.elevation)), weather, wind, sea, loop)
 

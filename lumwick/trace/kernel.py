@@ -102,11 +102,11 @@ def _fog_light(fog, cos_sun, c):
         c[k] = fog[3 + k] * phase + fog[6 + k]
 
 
-@nb.njit(fastmath=FAST)
-def _grid_cell(w, x, y):
-    ny, nx = w.heights.shape
-    fx = min(max((x - w.grid[0]) / w.grid[2], 0.0), nx - 1.001)
-    fy = min(max((y - w.grid[1]) / w.grid[2], 0.0), ny - 1.001)
+@nb.njit(fastmath=FAST, inline="always")
+def _grid_cell(heights, grid, x, y):
+    ny, nx = heights.shape
+    fx = min(max((x - grid[0]) / grid[2], 0.0), nx - 1.001)
+    fy = min(max((y - grid[1]) / grid[2], 0.0), ny - 1.001)
     i, j = int(fy), int(fx)
     return i, j, fy - i, fx - j
 
@@ -123,27 +123,27 @@ def _tile(tex, length, x, y, c):
 
 
 @nb.njit(fastmath=FAST)
-def _water_normal(w, x, y, footprint, calm, n):
+def _water_normal(tile, slope0, slope1, slope2, x, y, footprint, calm, n):
     """Normal of the water from its tiles' slopes; returns the variance of the slopes too fine to see."""
     sx = sy = 0.0
-    left = w.tile[6]
+    left = tile[6]
     for c in range(3):
-        length = w.tile[c]
-        res = length / (w.slope0.shape[0] if c == 0 else (w.slope1.shape[0] if c == 1 else w.slope2.shape[0]))
+        length = tile[c]
+        res = length / (slope0.shape[0] if c == 0 else (slope1.shape[0] if c == 1 else slope2.shape[0]))
         k = min(1.0, max(0.0, 1.6 - footprint / (res * 5.0)))
         amount = calm if c == 0 else max(calm, 0.22 if c == 1 else 0.30)
         if k > 0:
             k *= amount
             if c == 0:
-                sx += k * _tile(w.slope0, length, x, y, 0)
-                sy += k * _tile(w.slope0, length, x, y, 1)
+                sx += k * _tile(slope0, length, x, y, 0)
+                sy += k * _tile(slope0, length, x, y, 1)
             elif c == 1:
-                sx += k * _tile(w.slope1, length, x, y, 0)
-                sy += k * _tile(w.slope1, length, x, y, 1)
+                sx += k * _tile(slope1, length, x, y, 0)
+                sy += k * _tile(slope1, length, x, y, 1)
             else:
-                sx += k * _tile(w.slope2, length, x, y, 0)
-                sy += k * _tile(w.slope2, length, x, y, 1)
-        left -= k * k * w.tile[3 + c]
+                sx += k * _tile(slope2, length, x, y, 0)
+                sy += k * _tile(slope2, length, x, y, 1)
+        left -= k * k * tile[3 + c]
     q = 1 / np.sqrt(1 + sx * sx + sy * sy)
     n[0], n[1], n[2] = -sx * q, -sy * q, q
     return max(left * max(calm, 0.12), 0.0006)
@@ -159,15 +159,15 @@ def _basis(n, t, b):
 
 
 @nb.njit(fastmath=FAST)
-def _ground_surface(w, x, y, footprint, n, albedo):
+def _ground_surface(normals, colours, grid, x, y, footprint, n, albedo):
     """Normal and colour of the ground at a point, with grain too fine for the grid; returns its wetness."""
-    i, j, a, b = _grid_cell(w, x, y)
+    i, j, a, b = _grid_cell(colours[:, :, 0], grid, x, y)
     w00, w01, w10, w11 = (1 - a) * (1 - b), (1 - a) * b, a * (1 - b), a * b
     for c in range(3):
-        n[c] = w.normals[i, j, c] * w00 + w.normals[i, j + 1, c] * w01 + w.normals[i + 1, j, c] * w10 + w.normals[i + 1, j + 1, c] * w11
-        albedo[c] = w.albedo[i, j, c] * w00 + w.albedo[i, j + 1, c] * w01 + w.albedo[i + 1, j, c] * w10 + w.albedo[i + 1, j + 1, c] * w11
-    wet = w.albedo[i, j, 3] * w00 + w.albedo[i, j + 1, 3] * w01 + w.albedo[i + 1, j, 3] * w10 + w.albedo[i + 1, j + 1, 3] * w11
-    bump = w.grid[4] * (1 - 0.75 * wet)
+        n[c] = normals[i, j, c] * w00 + normals[i, j + 1, c] * w01 + normals[i + 1, j, c] * w10 + normals[i + 1, j + 1, c] * w11
+        albedo[c] = colours[i, j, c] * w00 + colours[i, j + 1, c] * w01 + colours[i + 1, j, c] * w10 + colours[i + 1, j + 1, c] * w11
+    wet = colours[i, j, 3] * w00 + colours[i, j + 1, 3] * w01 + colours[i + 1, j, 3] * w10 + colours[i + 1, j + 1, 3] * w11
+    bump = grid[4] * (1 - 0.75 * wet)
     tone = 0.0
     grain = 2.6
     for octave in range(5):
@@ -186,10 +186,8 @@ def _ground_surface(w, x, y, footprint, n, albedo):
 
 
 @nb.njit(fastmath=FAST)
-def _plant_surface(w, g, inst, prim, z, n, albedo, through):
+def _plant_surface(m, cut, look, shade, prim, z, n, albedo, through):
     """Colour of a plant's surface; ``n`` comes in its own frame and leaves in the place's."""
-    o = w.offset[g] + inst
-    m = w.transform[o]
     # a normal goes with the cofactors of the placement
     nx = n[0] * (m[4] * m[8] - m[5] * m[7]) + n[1] * (m[7] * m[2] - m[8] * m[1]) + n[2] * (m[1] * m[5] - m[2] * m[4])
     ny = n[0] * (m[5] * m[6] - m[3] * m[8]) + n[1] * (m[8] * m[0] - m[6] * m[2]) + n[2] * (m[2] * m[3] - m[0] * m[5])
@@ -197,56 +195,51 @@ def _plant_surface(w, g, inst, prim, z, n, albedo, through):
     n[0], n[1], n[2] = nx, ny, nz
     s = 0
     for k in range(3):
-        if prim >= w.cut[g, k]:
+        if prim >= cut[k]:
             s = k + 1
-    shade = w.shade[o]
     # leaf from leaf: a hash of the quad; plant from plant: its own shade
     q = (prim * 2654435761 + int(shade * 1e6)) & 0xFFFFFFFF
     leaf = ((q >> 8) & 0xFFFF) / 65535.0 - 0.5
     warm = 1 + 0.34 * leaf + 0.30 * (shade - 0.5)
     value = 1 + 0.36 * (((q >> 3) & 0xFF) / 255.0 - 0.5)
-    high = min(1.0, max(0.0, (z - m[11]) / (w.look[g, 24] * m[8])))
-    root = 0.45 + 0.55 * high if w.look[g, 25] > 0 else 1.0
+    high = min(1.0, max(0.0, (z - m[11]) / (look[24] * m[8])))
+    root = 0.45 + 0.55 * high if look[25] > 0 else 1.0
     for c in range(3):
         k = value * root * (warm if c == 0 else (1.0 if c == 1 else 1 - 0.5 * (warm - 1)))
-        albedo[c] = min(0.85, w.look[g, 6 * s + c] * k)
-        through[c] = min(0.85, w.look[g, 6 * s + 3 + c] * k)
+        albedo[c] = min(0.85, look[6 * s + c] * k)
+        through[c] = min(0.85, look[6 * s + 3 + c] * k)
     return s
 
 
 @nb.njit(fastmath=FAST)
-def _timber_surface(w, g, prim, x, y, z, n, albedo):
-    tone = w.tone[w.offset[g] + prim]
+def _timber_surface(tone, look, x, y, z, albedo):
     v1, _, _ = noise2(x * 3 + z * 41, y * 3 + z * 37, 91)
     v2, _, _ = noise2((x + z) * 55, (y - z) * 55, 92)
     k = tone * (1 + 0.16 * v1 + 0.12 * v2)
     for c in range(3):
-        albedo[c] = min(0.8, w.look[g, c] * k)
+        albedo[c] = min(0.8, look[c] * k)
 
 
-@nb.njit(fastmath=FAST)
-def _visible(w, buf, f, px, py, pz, dx, dy, dz, counts):
+@nb.njit(fastmath=FAST, inline="always")
+def _visible(scene, buf, f, px, py, pz, dx, dy, dz, counts):
     _set_ray(buf, f, px, py, pz, dx, dy, dz, 0.0, 1e9, MASK_SOLID)
-    rtcOccluded1(w.scene, buf.ctypes.data, 0)
+    rtcOccluded1(scene, buf.ctypes.data, 0)
     counts[1] += 1
     return f[8] > 0.0
 
 
 @nb.njit(fastmath=FAST)
-def _sample(w, view, px, py, pixel, sample, width, height, buf, f, out, counts, bounces, clamp):
+def _sample(w, view, px, py, pixel, sample, width, height, buf, f, room, out, counts, bounces, clamp):
     """Follow one sample; adds radiance, albedo, normal and distance to ``out``."""
-    n, ng = np.empty(3), np.empty(3)
-    t1, t2 = np.empty(3), np.empty(3)
-    albedo, through = np.zeros(3), np.zeros(3)
-    thr, lum, col, sd = np.ones(3), np.zeros(3), np.zeros(3), np.zeros(3)
+    n, ng, t1, t2, albedo, through = room[0], room[1], room[2], room[3], room[4], room[5]
+    thr, lum, col, sd, d, o = room[6], room[7], room[8], room[9], room[10], room[11]
+    thr[:], lum[:] = 1.0, 0.0
     ju, jv = pair(pixel, sample, 0)
     # a tent of one pixel's radius
     ju = np.sqrt(2 * ju) - 0.5 if ju < 0.5 else 1.5 - np.sqrt(2 - 2 * ju)
     jv = np.sqrt(2 * jv) - 0.5 if jv < 0.5 else 1.5 - np.sqrt(2 - 2 * jv)
     sx = (2 * (px + ju) / width - 1) * view.tan_x
     sy = (1 - 2 * (py + jv) / height) * view.tan_y
-    d = np.empty(3)
-    o = np.empty(3)
     for c in range(3):
         d[c] = view.forward[c] + sx * view.right[c] + sy * view.up[c]
         o[c] = view.origin[c]
@@ -330,13 +323,13 @@ def _sample(w, view, px, py, pixel, sample, width, height, buf, f, out, counts, 
         wet = 0.0
         leaf = False
         if kind == WATER:
-            i, j, a, b = _grid_cell(w, x, y)
+            i, j, a, b = _grid_cell(w.heights, w.grid, x, y)
             calm = w.calm[i, j]
             inside = w.grid[0] < x < w.grid[0] + w.grid[2] * (w.heights.shape[1] - 1) and w.grid[1] < y < w.grid[1] + w.grid[2] * (w.heights.shape[0] - 1)
             if not inside:
                 calm = 1.0
             grazing = max(0.05, -d[2])
-            left = _water_normal(w, x, y, footprint / np.sqrt(grazing), calm, n)
+            left = _water_normal(w.tile, w.slope0, w.slope1, w.slope2, x, y, footprint / np.sqrt(grazing), calm, n)
             fold = 1 - (1 - _tile(w.fold, w.tile[0], x, y, 3)) * calm
             foam = min(1.0, max(0.0, (0.44 - fold) / 0.35))
             if inside:
@@ -382,7 +375,7 @@ def _sample(w, view, px, py, pixel, sample, width, height, buf, f, out, counts, 
                     if dn > 1e-4:
                         shade = 1.0 / (1 + 0.5 * m2 / max(cos_v * cos_v, 1e-3)) / (1 + 0.5 * m2 / max(cos_l * cos_l, 1e-3))
                         k = fresnel(cos_vh, IOR) * dn * shade / (4 * cos_v)
-                        if _visible(w, buf, f, x, y, z + 0.02, w.sun[0], w.sun[1], w.sun[2], counts):
+                        if _visible(w.scene, buf, f, x, y, z + 0.02, w.sun[0], w.sun[1], w.sun[2], counts):
                             fade = np.exp(-fog_depth(w.fog, z, max(w.sun[2], 0.02), 60000.0))
                             for c in range(3):
                                 lum[c] += thr[c] * k * w.sun[3 + c] * fade
@@ -424,9 +417,9 @@ def _sample(w, view, px, py, pixel, sample, width, height, buf, f, out, counts, 
                 albedo[c] = 0.72
                 ng[c] = n[c]
         elif kind == GROUND:
-            wet = _ground_surface(w, x, y, footprint, n, albedo)
+            wet = _ground_surface(w.normals, w.albedo, w.grid, x, y, footprint, n, albedo)
         elif kind == FAR:
-            i, j, a, b = _grid_cell(w, x, y)
+            i, j, a, b = _grid_cell(w.heights, w.grid, x, y)
             v, _, _ = noise2(x / 90, y / 90, 3)
             v2, _, _ = noise2(x / 23, y / 23, 4)
             for c in range(3):
@@ -435,14 +428,14 @@ def _sample(w, view, px, py, pixel, sample, width, height, buf, f, out, counts, 
         elif kind == PLANT:
             for c in range(3):
                 n[c] = ng[c]
-            _plant_surface(w, g, inst, prim, z, n, albedo, through)
+            _plant_surface(w.transform[w.offset[g] + inst], w.cut[g], w.look[g], float(w.shade[w.offset[g] + inst]), prim, z, n, albedo, through)
             leaf = through[1] > 0
             for c in range(3):
                 ng[c] = n[c]
         elif kind == TIMBER:
             for c in range(3):
                 n[c] = ng[c]
-            _timber_surface(w, g, prim, x, y, z, n, albedo)
+            _timber_surface(w.tone[w.offset[g] + prim], w.look[g], x, y, z, albedo)
         else:
             for c in range(3):
                 n[c] = ng[c]
@@ -488,7 +481,7 @@ def _sample(w, view, px, py, pixel, sample, width, height, buf, f, out, counts, 
                     px2, py2, pz2 = x - ng[0] * lift, y - ng[1] * lift, z - ng[2] * lift
                 else:
                     px2, py2, pz2 = px_, py_, pz_
-                if _visible(w, buf, f, px2, py2, pz2, lx, ly, lz, counts):
+                if _visible(w.scene, buf, f, px2, py2, pz2, lx, ly, lz, counts):
                     fade = np.exp(-fog_depth(w.fog, z, lz, 60000.0)) * abs(cos_l) / np.pi
                     if drown > 0:
                         fade *= 1 - fresnel(lz, IOR)
@@ -508,7 +501,7 @@ def _sample(w, view, px, py, pixel, sample, width, height, buf, f, out, counts, 
                 px2, py2, pz2 = x - ng[0] * lift, y - ng[1] * lift, z - ng[2] * lift
             else:
                 px2, py2, pz2 = px_, py_, pz_
-            if _visible(w, buf, f, px2, py2, pz2, sd[0], sd[1], sd[2], counts):
+            if _visible(w.scene, buf, f, px2, py2, pz2, sd[0], sd[1], sd[2], counts):
                 _sky(w.lit_sky, sd[0], sd[1], sd[2], w.sun[7], col)
                 scattered = abs(cos_l) / np.pi * (0.5 if leaf else 1.0)
                 weight = abs(cos_l) / np.pi / (pick + scattered) if depth < bounces else abs(cos_l) / np.pi / pick
@@ -581,10 +574,11 @@ def render_rows(w, view, film, first, samples, bounces, clamp, seed, rows, count
         buf = room[start : start + RAY_WORDS]
         f = buf.view(np.float32)
         out = np.zeros(CHANNELS)
+        vectors = np.zeros((12, 3))
         for x in range(width):
             out[:] = 0
             pixel = y * 65536 + x + seed * 40503
             for s in range(samples):
-                _sample(w, view, x, y, pixel, first + s, width, height, buf, f, out, counts[i], bounces, clamp)
+                _sample(w, view, x, y, pixel, first + s, width, height, buf, f, vectors, out, counts[i], bounces, clamp)
             for c in range(CHANNELS):
                 film[y, x, c] += out[c]

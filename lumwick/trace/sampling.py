@@ -20,50 +20,41 @@ def mix32(x):
     return x
 
 
-@nb.njit(inline="always")
-def _reverse(x):
-    x = np.uint32(x)
-    x = ((x >> np.uint32(1)) & np.uint32(0x55555555)) | np.uint32((x & np.uint32(0x55555555)) << np.uint32(1))
-    x = ((x >> np.uint32(2)) & np.uint32(0x33333333)) | np.uint32((x & np.uint32(0x33333333)) << np.uint32(2))
-    x = ((x >> np.uint32(4)) & np.uint32(0x0F0F0F0F)) | np.uint32((x & np.uint32(0x0F0F0F0F)) << np.uint32(4))
-    x = ((x >> np.uint32(8)) & np.uint32(0x00FF00FF)) | np.uint32((x & np.uint32(0x00FF00FF)) << np.uint32(8))
-    return (x >> np.uint32(16)) | np.uint32(x << np.uint32(16))
+def _sobol_table(bits: int = 12) -> np.ndarray:
+    """The first 2**bits points of the first two Sobol dimensions, as 32-bit fractions."""
+    n = 1 << bits
+    out = np.zeros((n, 2), np.uint32)
+    v = np.uint32(0x80000000)
+    for bit in range(bits):
+        chosen = (np.arange(n) >> bit) & 1 == 1
+        out[chosen, 0] ^= np.uint32(1 << (31 - bit))
+        out[chosen, 1] ^= v
+        v ^= v >> np.uint32(1)
+    return out
+
+
+SOBOL = _sobol_table()
+_MASK = np.uint32(len(SOBOL) - 1)
 
 
 @nb.njit(inline="always")
-def _permute(x, seed):
-    """Laine and Karras's hash: each bit is flipped by the bits below it."""
-    x = np.uint32(x + seed)
-    x ^= np.uint32(x * np.uint32(0x6C50B47C))
-    x ^= np.uint32(x * np.uint32(0xB82F1E52))
-    x ^= np.uint32(x * np.uint32(0xC7AFE638))
-    x ^= np.uint32(x * np.uint32(0x8D22F6E6))
-    return x
-
-
-@nb.njit
 def pair(pixel, sample, dimension):
-    """Two numbers in [0, 1): the first two Sobol dimensions, shuffled and Owen-scrambled per pixel and dimension.
+    """Two numbers in [0, 1) for a sample: the first two Sobol dimensions, decorrelated per pixel and dimension.
+
+    The point's number and its digits are exclusive-ored with hashes, which keeps each aligned block of 2^m
+    points a (0, m, 2)-net (random digital shift).
 
     References
     ----------
-    Burley, Practical hash-based Owen scrambling, Journal of Computer Graphics Techniques 9(4), 2020.
+    Kollig and Keller, Efficient multidimensional sampling, Computer Graphics Forum 21 (2002).
     """
-    seed = mix32(np.uint32(pixel) ^ mix32(np.uint32(dimension) + np.uint32(0x9E3779B9)))
-    index = _reverse(_permute(_reverse(np.uint32(sample)), seed))
-    x = _reverse(index)
-    y = np.uint32(0)
-    v = np.uint32(0x80000000)
-    i = index
-    while i:
-        if i & np.uint32(1):
-            y ^= v
-        v ^= v >> np.uint32(1)
-        i >>= np.uint32(1)
-    # _reverse(_permute(_reverse(.))) is the scramble; x is already reversed once
-    a = _reverse(_permute(_reverse(x), mix32(seed + np.uint32(1))))
-    b = _reverse(_permute(_reverse(y), mix32(seed + np.uint32(2))))
-    return a * 2.3283064365386963e-10 * 0.99999994, b * 2.3283064365386963e-10 * 0.99999994
+    seed = mix32(np.uint32(pixel) ^ np.uint32(np.uint32(dimension) * np.uint32(0x9E3779B9)))
+    other = np.uint32(seed * np.uint32(0x846CA68B) + np.uint32(0x6C50B47C))
+    i = (np.uint32(sample) ^ (other >> np.uint32(9))) & _MASK
+    # the numbers stay below 1 in single precision too
+    a = (SOBOL[i, 0] ^ seed) >> np.uint32(8)
+    b = (SOBOL[i, 1] ^ other) >> np.uint32(8)
+    return a * 5.9604644775390625e-08, b * 5.9604644775390625e-08
 
 
 @nb.njit(inline="always")

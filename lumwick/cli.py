@@ -1,0 +1,204 @@
+"""``lumwick``: the whole core without a browser."""
+
+from __future__ import annotations
+
+import datetime as dt
+import json
+import sys
+from pathlib import Path
+from typing import Annotated, Any, NoReturn, Optional
+
+import typer
+from rich.console import Console
+from rich.progress import Progress, TimeElapsedColumn, TimeRemainingColumn
+
+from lumwick.errors import LumwickError
+
+app = typer.Typer(add_completion=False, no_args_is_help=True, pretty_exceptions_enable=False, help="Make natural and built places live, and film them.")
+say = Console(stderr=True)
+
+
+class BadInput(LumwickError):
+    """An option that cannot be used."""
+
+
+def _frames(text: str, last: int) -> list[int]:
+    out: list[int] = []
+    for part in text.split(","):
+        a, _, b = part.partition("-")
+        try:
+            first, final = int(a), int(b or a)
+        except ValueError:
+            raise BadInput(f"Frames are written like 1-48 or 1,5,9, not {text!r}.") from None
+        if not 1 <= first <= final:
+            raise BadInput(f"The frames {part} are not in order, or start before 1.")
+        if final > last:
+            raise BadInput(f"Frame {final} is past the shot's last, {last}.")
+        out += range(first, final + 1)
+    return out
+
+
+def _size(text: str) -> tuple[int, int]:
+    try:
+        w, h = (int(v) for v in text.lower().split("x"))
+    except ValueError:
+        raise BadInput(f"A size is written like 1280x720, not {text!r}.") from None
+    return w, h
+
+
+def _open(path: Path) -> Any:
+    from lumwick.picture import load_setting
+    from lumwick.place.files import load
+
+    return load_setting(load(path))
+
+
+def _shot(setting: Any, name: str) -> Any:
+    try:
+        return setting.place.shot(name)
+    except LookupError as error:
+        raise BadInput(str(error.args[0])) from None
+
+
+@app.command()
+def render(place: Path, shot: Annotated[str, typer.Option(help="Id or name of the shot.")], frames: Annotated[Optional[str], typer.Option(help="Like 1-48; all if left out.")] = None,
+           size: str = "1280x720", quality: str = "study", out: Annotated[Optional[Path], typer.Option(help="Folder for numbered PNG frames.")] = None,
+           film: Annotated[Optional[Path], typer.Option(help="One MP4 instead.")] = None) -> None:
+    """Render frames of a shot as PNG, or as one MP4."""
+    from lumwick.deliver.film import write_film
+    from lumwick.deliver.stills import frame_name, write_png
+    from lumwick.motion.timebase import RATES
+    from lumwick.picture import frame_picture
+    from lumwick.picture import quality as grade_of
+    from lumwick.trace.render import blank
+    from lumwick.trace.stage import Stage
+
+    if (out is None) == (film is None):
+        raise BadInput("Say where to: either --out FOLDER for frames or --film FILE for an MP4.")
+    setting = _open(place)
+    the_shot = _shot(setting, shot)
+    numbers = _frames(frames, the_shot.frames) if frames else list(range(1, the_shot.frames + 1))
+    wanted, grade = _size(size), grade_of(quality)
+    blank(*wanted)
+    setting.way(the_shot)
+    stage = Stage(setting)
+    with Progress(*Progress.get_default_columns()[:-1], TimeElapsedColumn(), TimeRemainingColumn(), console=say) as progress:
+        task = progress.add_task(the_shot.name, total=len(numbers))
+
+        def pictures() -> Any:
+            for number in numbers:
+                picture = frame_picture(stage, the_shot, number, wanted, grade)
+                assert picture is not None
+                progress.advance(task)
+                yield picture.pixels
+
+        if film is not None:
+            film.parent.mkdir(parents=True, exist_ok=True)
+            write_film(film, pictures(), RATES[the_shot.fps])
+        else:
+            assert out is not None
+            out.mkdir(parents=True, exist_ok=True)
+            for number, pixels in zip(numbers, pictures(), strict=True):
+                write_png(out / frame_name(the_shot.id, number), pixels)
+
+
+@app.command("import-land")
+def import_land(file: Path, out: Annotated[Path, typer.Option(help="Place file to write.")], name: Optional[str] = None, size: Annotated[Optional[float], typer.Option(help="East-west size in metres.")] = None,
+                lowest: Optional[float] = None, highest: Optional[float] = None, sea_level: Annotated[Optional[float], typer.Option(help="Height of the sea; none if left out.")] = None,
+                reduce: bool = False) -> None:
+    """Make a place from an elevation file."""
+    from lumwick.land.elevation import read_elevation
+    from lumwick.newplace import place_from_survey
+    from lumwick.place.files import pack
+
+    survey = read_elevation(file, size_m=size, lowest=lowest, highest=highest, reduce=reduce)
+    place, assets = place_from_survey(survey, name or file.stem, sea_level=sea_level)
+    out.write_bytes(pack(place, assets))
+    w, s, e, n = survey.ground.bounds
+    print(json.dumps({"place": str(out), "latitude": survey.latitude, "longitude": survey.longitude, "east_west_m": round(e - w, 2), "north_south_m": round(n - s, 2),
+                      "spacing_m": round(survey.ground.spacing, 3), "lowest_m": round(float(survey.ground.heights.min()), 2), "highest_m": round(float(survey.ground.heights.max()), 2), "note": survey.note}))
+
+
+@app.command()
+def sun(lat: Annotated[float, typer.Option()], lon: Annotated[float, typer.Option()], at: Annotated[str, typer.Option(help="ISO date and hour with offset, or in UTC.")]) -> None:
+    """Where the sun stands, and the day's rise, noon and set, as JSON."""
+    from lumwick.air.sun import julian_day, sun_day, sun_position
+
+    if not -90 <= lat <= 90 or not -180 <= lon <= 180:
+        raise BadInput("Latitude lies from -90 to 90 and longitude from -180 to 180 degrees.")
+    try:
+        when = dt.datetime.fromisoformat(at.replace("Z", "+00:00"))
+    except ValueError:
+        raise BadInput(f"The date and hour are written like 2026-06-05T10:30+01:00, not {at!r}.") from None
+    offset = when.utcoffset() or dt.timedelta()
+    naive = when.replace(tzinfo=None)
+    if not 1900 <= naive.year <= 2100:
+        raise BadInput("The date is outside 1900 to 2100, where the sun's position is trusted.")
+    position = sun_position(julian_day(naive - offset), lat, lon)
+    day = sun_day(naive.date(), lat, lon, offset.total_seconds() / 3600)
+    iso = lambda d: d.isoformat(timespec="seconds") if d else None  # noqa: E731
+    print(json.dumps({"azimuth": round(float(position.azimuth), 4), "elevation": round(float(position.elevation), 4), "sunrise": iso(day.sunrise),
+                      "solar_noon": iso(day.noon), "sunset": iso(day.sunset), "always": day.always}))
+
+
+@app.command()
+def check(place: Path, shot: Annotated[str, typer.Option()]) -> None:
+    """What is wrong with a camera move, as JSON: clearance and speed."""
+    from lumwick.snapshot.ride import check as ride_check
+
+    setting = _open(place)
+    print(json.dumps(ride_check(setting, _shot(setting, shot)), indent=1))
+
+
+@app.command()
+def schema() -> None:
+    """The JSON Schema of the place document."""
+    from lumwick.place.files import schema as published
+
+    print(json.dumps(published(), indent=1))
+
+
+@app.command()
+def demo(out: Annotated[Path, typer.Option(help="Place file to write.")]) -> None:
+    """Write the demo place, Saltmere Reach, as a place file."""
+    from lumwick.demo import saltmere
+    from lumwick.place.files import pack
+
+    out.write_bytes(pack(*saltmere()))
+
+
+@app.command("compile", hidden=True)
+def compile_kernels() -> None:
+    """Compile the kernels into the shared cache."""
+    from lumwick.warm import warm
+
+    warm(lambda text: say.print(text))
+
+
+def _fail(text: str) -> NoReturn:
+    print(f"lumwick: {text}", file=sys.stderr)
+    raise SystemExit(2)
+
+
+def main() -> None:
+    """Entry point: bad input is one clear line and exit code 2."""
+    try:
+        app(standalone_mode=False)
+    except LumwickError as error:
+        _fail(str(error))
+    except OSError as error:
+        _fail(f"{error.filename or 'A file'}: {error.strerror or error}.")
+    except Exception as error:
+        import click
+
+        if isinstance(error, click.exceptions.ClickException):
+            _fail(error.format_message())
+        if isinstance(error, click.exceptions.Abort | KeyboardInterrupt):
+            _fail("stopped.")
+        if type(error).__module__.startswith("typer"):
+            _fail(getattr(error, "message", str(error)))
+        raise
+
+
+if __name__ == "__main__":
+    main()

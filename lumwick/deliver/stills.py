@@ -1,0 +1,53 @@
+"""Pictures as files."""
+
+from __future__ import annotations
+
+import os
+from pathlib import Path
+
+import numpy as np
+import OpenImageIO as oiio
+from numpy.typing import NDArray
+
+from lumwick.errors import RenderError
+
+
+def frame_name(shot: str, frame: int) -> str:
+    """File name of a numbered frame."""
+    return f"{shot}.{frame:05d}.png"
+
+
+def write_png(path: str | Path, pixels: NDArray[np.uint8], **metadata: str) -> None:
+    """Write an sRGB PNG whole or not at all.
+
+    Raises
+    ------
+    RenderError
+        The disk is full, or the folder cannot be written.
+    """
+    path = Path(path)
+    part = path.with_name(f".{path.stem}.{os.getpid()}.part.png")
+    spec = oiio.ImageSpec(pixels.shape[1], pixels.shape[0], 3, "uint8")
+    spec.attribute("oiio:ColorSpace", "sRGB")
+    spec.attribute("png:compressionLevel", 4)
+    for key, value in metadata.items():
+        spec.attribute(key, value)
+    out = oiio.ImageOutput.create(str(part))
+    try:
+        if not out or not out.open(str(part), spec) or not out.write_image(np.ascontiguousarray(pixels)) or not out.close():
+            raise RenderError(f"{path.name} could not be written: {(out.geterror() if out else oiio.geterror()).strip() or 'is the disk full?'}")
+        os.replace(part, path)
+    except OSError as error:
+        raise RenderError(f"{path.name} could not be written: {error.strerror}.") from error
+    finally:
+        part.unlink(missing_ok=True)
+
+
+def read_png(path: str | Path) -> NDArray[np.uint8]:
+    """Pixels of a PNG, shape (height, width, 3)."""
+    image = oiio.ImageInput.open(str(path))
+    if not image:
+        raise RenderError(f"{Path(path).name} cannot be read.")
+    pixels = image.read_image("uint8")
+    image.close()
+    return np.asarray(pixels)[..., :3]

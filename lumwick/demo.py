@@ -1,0 +1,86 @@
+"""Saltmere Reach, the demo: an invented tidal creek, made by Lumwick's own code."""
+
+from __future__ import annotations
+
+import datetime as dt
+from functools import lru_cache
+
+from lumwick.land.elevation import write_elevation
+from lumwick.land.starters import saltmarsh
+from lumwick.motion.channel import Channel, Key
+from lumwick.place.document import Air, Built, Clock, Exposure, Land, Place, Route, Sea, Shot, Site, Stand, Station, Wind
+from lumwick.place.files import asset_of
+
+
+def _station(sid: str, east: float, north: float, up: float, aim: tuple[float, float, float], focal: float = 28.0, name: str = "") -> Station:
+    return Station(id=sid, name=name, east=east, north=north, up=up, aim=aim, focal=focal)
+
+
+@lru_cache(1)
+def _elevation() -> bytes:
+    return write_elevation(saltmarsh())
+
+
+def saltmere() -> tuple[Place, dict[str, bytes]]:
+    """The demo's document and its assets."""
+    data = _elevation()
+    asset = asset_of("saltmere-ground.tif", data)
+    walk = [(118.0, 132.0), (84.0, 104.0), (58.0, 84.0), (28.0, 62.0), (4.0, 42.0), (-10.0, 33.5), (-18.7, 27.3)]
+    place = Place(
+        name="Saltmere Reach",
+        site=Site(latitude=54.6, longitude=-3.5, utc_offset=1.0),
+        land=Land(elevation=asset, cover="saltmarsh", beach_top=2.2),
+        sea=Sea(level=0.0, wind_speed=7.5, wind_from=262, fetch_km=70, depth=16, clarity=2.6),
+        air=Air(haze=0.12, fog_visibility=14000, fog_height=80, fog_base=0),
+        wind=Wind(speed=4.5, from_bearing=245, gustiness=0.24),
+        growth=[
+            Stand(id="pines", name="Wind-bent pines", kind="pine", area=[(66, 158), (150, 120), (330, 110), (430, 330), (60, 430), (40, 260)],
+                  per_hectare=105, height=11, lowest=1.35, lean=6, seed=4),
+            Stand(id="alders", name="Alders by the creek", kind="alder", area=[(150, -150), (470, -130), (500, 90), (250, 70), (150, -20)],
+                  per_hectare=95, height=8, lowest=0.95, seed=8),
+            Stand(id="reeds-creek", name="Creek reeds", kind="reed", area=[(-90, -70), (330, -160), (330, 70), (-90, 60)],
+                  per_hectare=15000, height=1.9, lowest=-0.35, highest=1.05, slope_most=60, seed=2),
+            Stand(id="reeds-walk", name="Reeds along the walk", kind="reed", area=[(-62, 18), (-30, 2), (10, 8), (60, 58), (98, 92), (88, 118), (40, 92), (0, 62), (-50, 46)],
+                  per_hectare=11000, height=1.75, lowest=0.0, highest=1.6, seed=3),
+            Stand(id="saltgrass", name="Saltgrass", kind="grass", per_hectare=8200, height=0.40, lowest=0.95, highest=1.9, slope_most=30, seed=5),
+            Stand(id="meadow", name="Upland grass", kind="grass", area=[(0, 100), (120, 40), (420, 30), (500, 440), (0, 480)],
+                  per_hectare=7400, height=0.5, lowest=1.9, slope_most=35, seed=6),
+            Stand(id="marram", name="Dune grass", kind="grass", area=[(-200, -420), (-20, -420), (-20, 420), (-200, 420)],
+                  per_hectare=6200, height=0.75, lowest=2.5, highest=12, slope_most=45, seed=9),
+        ],
+        built=[
+            Built(id="boardwalk", name="Boardwalk", kind="boardwalk", line=walk, width=1.5, deck=1.95),
+            Built(id="hide", name="Watching hide", kind="hide", line=[(-20.0, 26.0)], width=4.2, deck=1.95, turn=225),
+            Built(id="jetty", name="Plank jetty", kind="jetty", line=[(-53.0, 33.0), (-50.0, 12.0)], width=1.3, deck=1.35),
+            Built(id="boat", name="Rowing boat", kind="boat", line=[(-44.5, 10.0)], width=2.0, deck=0.03, turn=70),
+        ],
+        shots=[
+            Shot(id="dawn", name="Dawn fog over the reeds", frames=144, fps="24", clock=Clock(start=dt.datetime(2026, 6, 5, 5, 42), speed=1),
+                 air=Air(haze=0.10, fog_visibility=520, fog_height=5.0, fog_base=0.6), wind=Wind(speed=1.8, from_bearing=235, gustiness=0.2),
+                 exposure=Exposure(ev100=11.6, kelvin=5600, f_number=5.6, focus=40),
+                 route=Route(way="fly", ease=0.08, stations=[
+                     _station("s1", -52, -12, 4.2, (40, 40, 2.6), 30, "Over the creek"),
+                     _station("s2", -14, -6, 3.4, (70, 70, 2.8), 30, "Past the hide"),
+                     _station("s3", 26, 14, 4.4, (110, 140, 4.0), 30, "Over the reeds"),
+                     _station("s4", 60, 46, 6.6, (140, 230, 7.0), 32, "Towards the pines"),
+                 ])),
+            Shot(id="boardwalk", name="The boardwalk into the hide", frames=240, fps="24", clock=Clock(start=dt.datetime(2026, 6, 5, 9, 40), speed=1),
+                 exposure=Exposure(ev100=13.7, kelvin=5600, f_number=8, focus=12),
+                 route=Route(way="walk", eye_height=1.62, ease=0.05, stations=[
+                     _station("w1", 6.0, 43.7, 3.57, (-14, 30, 3.3), 24, "On the boards"),
+                     _station("w2", -8.0, 34.7, 3.57, (-20, 26, 3.2), 24, "By the reeds"),
+                     _station("w3", -17.2, 28.4, 3.57, (-24, 22, 3.25), 24, "At the door"),
+                     _station("w4", -19.6, 26.4, 3.57, (-40, 6, 2.0), 24, "Inside"),
+                 ])),
+            Shot(id="sunset", name="The sea from the dunes, across sunset", frames=240, fps="24", clock=Clock(start=dt.datetime(2026, 6, 5, 19, 55), speed=1080),
+                 exposure=Exposure(ev100=Channel(keys=[Key(t=0, v=12.6, join="straight"), Key(t=5.8, v=10.4, join="straight"), Key(t=9.96, v=4.0)]), kelvin=5600, f_number=8, focus=200),
+                 route=Route(way="fly", stations=[
+                     _station("d1", -96, 128, 7.6, (-400, 246, 1.0), 28, "On the dune"),
+                     _station("d2", -98, 136, 7.8, (-400, 268, 1.0), 28, "Slid north"),
+                 ])),
+            Shot(id="pine", name="A pine in wind", frames=96, fps="24", loop=True, clock=Clock(start=dt.datetime(2026, 6, 5, 16, 30), speed=0),
+                 wind=Wind(speed=7.5, from_bearing=245, gustiness=0.28), exposure=Exposure(ev100=14.0, kelvin=5600, f_number=8, focus=25),
+                 route=Route(way="fly", stations=[_station("p1", 62, 138, 3.4, (96, 178, 6.2), 32, "Below the pines")])),
+        ],
+    )
+    return place, {asset.sha256: data}

@@ -1,0 +1,224 @@
+"""Elevation files in: GeoTIFF, ESRI ASCII grid and 16-bit PNG become ground on a metric grid."""
+
+from __future__ import annotations
+
+import io
+import warnings
+from dataclasses import dataclass, replace
+from pathlib import Path
+
+import numpy as np
+import rasterio
+from numpy.typing import NDArray
+from pyproj import CRS, Transformer
+from rasterio.enums import Resampling
+from rasterio.errors import NotGeoreferencedWarning, RasterioError
+from rasterio.fill import fillnodata
+from rasterio.transform import Affine, from_origin
+from rasterio.warp import reproject
+
+from lumwick.errors import LandError
+from lumwick.land.ground import Ground, check_heights
+
+BYTES_AT_MOST = 400_000_000
+SIDE_AT_MOST = 20_000
+POINTS_A_SIDE = 1025
+"""Ground is filmed on a grid of at most this many points a side; a finer survey is averaged down to it."""
+
+
+@dataclass(frozen=True)
+class Survey:
+    """Ground from a file, and where on the earth its middle lies (None if the file does not say)."""
+
+    ground: Ground
+    latitude: float | None
+    longitude: float | None
+    note: str = ""
+
+
+def _sniff(path: Path) -> str:
+    head = path.open("rb").read(512)
+    if not head:
+        raise LandError(f"{path.name} is empty: export the elevation again.")
+    if head[:4] in (b"II*\0", b"MM\0*", b"II+\0", b"MM\0+"):
+        return "tiff"
+    if head[:8] == b"\x89PNG\r\n\x1a\n":
+        return "png"
+    if head[:5].lower() == b"ncols" or head.lstrip()[:5].lower() == b"ncols":
+        return "grid"
+    raise LandError(f"{path.name} is not an elevation file that can be read: bring a GeoTIFF, an ESRI ASCII grid (.asc) or a 16-bit PNG.")
+
+
+def read_elevation(path: str | Path, *, size_m: float | None = None, lowest: float | None = None, highest: float | None = None,
+                   reduce: bool = False, latitude: float | None = None, longitude: float | None = None) -> Survey:
+    """Read an elevation file.
+
+    Parameters
+    ----------
+    path : path
+        GeoTIFF in any projected or geographic reference, ESRI ASCII grid (reference from a .prj beside it, or
+        degrees if its numbers are), or 16-bit greyscale PNG.
+    size_m : float [m]
+        East-west size, needed for a PNG and for a file without a reference.
+    lowest, highest : float [m]
+        Heights of black and white of a PNG.
+    reduce : bool
+        Average down a file with more than 20 000 points a side instead of refusing it.
+    latitude, longitude : float [degrees]
+        Where the middle lies, if the file does not say.
+
+    Raises
+    ------
+    LandError
+        The file cannot be used; the text says what is wrong and what would be right.
+    """
+    path = Path(path)
+    if not path.is_file():
+        raise LandError(f"There is no file {path.name}.")
+    if path.stat().st_size > BYTES_AT_MOST:
+        raise LandError(f"{path.name} is {path.stat().st_size / 1e6:.0f} MB: at most {BYTES_AT_MOST / 1e6:.0f} MB can be read. Cut out the part you film, or save it at a coarser spacing.")
+    kind = _sniff(path)
+    try:
+        with warnings.catch_warnings():
+            warnings.simplefilter("ignore", NotGeoreferencedWarning)
+            with rasterio.open(path) as source:
+                if max(source.width, source.height) > SIDE_AT_MOST and not reduce:
+                    raise LandError(f"{path.name} has {source.width} by {source.height} points: at most {SIDE_AT_MOST} a side. Tick 'reduce' to average it down.")
+                if source.width < 4 or source.height < 4:
+                    raise LandError(f"{path.name} has only {source.width} by {source.height} points: at least 4 a side are needed.")
+                if source.count > 2 and kind == "png":
+                    raise LandError(f"{path.name} is a colour picture: heights are read from a 16-bit greyscale PNG.")
+                if kind == "png" and source.dtypes[0] != "uint16":
+                    raise LandError(f"{path.name} has 8 bits a point, which makes steps in the ground: save it with 16 bits.")
+                factor = max(1, int(np.ceil(max(source.width, source.height) / (2 * POINTS_A_SIDE))))
+                shape = (max(4, source.height // factor), max(4, source.width // factor))
+                band = source.read(1, masked=True, out_shape=shape, resampling=Resampling.average if factor > 1 else Resampling.nearest)
+                transform = source.transform * Affine.scale(source.width / shape[1], source.height / shape[0])
+                crs = CRS.from_user_input(source.crs) if source.crs else None
+    except LandError:
+        raise
+    except (RasterioError, OSError, ValueError) as error:
+        raise LandError(f"{path.name} cannot be read: it is cut short or damaged ({str(error).splitlines()[0][:120]}).") from error
+    z = np.ma.filled(band.astype(np.float32), np.nan)
+    z[(z < -12000) | (z > 9500)] = np.nan if kind != "png" else z[(z < -12000) | (z > 9500)]
+    known = np.isfinite(z)
+    if not known.any():
+        raise LandError(f"{path.name} holds no heights at all: every point is marked as no data.")
+    if kind == "png":
+        if lowest is None or highest is None or size_m is None:
+            raise LandError("A PNG says nothing of metres: give its size, and the heights of black and white.")
+        if highest <= lowest:
+            raise LandError("The height of white must be above the height of black.")
+        z = (lowest + (highest - lowest) * z / 65535.0).astype(np.float32)
+        crs = None
+    if not known.all():
+        z = fillnodata(np.where(known, z, 0).astype(np.float32), mask=known.astype(np.uint8), max_search_distance=max(z.shape))
+        if not np.isfinite(z).all():
+            z = np.where(np.isfinite(z), z, np.nanmean(z))
+    if crs is None and kind == "grid" and abs(transform.a) < 0.1 and abs(transform.c) <= 360 and abs(transform.f) <= 90:
+        crs = CRS.from_epsg(4326)
+    if crs is None:
+        return _plain(path, z, transform, kind, size_m, latitude, longitude)
+    return _projected(z, transform, crs)
+
+
+def _plain(path: Path, z: NDArray[np.float32], transform: Affine, kind: str, size_m: float | None, latitude: float | None, longitude: float | None) -> Survey:
+    if size_m is None:
+        if kind == "grid":
+            size_m = abs(transform.a) * (z.shape[1] - 1)
+        else:
+            raise LandError(f"{path.name} does not say where on the earth it lies, nor how large it is: give its east-west size in metres.")
+    if not 10 <= size_m <= 500_000:
+        raise LandError(f"A ground {size_m:g} m across cannot be made: give a size from 10 m to 500 km.")
+    spacing = size_m / (z.shape[1] - 1)
+    ground = _fit(z[::-1], spacing)
+    return Survey(ground, latitude, longitude, "" if latitude is not None else "The file does not say where on the earth it lies: set its latitude and longitude for the sun.")
+
+
+def _fit(z: NDArray[np.float32], spacing: float) -> Ground:
+    """Average a grid down to the size that is filmed, and centre it."""
+    most = max(z.shape)
+    if most > POINTS_A_SIDE:
+        from scipy.ndimage import gaussian_filter, zoom
+
+        k = (POINTS_A_SIDE - 1) / (most - 1)
+        z = zoom(gaussian_filter(z, 0.45 / k), ((round((z.shape[0] - 1) * k) + 1) / z.shape[0], (round((z.shape[1] - 1) * k) + 1) / z.shape[1]), order=1, grid_mode=False, mode="nearest")
+        spacing /= k
+    z = np.ascontiguousarray(z, np.float32)
+    check_heights(z)
+    return Ground(z, float(spacing), -(z.shape[1] - 1) * spacing / 2, -(z.shape[0] - 1) * spacing / 2)
+
+
+def _projected(z: NDArray[np.float32], transform: Affine, crs: CRS) -> Survey:
+    rows, cols = z.shape
+    mid = transform * (cols / 2, rows / 2)
+    to_degrees = Transformer.from_crs(crs, CRS.from_epsg(4326), always_xy=True)
+    longitude, latitude = to_degrees.transform(*mid)
+    if not (np.isfinite(latitude) and np.isfinite(longitude) and abs(latitude) <= 90):
+        raise LandError("The file's reference puts it nowhere on the earth: check its coordinate system.")
+    # metres about the middle, true north up there
+    local = CRS.from_proj4(f"+proj=tmerc +lat_0={latitude:.9f} +lon_0={longitude:.9f} +k=1 +x_0=0 +y_0=0 +datum=WGS84 +units=m")
+    to_local = Transformer.from_crs(crs, local, always_xy=True)
+    edge = np.array([transform * p for k in np.linspace(0, 1, 21) for p in ((k * cols, 0), (k * cols, rows), (0, k * rows), (cols, k * rows))])
+    ex, ey = to_local.transform(edge[:, 0], edge[:, 1])
+    if not (np.isfinite(ex).all() and np.isfinite(ey).all()):
+        raise LandError("The file reaches further round the earth than one place can: cut out the part you film.")
+    near = np.array([transform * p for p in ((cols / 2, rows / 2), (cols / 2 + 1, rows / 2), (cols / 2, rows / 2 + 1))])
+    nx, ny = to_local.transform(near[:, 0], near[:, 1])
+    step = float(np.sqrt(np.hypot(nx[1] - nx[0], ny[1] - ny[0]) * np.hypot(nx[2] - nx[0], ny[2] - ny[0])))
+    west, east, south, north = ex.min(), ex.max(), ey.min(), ey.max()
+    if max(east - west, north - south) > 500_000:
+        raise LandError(f"The file covers {max(east - west, north - south) / 1000:.0f} km: a place may be at most 500 km across. Cut out the part you film.")
+    spacing = max(step, (east - west) / (POINTS_A_SIDE - 1), (north - south) / (POINTS_A_SIDE - 1))
+    nxp, nyp = max(4, round((east - west) / spacing)), max(4, round((north - south) / spacing))
+    out = np.full((nyp, nxp), np.nan, np.float32)
+    reproject(z, out, src_transform=transform, src_crs=crs.to_wkt(), dst_transform=from_origin(west, north, spacing, spacing), dst_crs=local.to_wkt(),
+              resampling=Resampling.bilinear if spacing < 1.5 * step else Resampling.average, src_nodata=np.nan, dst_nodata=np.nan)
+    known = np.isfinite(out)
+    if not known.any():
+        raise LandError("No heights were left after turning the file to a metric grid: check its coordinate system.")
+    if not known.all():
+        out = fillnodata(np.where(known, out, 0).astype(np.float32), mask=known.astype(np.uint8), max_search_distance=max(out.shape))
+        out = np.where(np.isfinite(out), out, np.nanmin(out)).astype(np.float32)
+    check_heights(out)
+    ground = Ground(np.ascontiguousarray(out[::-1]), float(spacing), west + spacing / 2, south + spacing / 2)
+    return Survey(ground, float(latitude), float(longitude))
+
+
+def write_elevation(ground: Ground) -> bytes:
+    """A ground as a GeoTIFF of float32 heights on its own metric grid (deflated, bytes the same every time)."""
+    ny, nx = ground.heights.shape
+    buffer = io.BytesIO()
+    with warnings.catch_warnings():
+        warnings.simplefilter("ignore", NotGeoreferencedWarning)
+        with rasterio.MemoryFile() as memory:
+            with memory.open(driver="GTiff", height=ny, width=nx, count=1, dtype="float32", compress="deflate", predictor=3,
+                             transform=from_origin(ground.west - ground.spacing / 2, ground.south + (ny - 0.5) * ground.spacing, ground.spacing, ground.spacing)) as out:
+                out.write(ground.heights[::-1], 1)
+            buffer.write(memory.read())
+    return buffer.getvalue()
+
+
+def read_ground(data: bytes) -> Ground:
+    """The ground in a GeoTIFF that `write_elevation` made.
+
+    Raises
+    ------
+    LandError
+        The bytes are not such a file.
+    """
+    try:
+        with warnings.catch_warnings():
+            warnings.simplefilter("ignore", NotGeoreferencedWarning)
+            with rasterio.MemoryFile(data) as memory, memory.open() as source:
+                z, t = source.read(1), source.transform
+    except (RasterioError, OSError, ValueError) as error:
+        raise LandError("The place's elevation asset cannot be read: it is damaged.") from error
+    ground = Ground(np.ascontiguousarray(z[::-1], np.float32), float(t.a), float(t.c + t.a / 2), float(t.f + t.e * (z.shape[0] - 0.5)))
+    check_heights(ground.heights)
+    return ground
+
+
+def moved(ground: Ground, up: float) -> Ground:
+    """The same ground with another datum."""
+    return replace(ground, heights=(ground.heights + np.float32(up)))

@@ -1,0 +1,237 @@
+"""Edits: small typed commands that turn one revision of a place into the next, each named in plain words.
+
+A path names one field of the document, like ``/shots/dawn/route/stations/s1/focal``; things in lists are
+named by their ids.
+"""
+
+from __future__ import annotations
+
+from typing import Annotated, Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, ValidationError
+
+from lumwick.errors import PlaceError
+from lumwick.motion.channel import Channel, Key, at
+from lumwick.place.document import Air, Id, Place, Shot, Stand, Station
+from lumwick.place.files import explain, parse
+from lumwick.place.quantities import show
+
+
+class Command(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+
+
+class SetValue(Command):
+    """Set one field, or lay a constant over a channel."""
+
+    op: Literal["set"]
+    path: str
+    value: Any
+
+
+class SetKey(Command):
+    """Set a key at a clip time; a constant becomes a channel."""
+
+    op: Literal["key"]
+    path: str
+    t: float
+    value: float
+
+
+class MoveStation(Command):
+    """Move a station; what it aims at moves along unless an aim is given."""
+
+    op: Literal["move_station"]
+    shot: Id
+    station: Id
+    east: float
+    north: float
+    up: float | None = None
+    aim: tuple[float, float, float] | None = None
+
+
+class AddStation(Command):
+    op: Literal["add_station"]
+    shot: Id
+    station: Station
+    index: int | None = None
+
+
+class RemoveStation(Command):
+    op: Literal["remove_station"]
+    shot: Id
+    station: Id
+
+
+class AddStand(Command):
+    op: Literal["add_stand"]
+    stand: Stand
+
+
+class RemoveStand(Command):
+    op: Literal["remove_stand"]
+    stand: Id
+
+
+class AddShot(Command):
+    op: Literal["add_shot"]
+    shot: Shot
+
+
+class OwnAir(Command):
+    """Give a shot its own air, starting from the place's, or take it away."""
+
+    op: Literal["own_air"]
+    shot: Id
+    own: bool
+
+
+AnyCommand = Annotated[SetValue | SetKey | MoveStation | AddStation | RemoveStation | AddStand | RemoveStand | AddShot | OwnAir, Field(discriminator="op")]
+_ADAPTER: TypeAdapter[Any] = TypeAdapter(AnyCommand)
+
+
+def command(data: Any) -> Any:
+    """A command from plain JSON data.
+
+    Raises
+    ------
+    PlaceError
+        It is none.
+    """
+    try:
+        return _ADAPTER.validate_python(data)
+    except ValidationError as error:
+        raise PlaceError(f"This edit cannot be made: {explain(error)}") from None
+
+
+def find(place: Place, path: str) -> tuple[Any, str, Any]:
+    """The owner, field name and field description that a path names.
+
+    Raises
+    ------
+    PlaceError
+        There is no such field.
+    """
+    parts = [p for p in path.split("/") if p]
+    owner: Any = place
+    for i, part in enumerate(parts):
+        last = i == len(parts) - 1
+        if isinstance(owner, list):
+            owner = next((item for item in owner if getattr(item, "id", None) == part), None)
+            if owner is None:
+                raise PlaceError(f"There is no {part!r} any more: it may have been removed.")
+            continue
+        if not isinstance(owner, BaseModel) or part not in type(owner).model_fields:
+            break
+        if last:
+            return owner, part, type(owner).model_fields[part]
+        owner = getattr(owner, part)
+    raise PlaceError(f"There is no field {path!r} in a place.")
+
+
+def unit_of(info: Any) -> str:
+    """Unit of a field, empty if it has none."""
+    extra = info.json_schema_extra if isinstance(info.json_schema_extra, dict) else {}
+    return str(extra.get("unit", ""))
+
+
+def _named(value: Any, info: Any) -> str:
+    title = (info.title or "value").lower()
+    if isinstance(value, bool):
+        return f"{title} {'on' if value else 'off'}"
+    if isinstance(value, int | float):
+        return f"{title} {show(float(value), unit_of(info))}"
+    if isinstance(value, str) and len(value) < 30:
+        return f"{title} {value}"
+    return f"changed {title}"
+
+
+def apply(place: Place, edit: Any) -> tuple[Place, str]:
+    """The place after an edit, checked whole, and the edit's name in plain words.
+
+    Raises
+    ------
+    PlaceError
+        The edit does not fit the place, or the place would not be sound after it; nothing is half-made.
+    """
+    draft = place.model_copy(deep=True)
+    label = _change(draft, edit)
+    return parse(draft.model_dump(mode="json")), label
+
+
+def _shot(place: Place, shot_id: str) -> Shot:
+    for shot in place.shots:
+        if shot.id == shot_id:
+            return shot
+    raise PlaceError(f"There is no shot {shot_id!r} any more: it may have been removed.")
+
+
+def _station(shot: Shot, station_id: str) -> tuple[int, Station]:
+    for i, station in enumerate(shot.route.stations):
+        if station.id == station_id:
+            return i, station
+    raise PlaceError(f"There is no station {station_id!r} on this route any more.")
+
+
+def _change(draft: Place, edit: Any) -> str:
+    match edit:
+        case SetValue():
+            owner, name, info = find(draft, edit.path)
+            if name in ("id", "format", "version"):
+                raise PlaceError("An id cannot be changed.")
+            setattr(owner, name, edit.value)
+            return _named(edit.value, info)
+        case SetKey():
+            owner, name, info = find(draft, edit.path)
+            extra = info.json_schema_extra if isinstance(info.json_schema_extra, dict) else {}
+            if not extra.get("animatable"):
+                raise PlaceError(f"{info.title} cannot be keyed.")
+            old = getattr(owner, name)
+            keys = [k for k in old.keys if abs(k.t - edit.t) > 1e-4] if isinstance(old, Channel) else [Key(t=edit.t, v=at(old, edit.t))] * 0
+            setattr(owner, name, Channel(keys=[*keys, Key(t=edit.t, v=edit.value)]))
+            return f"key: {_named(edit.value, info)} at {edit.t:.2f} s"
+        case MoveStation():
+            shot = _shot(draft, edit.shot)
+            i, old_station = _station(shot, edit.station)
+            up = old_station.up if edit.up is None else edit.up
+            shift = (edit.east - old_station.east, edit.north - old_station.north, up - old_station.up)
+            aim = edit.aim or tuple(a + d for a, d in zip(old_station.aim, shift, strict=True))
+            moved = edit.aim is None or any(abs(d) > 1e-6 for d in shift)
+            shot.route.stations[i] = old_station.model_copy(update={"east": edit.east, "north": edit.north, "up": up, "aim": aim})
+            return f"{'moved' if moved else 'aimed'} station {i + 1}"
+        case AddStation():
+            shot = _shot(draft, edit.shot)
+            index = len(shot.route.stations) if edit.index is None else max(0, min(edit.index, len(shot.route.stations)))
+            shot.route.stations.insert(index, edit.station)
+            return f"set station {index + 1}"
+        case RemoveStation():
+            shot = _shot(draft, edit.shot)
+            i, _ = _station(shot, edit.station)
+            del shot.route.stations[i]
+            return f"removed station {i + 1}"
+        case AddStand():
+            draft.growth.append(edit.stand)
+            return f"added stand {edit.stand.name}"
+        case RemoveStand():
+            kept = [s for s in draft.growth if s.id != edit.stand]
+            if len(kept) == len(draft.growth):
+                raise PlaceError("That stand is not there any more.")
+            gone = next(s for s in draft.growth if s.id == edit.stand)
+            draft.growth = kept
+            return f"removed stand {gone.name}"
+        case AddShot():
+            draft.shots.append(edit.shot)
+            return f"added shot {edit.shot.name}"
+        case OwnAir():
+            shot = _shot(draft, edit.shot)
+            shot.air = Air.model_validate(draft.air.model_dump()) if edit.own else None
+            return f"{shot.name}: {'air of its own' if edit.own else 'air of the place'}"
+    raise PlaceError("This edit is not known.")
+
+
+def fresh_id(taken: list[str], stem: str) -> str:
+    """The first free id like ``s3``."""
+    n = 1
+    while f"{stem}{n}" in taken:
+        n += 1
+    return f"{stem}{n}"

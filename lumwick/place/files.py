@@ -1,0 +1,142 @@
+"""The open place file: ``place.json`` and its assets, in a zip; or the bare document with assets beside it."""
+
+from __future__ import annotations
+
+import hashlib
+import io
+import json
+import zipfile
+from pathlib import Path
+from typing import Any
+
+from pydantic import ValidationError
+
+from lumwick.errors import PlaceError
+from lumwick.place.document import FORMAT, VERSION, Asset, Place
+
+DOCUMENT = "place.json"
+ASSET_BYTES_AT_MOST = 500_000_000
+
+
+def asset_of(name: str, data: bytes) -> Asset:
+    """How a document refers to these bytes."""
+    return Asset(sha256=hashlib.sha256(data).hexdigest(), name=name, bytes=len(data))
+
+
+def explain(error: ValidationError) -> str:
+    """The first fault of a document, in one sentence."""
+    fault = error.errors()[0]
+    where = ".".join(str(p) for p in fault["loc"] if not (isinstance(p, str) and p in ("float", "Channel")))
+    text = fault["msg"].removeprefix("Value error, ")
+    more = f" (and {error.error_count() - 1} more)" if error.error_count() > 1 else ""
+    return f"{where + ': ' if where else ''}{text}{more}."
+
+
+def parse(data: Any) -> Place:
+    """A place from plain JSON data.
+
+    Raises
+    ------
+    PlaceError
+        Not a place, of an unknown version, or with something out of range.
+    """
+    if not isinstance(data, dict) or data.get("format") != FORMAT:
+        raise PlaceError("This is not a place file: it does not say that its format is lumwick-place.")
+    version = data.get("version")
+    if version != VERSION:
+        raise PlaceError(f"This place file is of version {version!r}, and version {VERSION} is the newest known here: open it with a newer Lumwick.")
+    try:
+        place = Place.model_validate(data)
+    except ValidationError as error:
+        raise PlaceError(f"The place cannot be used: {explain(error)}") from error
+    check_amount(place)
+    return place
+
+
+def check_amount(place: Place) -> None:
+    """Refuse densities that no area could make filmable (areas are checked when plants are set out)."""
+    import shapely
+
+    from lumwick.place.document import PLANTS_AT_MOST
+
+    total = 0.0
+    for stand in place.growth:
+        if len(stand.area) >= 3:
+            total += shapely.Polygon(stand.area).area / 1e4 * stand.per_hectare
+    if total > PLANTS_AT_MOST:
+        raise PlaceError(f"The place would hold {total:,.0f} plants: at most {PLANTS_AT_MOST:,} can be filmed. Lower a stand's density or area.")
+
+
+def pack(place: Place, assets: dict[str, bytes]) -> bytes:
+    """A place file with its assets, the same bytes every time."""
+    buffer = io.BytesIO()
+    with zipfile.ZipFile(buffer, "w", zipfile.ZIP_DEFLATED) as z:
+        for name, data in [(DOCUMENT, place.model_dump_json(indent=1).encode())] + [(f"assets/{sha}", assets[sha]) for sha in sorted(assets)]:
+            z.writestr(zipfile.ZipInfo(name, (1980, 1, 1, 0, 0, 0)), data, zipfile.ZIP_DEFLATED)
+    return buffer.getvalue()
+
+
+def needed(place: Place) -> list[Asset]:
+    """The assets a place refers to."""
+    return [place.land.elevation]
+
+
+def unpack(data: bytes, beside: Path | None = None) -> tuple[Place, dict[str, bytes]]:
+    """A place and its assets from a place file.
+
+    Parameters
+    ----------
+    data : bytes
+        A zip, or the bare JSON document.
+    beside : Path
+        Folder in which a bare document's assets lie, by name or digest.
+
+    Raises
+    ------
+    PlaceError
+        The file cannot be used, or an asset is missing or changed.
+    """
+    assets: dict[str, bytes] = {}
+    if data[:2] == b"PK":
+        try:
+            with zipfile.ZipFile(io.BytesIO(data)) as z:
+                if sum(i.file_size for i in z.infolist()) > ASSET_BYTES_AT_MOST:
+                    raise PlaceError("This place file unpacks to more than 500 MB: it is too large to bring in.")
+                document = z.read(DOCUMENT)
+                assets = {n.removeprefix("assets/"): z.read(n) for n in z.namelist() if n.startswith("assets/")}
+        except KeyError:
+            raise PlaceError("This zip is not a place file: there is no place.json in it.") from None
+        except (zipfile.BadZipFile, OSError, EOFError) as error:
+            raise PlaceError("This place file is cut short or damaged.") from error
+    else:
+        document = data
+    try:
+        raw = json.loads(document)
+    except (ValueError, UnicodeDecodeError):
+        raise PlaceError("This is not a place file: it holds no JSON document.") from None
+    place = parse(raw)
+    for asset in needed(place):
+        if asset.sha256 not in assets and beside is not None:
+            for candidate in (beside / asset.name, beside / "assets" / asset.sha256):
+                if candidate.is_file():
+                    assets[asset.sha256] = candidate.read_bytes()
+                    break
+        if asset.sha256 not in assets:
+            raise PlaceError(f"The asset {asset.name} is missing from the place file: export the place again with its assets.")
+        if hashlib.sha256(assets[asset.sha256]).hexdigest() != asset.sha256:
+            raise PlaceError(f"The asset {asset.name} is not the one the place was made with: its contents differ.")
+    return place, {a.sha256: assets[a.sha256] for a in needed(place)}
+
+
+def load(path: str | Path) -> tuple[Place, dict[str, bytes]]:
+    """A place file from disk."""
+    path = Path(path)
+    if not path.is_file():
+        raise PlaceError(f"There is no file {path}.")
+    return unpack(path.read_bytes(), path.parent)
+
+
+def schema() -> dict[str, Any]:
+    """The published JSON Schema of the document."""
+    made = Place.model_json_schema()
+    return {"$schema": "https://json-schema.org/draft/2020-12/schema", "title": "Lumwick place", **{k: v for k, v in made.items() if k != "title"}}
