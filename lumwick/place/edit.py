@@ -156,7 +156,7 @@ def apply(place: Place, edit: Any) -> tuple[Place, str]:
     """
     draft = place.model_copy(deep=True)
     label = _change(draft, edit)
-    return parse(draft.model_dump(mode="json")), label
+    return parse(draft.model_dump(mode="json", warnings=False)), label
 
 
 def _shot(place: Place, shot_id: str) -> Shot:

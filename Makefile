@@ -1,0 +1,35 @@
+PY ?= python3.11
+.DEFAULT_GOAL := help
+
+help: ## this list
+	@grep -E '^[a-z-]+:.*##' $(MAKEFILE_LIST) | sed 's/:.*## /\t/' | expand -t 12
+
+setup: ## install what is missing, compile the kernels
+	@$(PY) scripts/house.py setup
+
+demo: ## everything up, with the demo place; Ctrl-C stops it (PORT=8000 to choose the port)
+	@$(PY) scripts/house.py demo
+
+test: ## all tests (ARGS="-k name" for some)
+	@$(PY) scripts/house.py test $(ARGS)
+
+bench: ## measure; var/bench.json (ONLY=name for one)
+	@$(PY) scripts/house.py bench $(if $(ONLY),--only $(ONLY))
+
+shots: ## make docs/screenshots anew from the demo
+	@$(PY) scripts/house.py shots
+
+lint: ## ruff, mypy, import rules, templates, built assets
+	@.venv/bin/ruff check . && .venv/bin/mypy lumwick && .venv/bin/lint-imports && .venv/bin/djlint --check --quiet studio || true
+
+assets: ## build styles and copy scripts and fonts (needs Node)
+	@cd frontend && npm ci --silent --ignore-scripts && sh build.sh
+
+pins: ## pin requirements.txt anew
+	@.venv/bin/python -m pip install -q pip-tools && .venv/bin/pip-compile -q --generate-hashes --no-emit-index-url --no-emit-find-links --no-emit-trusted-host --strip-extras --allow-unsafe -o requirements.txt requirements.in
+
+clean: ## stop the database and remove var/ (places and takes too)
+	@-$(PY) scripts/house.py stop
+	@rm -rf var
+
+.PHONY: help setup demo test bench shots lint assets pins clean

@@ -1,0 +1,297 @@
+"""Set the house up, start it, test it: the one script behind the Makefile. Only the standard library is needed.
+
+    python3.11 scripts/house.py setup|demo|test|shots|bench|stop
+"""
+
+from __future__ import annotations
+
+import hashlib
+import os
+import pwd
+import secrets
+import shutil
+import signal
+import socket
+import subprocess
+import sys
+import time
+import urllib.error
+import urllib.request
+from pathlib import Path
+
+ROOT = Path(__file__).resolve().parent.parent
+VAR = ROOT / "var"
+VENV = ROOT / ".venv"
+PYTHON = VENV / "bin" / "python"
+SIGN_IN = ("warden@saltmere.example", "reeds-and-tide")
+
+
+def say(text: str) -> None:
+    print(text, flush=True)
+
+
+def fail(text: str) -> None:
+    print(f"lumwick: {text}", file=sys.stderr)
+    raise SystemExit(1)
+
+
+def run(*args: str, **more: object) -> None:
+    done = subprocess.run([str(a) for a in args], cwd=ROOT, check=False, **more)  # type: ignore[call-overload]
+    if done.returncode:
+        fail(f"`{' '.join(map(str, args))}` failed with code {done.returncode}.")
+
+
+# -- what Debian provides ---------------------------------------------------------------------------------
+
+
+def postgres_bin() -> Path | None:
+    found = sorted(Path("/usr/lib/postgresql").glob("*/bin/initdb"))
+    return found[-1].parent if found else None
+
+
+def debian(package: str, present: bool) -> None:
+    """Install a Debian package if what it brings is missing."""
+    if present:
+        return
+    say(f"installing {package} from Debian's packages …")
+    prefix = [] if os.geteuid() == 0 else ["sudo", "-n"]
+    environment = {**os.environ, "DEBIAN_FRONTEND": "noninteractive"}
+    log = VAR / "apt.log"
+    with log.open("ab") as out:
+        subprocess.run([*prefix, "apt-get", "update", "-q"], stdout=out, stderr=out, env=environment, check=False)
+        if subprocess.run([*prefix, "apt-get", "install", "-y", "-q", "--no-install-recommends", package], stdout=out, stderr=out, env=environment, check=False).returncode:
+            fail(f"{package} is missing and could not be installed (see {log}). As an administrator: apt-get install {package}")
+
+
+def environment() -> None:
+    """The virtual environment, from the pinned and hashed requirements."""
+    wanted = hashlib.sha256((ROOT / "requirements.txt").read_bytes()).hexdigest()
+    mark = VENV / "requirements.sha256"
+    if not (mark.exists() and mark.read_text() == wanted):
+        python = shutil.which("python3.11") or sys.executable
+        if not PYTHON.exists():
+            say("making the virtual environment …")
+            try:
+                subprocess.run([python, "-m", "venv", str(VENV)], check=True, capture_output=True)
+            except subprocess.CalledProcessError:
+                debian("python3.11-venv", False)
+                run(python, "-m", "venv", str(VENV))
+        say("installing pinned requirements (some minutes the first time) …")
+        run(PYTHON, "-m", "pip", "install", "--quiet", "--disable-pip-version-check", "--require-hashes", "-r", "requirements.txt")
+        mark.write_text(wanted)
+    site = next((VENV / "lib").glob("python3.*/site-packages"))
+    (site / "lumwick.pth").write_text(f"{ROOT}\n")
+    command = VENV / "bin" / "lumwick"
+    command.write_text(f"#!{PYTHON}\nfrom lumwick.cli import main\n\nmain()\n")
+    command.chmod(0o755)
+
+
+# -- the private PostgreSQL cluster -----------------------------------------------------------------------
+
+
+def free_port() -> int:
+    with socket.socket() as s:
+        s.bind(("127.0.0.1", 0))
+        return int(s.getsockname()[1])
+
+
+class Cluster:
+    """A PostgreSQL cluster of this checkout's own, on loopback, with a generated password.
+
+    PostgreSQL refuses to run as root; then it runs as the `postgres` user that Debian's package makes. Where
+    that user cannot reach this folder, the data lie under /var/tmp instead, and var/pg/where says so.
+    """
+
+    def __init__(self) -> None:
+        self.notes = VAR / "pg"
+        self.notes.mkdir(parents=True, exist_ok=True)
+        self.user = "postgres" if os.geteuid() == 0 else pwd.getpwuid(os.geteuid()).pw_name
+        where = self.notes / "where"
+        if not where.exists():
+            data = self.notes / "data"
+            if self.user == "postgres" and self._as(["test", "-x", str(self.notes)], check=False).returncode:
+                data = Path("/var/tmp") / f"lumwick-{hashlib.sha256(str(ROOT).encode()).hexdigest()[:12]}" / "data"
+            where.write_text(str(data))
+        self.data = Path(where.read_text().strip())
+        self.log = self.data.parent / "server.log"
+        found = postgres_bin()
+        if not found:
+            fail("PostgreSQL is not installed: run `make setup`.")
+        self.bin = found
+
+    def _as(self, args: list[str], check: bool = True) -> subprocess.CompletedProcess[str]:
+        prefix = ["runuser", "-u", "postgres", "--"] if self.user == "postgres" and os.geteuid() == 0 else []
+        done = subprocess.run([*prefix, *args], capture_output=True, text=True, check=False, cwd="/")
+        if check and done.returncode:
+            fail(f"{Path(args[0]).name}: {(done.stderr or done.stdout).strip()[-800:]}")
+        return done
+
+    def running(self) -> bool:
+        return self.data.exists() and self._as([str(self.bin / "pg_ctl"), "-D", str(self.data), "status"], check=False).returncode == 0
+
+    def start(self) -> bool:
+        """Start the cluster, made if need be; True if it was not running."""
+        if not (self.data / "PG_VERSION").exists():
+            say("making a private PostgreSQL cluster …")
+            password = secrets.token_urlsafe(24)
+            shutil.rmtree(self.data, ignore_errors=True)
+            self.data.parent.mkdir(parents=True, exist_ok=True)
+            if self.user == "postgres":
+                shutil.chown(self.data.parent, "postgres", "postgres")
+            secret = self.data.parent / "initial-password"
+            secret.write_text(password)
+            if self.user == "postgres":
+                shutil.chown(secret, "postgres", "postgres")
+            secret.chmod(0o600)
+            self._as([str(self.bin / "initdb"), "-D", str(self.data), "-U", "lumwick", "--pwfile", str(secret), "-A", "scram-sha-256", "-E", "UTF8", "--locale=C.UTF-8"])
+            secret.unlink()
+            (self.notes / "password").write_text(password)
+            (self.notes / "password").chmod(0o600)
+        if self.running():
+            return False
+        port = free_port()
+        (self.notes / "port").write_text(str(port))
+        sockets = self.data.parent
+        options = f"-c listen_addresses=127.0.0.1 -p {port} -c unix_socket_directories= -c max_connections=60 -c shared_buffers=64MB -c fsync=on"
+        del sockets
+        self._as([str(self.bin / "pg_ctl"), "-D", str(self.data), "-l", str(self.log), "-w", "-t", "60", "-o", options, "start"])
+        return True
+
+    def stop(self) -> None:
+        self._as([str(self.bin / "pg_ctl"), "-D", str(self.data), "-m", "fast", "-w", "stop"], check=False)
+
+
+# -- commands ---------------------------------------------------------------------------------------------
+
+
+def warm() -> None:
+    """Compile the kernels once, with progress; a digest of their sources names the cache."""
+    where = subprocess.run([str(PYTHON), "-c", "import lumwick, os; print(os.environ['NUMBA_CACHE_DIR'])"], cwd=ROOT, capture_output=True, text=True, check=True).stdout.strip()
+    mark = Path(where) / "compiled"
+    if not mark.exists():
+        say("compiling the kernels, once (about a minute) …")
+        run(PYTHON, "-m", "lumwick.cli", "compile")
+        mark.parent.mkdir(parents=True, exist_ok=True)
+        mark.write_text("yes")
+
+
+def setup() -> None:
+    VAR.mkdir(exist_ok=True)
+    debian("postgresql", postgres_bin() is not None)
+    environment()
+    warm()
+
+
+def manage(*args: str) -> None:
+    run(PYTHON, "manage.py", *args)
+
+
+def answers(url: str) -> bool:
+    try:
+        with urllib.request.urlopen(url, timeout=2) as reply:
+            return reply.status == 200
+    except (urllib.error.URLError, OSError):
+        return False
+
+
+def demo() -> None:
+    """Everything up under one supervisor: database, web server, one render worker."""
+    setup()
+    cluster = Cluster()
+    ours = cluster.start()
+    children: dict[str, subprocess.Popen[bytes]] = {}
+
+    def leave(*_: object) -> None:
+        raise KeyboardInterrupt
+
+    signal.signal(signal.SIGTERM, leave)
+    try:
+        manage("migrate", "--verbosity", "0")
+        manage("seed_demo")
+        port = int(os.environ.get("PORT") or free_port())
+        url = f"http://127.0.0.1:{port}"
+        web = [str(PYTHON), "-m", "gunicorn", "studio.wsgi:application", "--bind", f"127.0.0.1:{port}", "--workers", "1", "--threads", "12", "--timeout", "120", "--log-level", "warning"]
+        worker = [str(PYTHON), "manage.py", "render_worker"]
+        logs = {name: (VAR / f"{name}.log").open("ab") for name in ("web", "worker")}
+        commands = {"web": web, "worker": worker}
+
+        def start(name: str) -> None:
+            children[name] = subprocess.Popen(commands[name], cwd=ROOT, stdout=logs[name], stderr=logs[name], start_new_session=True)
+
+        for name in commands:
+            start(name)
+        for _ in range(300):
+            if answers(url + "/healthz"):
+                break
+            if children["web"].poll() is not None:
+                fail(f"the web server stopped: see {VAR / 'web.log'}")
+            time.sleep(0.2)
+        else:
+            fail(f"the web server does not answer: see {VAR / 'web.log'}")
+        say(f"\n  Lumwick is up:  {url}\n  Sign in as      {SIGN_IN[0]}\n  password        {SIGN_IN[1]}\n\n  Ctrl-C stops everything.")
+        while True:
+            time.sleep(1)
+            for name, child in children.items():
+                if child.poll() is not None:
+                    say(f"the {name} stopped (code {child.returncode}) and is started again; see {VAR / (name + '.log')}")
+                    start(name)
+    except KeyboardInterrupt:
+        say("\nstopping …")
+    finally:
+        for child in children.values():
+            if child.poll() is None:
+                os.killpg(child.pid, signal.SIGTERM)
+        for child in children.values():
+            try:
+                child.wait(15)
+            except subprocess.TimeoutExpired:
+                os.killpg(child.pid, signal.SIGKILL)
+        if ours:
+            cluster.stop()
+
+
+def with_cluster(*args: str) -> None:
+    """Run a command while the cluster is up."""
+    cluster = Cluster()
+    ours = cluster.start()
+    code = 1
+    try:
+        code = subprocess.run(list(args), cwd=ROOT, check=False).returncode
+    finally:
+        if ours:
+            cluster.stop()
+    if code:
+        raise SystemExit(code)
+
+
+def test(extra: list[str]) -> None:
+    setup()
+    debian("chromium", Path("/usr/bin/chromium").exists())
+    with_cluster(str(PYTHON), "-m", "pytest", *extra)
+
+
+def main() -> None:
+    command, extra = (sys.argv[1] if len(sys.argv) > 1 else "help"), sys.argv[2:]
+    VAR.mkdir(exist_ok=True)
+    if command == "setup":
+        setup()
+    elif command == "demo":
+        demo()
+    elif command == "test":
+        test(extra)
+    elif command == "shots":
+        setup()
+        debian("chromium", Path("/usr/bin/chromium").exists())
+        with_cluster(str(PYTHON), "scripts/shots.py", *extra)
+    elif command == "bench":
+        setup()
+        debian("chromium", Path("/usr/bin/chromium").exists())
+        with_cluster(str(PYTHON), "-m", "bench", *extra)
+    elif command == "stop":
+        Cluster().stop()
+    else:
+        print(__doc__)
+
+
+if __name__ == "__main__":
+    main()

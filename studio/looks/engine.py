@@ -1,0 +1,200 @@
+"""The engine behind the look: stages kept warm in this process, and pictures refined while one waits.
+
+Only the newest wish of a viewer is worth rendering: an older one is dropped as soon as a newer arrives.
+"""
+
+from __future__ import annotations
+
+import io
+import threading
+from collections import OrderedDict
+from dataclasses import dataclass
+from functools import lru_cache
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+from PIL import Image
+
+from lumwick.land.elevation import read_ground
+from lumwick.land.ground import Ground
+from lumwick.lens.camera import Camera, direction_of
+from lumwick.motion.channel import at
+from lumwick.place.document import Place as Document
+from lumwick.place.document import Shot
+from lumwick.snapshot.evaluate import Setting, evaluate
+from lumwick.trace.render import ENGINE, Film, blank, clean, expose
+from lumwick.trace.stage import Stage
+from studio.places.models import Revision, assets_for
+
+
+@lru_cache(6)
+def ground_of(sha256: str, path: str) -> Ground:
+    """Ground by its digest; loaded once a process."""
+    with open(path, "rb") as file:
+        return read_ground(file.read())
+
+
+def setting_of(document: Document) -> Setting:
+    """A document with its ground."""
+    from studio.places.models import AssetFile
+
+    sha = document.land.elevation.sha256
+    path = AssetFile.folder() / sha
+    if not path.exists():
+        assets_for(document)
+    return Setting(document, ground_of(sha, str(path)))
+
+
+@lru_cache(64)
+def revision_setting(revision_id: int) -> Setting:
+    """A revision's place with its ground; revisions never change, so this may be kept."""
+    return setting_of(Revision.objects.get(pk=revision_id).parsed())
+
+
+STEPS = (((160, 90), 1, "fast"), ((480, 270), 2, "fast"), ((480, 270), 6, "balanced"), ((640, 360), 8, "high"), ((640, 360), 16, "high"))
+"""What each refinement of a look adds: size, samples, cleaning."""
+
+
+@dataclass
+class _Open:
+    stage: Stage
+    revision: int
+    key: tuple[Any, ...] = ()
+    film: Film | None = None
+    step: int = -1
+
+
+class Superseded(Exception):
+    """A newer wish of the same viewer has arrived."""
+
+
+class LookEngine:
+    """Renders looks, one at a time; keeps two places' stages."""
+
+    def __init__(self, keep: int = 2) -> None:
+        self._open: OrderedDict[int, _Open] = OrderedDict()
+        self._turn = threading.Lock()
+        self._newest: dict[tuple[str, int], int] = {}
+        self._keep = keep
+
+    def look(self, viewer: str, place_id: int, revision_id: int, shot_id: str, t: float, camera: dict[str, float] | None, step: int, wish: int) -> tuple[bytes, dict[str, Any]]:
+        """A JPEG of the place, and what is known of it.
+
+        Parameters
+        ----------
+        viewer : str
+            Whose wishes replace one another.
+        camera : dict or None
+            x, y, z [m], bearing, pitch [degrees], focal [mm]; the shot's camera if None.
+        step : int
+            Refinement wanted, 0 the coarsest.
+        wish : int
+            Grows with every new view or edit of the viewer.
+
+        Raises
+        ------
+        Superseded
+        """
+        who = (viewer, place_id)
+        self._newest[who] = max(wish, self._newest.get(who, 0))
+
+        def stale() -> bool:
+            return self._newest.get(who, 0) > wish
+
+        with self._turn:
+            if stale():
+                raise Superseded
+            setting = revision_setting(revision_id)
+            state = self._state(place_id, revision_id, setting)
+            shot = setting.place.shot(shot_id)
+            chosen = self._camera(shot, t, camera)
+            key = (revision_id, shot_id, round(t, 6), tuple(sorted((camera or {}).items())))
+            size, samples, grade = STEPS[min(step, len(STEPS) - 1)]
+            if state.key != key or state.film is None or state.film.sums.shape[1::-1] != size or state.step >= step:
+                with ENGINE:
+                    if state.key != key:
+                        state.stage.set(evaluate(setting, shot, t, chosen))
+                state.film = blank(*size)
+            state.key, state.step = key, step
+            if not expose(state.stage, state.film, samples, 1, stop=stale if step else None):
+                raise Superseded
+            snapshot = state.stage.snapshot
+            light = clean(state.film, snapshot.camera.ev100, grade)
+            done = {"samples": state.film.samples, "last": step >= len(STEPS) - 1}
+        from lumwick.develop.view import develop
+
+        return jpeg(develop(light, snapshot.camera)), done
+
+    def _camera(self, shot: Shot, t: float, given: dict[str, float] | None) -> Camera | None:
+        if given is None:
+            if shot.route.stations:
+                return None
+            given = {"x": 0.0, "y": 0.0, "z": 5.0, "bearing": 0.0, "pitch": -5.0, "focal": 28.0}
+        e = shot.exposure
+        return Camera(np.array([given["x"], given["y"], given["z"]]), direction_of(given["bearing"], given["pitch"]), given["focal"], e.f_number, at(e.focus, t), at(e.ev100, t), e.kelvin)
+
+    def _state(self, place_id: int, revision_id: int, setting: Setting) -> _Open:
+        state = self._open.get(place_id)
+        if state is None:
+            with ENGINE:
+                state = _Open(Stage(setting), revision_id)
+            self._open[place_id] = state
+            while len(self._open) > self._keep:
+                self._open.popitem(last=False)
+        elif state.revision != revision_id:
+            with ENGINE:
+                state.stage.change(setting)
+            state.revision = revision_id
+        self._open.move_to_end(place_id)
+        return state
+
+    def measure(self, place_id: int, revision_id: int, shot_id: str, size: tuple[int, int], samples: int, bounces: int, grade: str) -> dict[str, float]:
+        """What one frame of a shot costs, measured on small pictures of its first, middle and last frames.
+
+        Returns
+        -------
+        dict
+            ``seconds`` a frame and ``bytes`` a frame of PNG, scaled to ``size``.
+        """
+        import time
+
+        with self._turn:
+            setting = revision_setting(revision_id)
+            state = self._state(place_id, revision_id, setting)
+            shot = setting.place.shot(shot_id)
+            small = (max(16, size[0] // 5), max(16, size[1] // 5))
+            ratio = size[0] * size[1] / (small[0] * small[1])
+            few = min(samples, 4)
+            seconds, weight = [], []
+            for t in (0.0, shot.seconds / 2, shot.seconds * (1 - 1 / shot.frames)):
+                start = time.perf_counter()
+                with ENGINE:
+                    state.stage.set(evaluate(setting, shot, t))
+                placed = time.perf_counter()
+                film = blank(*small)
+                expose(state.stage, film, few, bounces)
+                traced = time.perf_counter()
+                light = clean(film, state.stage.snapshot.camera.ev100, grade)
+                cleaned = time.perf_counter()
+                from lumwick.develop.view import develop
+
+                picture = develop(light, state.stage.snapshot.camera)
+                out = io.BytesIO()
+                Image.fromarray(picture).save(out, "PNG", compress_level=4)
+                end = time.perf_counter()
+                seconds.append((placed - start) + (traced - placed) * ratio * samples / few + (end - traced) * ratio)
+                del cleaned
+                weight.append(out.tell() * ratio)
+            state.key = ()
+        return {"seconds": float(np.mean(seconds)), "bytes": float(np.mean(weight)), "least": float(min(seconds)), "most": float(max(seconds))}
+
+
+ENGINE_OF_LOOKS = LookEngine()
+
+
+def jpeg(pixels: NDArray[np.uint8], quality: int = 90) -> bytes:
+    """A JPEG file of a picture."""
+    out = io.BytesIO()
+    Image.fromarray(pixels).save(out, "JPEG", quality=quality)
+    return out.getvalue()

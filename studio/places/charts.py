@@ -1,0 +1,169 @@
+"""The chart: a place drawn like a survey sheet, as data for SVG."""
+
+from __future__ import annotations
+
+from functools import lru_cache
+from typing import Any
+
+import numpy as np
+
+from lumwick.growth.scatter import scatter
+from lumwick.snapshot.evaluate import Setting, area_shapes
+from lumwick.place.document import Shot
+from lumwick.snapshot.ride import check, ride, speed_in_words
+from lumwick.trace.stage import digest
+
+_DRAWN: dict[str, Any] = {}
+
+
+def _path(line: np.ndarray, tolerance: float) -> str:
+    import shapely
+
+    p = np.asarray(shapely.simplify(shapely.LineString(line), tolerance).coords)
+    return "M" + "L".join(f"{x:.1f} {-y:.1f}" for x, y in p)
+
+
+@lru_cache(16)
+def _contours(setting_key: str, sea: float | None) -> dict[str, Any]:
+    setting: Setting = _DRAWN[setting_key]
+    g = setting.ground
+    interval = g.contour_interval()
+    w, s, e, n = g.bounds
+    tolerance = (e - w) / 1500
+    lines = [{"z": z, "d": _path(line, tolerance), "index": bool(round(z / interval) % 5 == 0)}
+             for z, line in g.contours(interval, 1.6) if len(line) > 8 and (sea is None or z > sea + 1e-6 or z < sea - 1e-6)]
+    water = ""
+    if sea is not None:
+        import contourpy
+
+        ny, nx = g.heights.shape
+        f = contourpy.contour_generator(g.west + np.arange(nx) * g.spacing, g.south + np.arange(ny) * g.spacing, np.asarray(g.heights, float), fill_type=contourpy.FillType.OuterOffset)
+        polygons, offsets = f.filled(-1e9, sea)
+        for points, off in zip(polygons, offsets, strict=True):
+            for a, b in zip(off[:-1], off[1:], strict=True):
+                if b - a > 6:
+                    water += _path(points[a:b], tolerance) + "Z"
+    return {"interval": interval, "lines": lines, "water": water, "bounds": [round(v, 2) for v in (w, s, e, n)]}
+
+
+def chart(setting: Setting) -> dict[str, Any]:
+    """Contours, water, stands and built things, in metres with north up (SVG's y is minus north)."""
+    place = setting.place
+    sea = place.sea.level if place.sea.present else None
+    key = digest(place.land.elevation)
+    _DRAWN[key] = setting
+    base = _contours(key, sea)
+    stands = []
+    for stand in place.growth:
+        dots: list[list[float]] = []
+        if stand.kind in ("pine", "alder"):
+            dots = _dots(digest(stand, sea, place.land.elevation, list(place.built)), setting, stand.id)
+        stands.append({"id": stand.id, "name": stand.name, "kind": stand.kind, "area": [[round(x, 1), round(y, 1)] for x, y in stand.area], "dots": dots})
+    built = [{"id": b.id, "name": b.name, "kind": b.kind, "line": b.line, "width": b.width, "turn": b.turn} for b in place.built]
+    return {**base, "stands": stands, "built": built, "north": place.site.north_turn}
+
+
+_DOTS: dict[str, list[list[float]]] = {}
+
+
+def _dots(key: str, setting: Setting, stand_id: str) -> list[list[float]]:
+    if key not in _DOTS:
+        if len(_DOTS) > 200:
+            _DOTS.clear()
+        stand = next(s for s in setting.place.growth if s.id == stand_id)
+        sea = setting.place.sea.level if setting.place.sea.present else None
+        plants = scatter(stand, setting.ground, setting.ground.slope(), area_shapes(setting), sea)
+        p = plants.position[:: max(1, len(plants.turn) // 700)]
+        k = plants.scale[:: max(1, len(plants.turn) // 700)]
+        _DOTS[key] = [[round(float(x), 1), round(float(y), 1), round(float(s) * stand.height * 0.28, 1)] for (x, y, _), s in zip(p, k, strict=True)]
+    return _DOTS[key]
+
+
+def route_drawing(setting: Setting, shot: Shot) -> dict[str, Any]:
+    """The route's line, camera and section over the clip, sampled for drawing."""
+    if not shot.route.stations:
+        return {"stations": [], "line": "", "samples": [], "found": [], "summary": ""}
+    r = ride(setting, shot, 121)
+    way = setting.way(shot)
+    from lumwick.motion.route import eased_share
+
+    _, bearing, pitch, focal = way.at(eased_share(r.t / shot.seconds, shot.route.ease))
+    report = check(setting, shot)
+    samples = [[round(float(v), 3) for v in row] for row in zip(r.t, r.position[:, 0], r.position[:, 1], r.position[:, 2], bearing % 360, pitch, focal, r.floor, r.speed, r.turning, strict=True)]
+    stations = [{"id": s.id, "name": s.name, "east": s.east, "north": s.north, "up": round(float(way.at(k)[0][0][2]), 2), "aim": s.aim, "focal": s.focal, "t": round(float(_time_at(k, shot)), 3)}
+                for s, k in zip(shot.route.stations, way.station_share, strict=True)]
+    return {"stations": stations, "samples": samples, "found": report["found"],
+            "summary": f"{report['length_m']:.0f} m in {shot.seconds:.1f} s, {report['speed']['mean']:.1f} m/s: {speed_in_words(report['speed']['mean'])}"}
+
+
+def _time_at(share: float, shot: Shot) -> float:
+    from lumwick.motion.route import eased_share
+
+    x = np.linspace(0, 1, 401)
+    return float(np.interp(share, eased_share(x, shot.route.ease), x) * shot.seconds)
+
+
+def day_band(setting: Setting, shot: Shot, count: int = 48) -> dict[str, Any]:
+    """The place's own clock over the clip: the sky's colour at each moment, sunrise and sunset."""
+    import datetime as dt
+
+    from lumwick.air.sun import sun_day
+    from lumwick.snapshot.evaluate import place_clock, sun_at
+
+    moments = []
+    for i in range(count):
+        t = shot.seconds * (i + 0.5) / count
+        el = float(sun_at(setting.place, place_clock(shot, t)).elevation)
+        moments.append({"t": round(t, 3), "colour": sky_colour(el), "elevation": round(el, 2)})
+    start, end = place_clock(shot, 0), place_clock(shot, shot.seconds)
+    marks = []
+    site = setting.place.site
+    lo, hi = min(start, end), max(start, end)
+    day = lo.date()
+    while day <= hi.date() and len(marks) < 12:
+        events = sun_day(day, site.latitude, site.longitude, site.utc_offset)
+        for name, when in (("sunrise", events.sunrise), ("sunset", events.sunset)):
+            if when and lo <= when <= hi and shot.clock.speed:
+                marks.append({"t": round((when - start).total_seconds() / shot.clock.speed, 3), "text": f"{name} {when:%H:%M}"})
+        day += dt.timedelta(days=1)
+    today = sun_day(start.date(), site.latitude, site.longitude, site.utc_offset)
+    words = f"the sun is {'up' if today.always == 'up' else 'down'} all day" if today.always else f"sunrise {today.sunrise:%H:%M} · sunset {today.sunset:%H:%M}" if today.sunrise and today.sunset else ""
+    return {"moments": moments, "marks": marks, "start": start.isoformat(timespec="seconds"), "end": end.isoformat(timespec="seconds"), "words": words, "path": _sun_path(setting, start)}
+
+
+def _sun_path(setting: Setting, start: Any) -> list[list[float]]:
+    """Azimuth and elevation of the sun over the shot's day, every quarter hour."""
+    import datetime as dt
+
+    from lumwick.air.sun import julian_day, sun_position
+
+    site = setting.place.site
+    midnight = dt.datetime.combine(start.date(), dt.time())
+    hours = np.arange(0, 24.01, 0.25)
+    p = sun_position(julian_day(midnight - dt.timedelta(hours=site.utc_offset)) + hours / 24, site.latitude, site.longitude)
+    return [[round(float(h), 2), round(float(a), 2), round(float(e), 2)] for h, a, e in zip(hours, p.azimuth, p.elevation, strict=True)]
+
+
+_SKY_STOPS = ((-18, (28, 34, 54)), (-12, (38, 46, 74)), (-6, (70, 74, 110)), (-2, (150, 110, 120)), (0, (214, 132, 92)), (4, (236, 178, 116)), (10, (236, 208, 156)), (25, (186, 208, 218)), (60, (140, 184, 214)))
+
+
+def sky_colour(elevation: float) -> str:
+    """A colour for the day band at a height of the sun (a drawing, not the rendered sky)."""
+    x = [s[0] for s in _SKY_STOPS]
+    return "#" + "".join(f"{round(float(np.interp(elevation, x, [s[1][c] for s in _SKY_STOPS]))):02x}" for c in range(3))
+
+
+def spectrum_drawing(setting: Setting, t: float) -> dict[str, Any]:
+    """The sea's spectrum by frequency, and the sea in words."""
+    from lumwick.motion.channel import at
+    from lumwick.water.spectrum import SeaState, beaufort, jonswap, peak_frequency, sea_name, significant_height
+
+    sea = setting.place.sea
+    if not sea.present:
+        return {"spectrum": [], "words": "There is no sea in this place: switch it on in the slip."}
+    state = SeaState(at(sea.wind_speed, t), sea.fetch_km * 1000, sea.depth, (sea.wind_from + 180) % 360)
+    wp = peak_frequency(state)
+    w = np.linspace(0.3 * wp, 3.2 * wp, 90)
+    hs = significant_height(state)
+    words = f"{sea_name(hs)} sea: waves of {hs:.2f} m every {2 * np.pi / wp:.1f} s, Beaufort {beaufort(state.wind_speed)}"
+    return {"spectrum": [[round(float(f) / 2 / np.pi, 4), round(float(s) * 2 * np.pi, 5)] for f, s in zip(w, jonswap(w, state), strict=True)], "words": words}

@@ -1,0 +1,385 @@
+"""The plan chest and the workspace."""
+
+from __future__ import annotations
+
+import json
+import tempfile
+from pathlib import Path
+from typing import Any
+
+from django.conf import settings
+from django.contrib.auth import get_user_model, login
+from django.contrib.auth.decorators import login_required
+from django.contrib.auth.password_validation import validate_password
+from django.core.exceptions import ValidationError
+from django.db import connection
+from django.http import FileResponse, Http404, HttpRequest, HttpResponse, JsonResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.urls import reverse
+from django.views.decorators.http import require_GET, require_POST
+
+from lumwick.errors import LumwickError, PlaceError
+from lumwick.place.describe import FieldView, fields, typed
+from lumwick.place.document import Shot
+from lumwick.place.edit import find, fresh_id
+from lumwick.place.files import pack, unpack
+from studio.looks.engine import ENGINE_OF_LOOKS, Superseded, revision_setting
+from studio.places import charts
+from studio.places.models import Place, StaleRevision, assets_for
+
+BENCHES = (("land", "Land"), ("water", "Water"), ("growth", "Growth"), ("air", "Air"), ("route", "Route"), ("cut", "Cut"))
+
+
+def healthz(request: HttpRequest) -> HttpResponse:
+    """Whether the server and its database answer."""
+    with connection.cursor() as cursor:
+        cursor.execute("select 1")
+    return HttpResponse("ok")
+
+
+def not_found(request: HttpRequest, exception: Exception) -> HttpResponse:
+    return render(request, "not_found.html", status=404)
+
+
+def join(request: HttpRequest) -> HttpResponse:
+    """Make an account."""
+    faults: list[str] = []
+    if request.method == "POST":
+        name, password = request.POST.get("username", "").strip().lower(), request.POST.get("password", "")
+        users = get_user_model()
+        try:
+            validate_password(password)
+            if "@" not in name or len(name) > 150:
+                faults.append("Give an e-mail address to sign in with.")
+            elif users.objects.filter(username=name).exists():
+                faults.append("There is an account with this address already: sign in instead.")
+            else:
+                login(request, users.objects.create_user(username=name, email=name, password=password))
+                return redirect("chest")
+        except ValidationError as error:
+            faults += error.messages
+    return render(request, "join.html", {"faults": faults})
+
+
+def own_place(request: HttpRequest, place_id: int) -> Place:
+    """The place, if the visitor owns it; another's is as good as none.
+
+    Raises
+    ------
+    Http404
+    """
+    return get_object_or_404(Place.objects.select_related("head", "head__parent"), pk=place_id, owner=request.user)
+
+
+@login_required
+def chest(request: HttpRequest) -> HttpResponse:
+    """The plan chest: all places one may open."""
+    places = list(Place.objects.filter(owner=request.user).select_related("head"))
+    for place in places:
+        place.last_take = place.takes.order_by("-number").first()  # type: ignore[attr-defined]
+        place.has_print = print_path(place.pk).exists()  # type: ignore[attr-defined]
+    return render(request, "chest.html", {"places": places, "fault": request.session.pop("fault", "")})
+
+
+def print_path(place_id: int) -> Path:
+    """Where the small picture of a place on the plan chest lies."""
+    return Path(settings.MEDIA_ROOT) / "prints" / f"{place_id}.jpg"
+
+
+@login_required
+@require_GET
+def place_print(request: HttpRequest, place_id: int) -> HttpResponse:
+    own_place(request, place_id)
+    if not print_path(place_id).exists():
+        raise Http404
+    return FileResponse(print_path(place_id).open("rb"), content_type="image/jpeg", headers={"Cache-Control": "no-cache"})
+
+
+def _number(request: HttpRequest, name: str) -> float | None:
+    text = request.POST.get(name, "").strip().replace(",", ".")
+    if not text:
+        return None
+    try:
+        return float(text)
+    except ValueError:
+        raise PlaceError(f"{name.replace('_', ' ').capitalize()} must be a number, and {text!r} is none.") from None
+
+
+@login_required
+@require_POST
+def bring_in(request: HttpRequest) -> HttpResponse:
+    """A new place from a place file, a survey file or the demo starter."""
+    from lumwick.demo import saltmere
+    from lumwick.land.elevation import BYTES_AT_MOST, read_elevation
+    from lumwick.newplace import place_from_survey
+
+    try:
+        upload = request.FILES.get("file")
+        if request.POST.get("starter") == "saltmarsh":
+            document, assets = saltmere()
+            label = "started from the saltmarsh"
+        elif upload is None:
+            raise PlaceError("Choose a file first: an elevation file (GeoTIFF, ESRI ASCII grid, 16-bit PNG) or a place file (.zip, .json).")
+        elif upload.name and upload.name.lower().endswith((".zip", ".json")):
+            document, assets = unpack(upload.read())
+            label = f"brought in from {upload.name}"
+        else:
+            if upload.size and upload.size > BYTES_AT_MOST:
+                raise PlaceError(f"{upload.name} is {upload.size / 1e6:.0f} MB: at most {BYTES_AT_MOST / 1e6:.0f} MB can be read. Cut out the part you film.")
+            with tempfile.TemporaryDirectory() as folder:
+                path = Path(folder) / Path(upload.name or "survey").name
+                with path.open("wb") as out:
+                    for chunk in upload.chunks():
+                        out.write(chunk)
+                survey = read_elevation(path, size_m=_number(request, "size"), lowest=_number(request, "lowest"), highest=_number(request, "highest"),
+                                        reduce=bool(request.POST.get("reduce")), latitude=_number(request, "latitude"), longitude=_number(request, "longitude"))
+            document, assets = place_from_survey(survey, request.POST.get("name", "").strip() or path.stem, sea_level=_number(request, "sea_level"))
+            label = f"ground from {upload.name}"
+        place = Place.start(request.user, document, assets, label)
+    except LumwickError as error:
+        if request.htmx:  # type: ignore[attr-defined]
+            return render(request, "partials/fault.html", {"fault": str(error)}, status=422)
+        request.session["fault"] = str(error)
+        return redirect("chest")
+    if request.htmx:  # type: ignore[attr-defined]
+        return HttpResponse(headers={"HX-Redirect": reverse("place", args=[place.pk])})
+    return redirect("place", place.pk)
+
+
+@login_required
+@require_POST
+def throw_out(request: HttpRequest, place_id: int) -> HttpResponse:
+    """Remove a place with its revisions and takes."""
+    place = own_place(request, place_id)
+    Place.objects.filter(pk=place.pk).update(head=None)
+    place.revisions.update(parent=None)
+    place.delete()
+    return redirect("chest")
+
+
+@login_required
+@require_GET
+def workspace(request: HttpRequest, place_id: int) -> HttpResponse:
+    """One place."""
+    place = own_place(request, place_id)
+    return render(request, "place.html", {"place": place, "benches": BENCHES, "state": _state(place, request.GET.get("shot"))})
+
+
+def _shot(place: Place, shot_id: str | None) -> Shot:
+    assert place.head is not None
+    document = revision_setting(place.head.pk).place
+    return next((s for s in document.shots if s.id == shot_id), document.shots[0])
+
+
+def _state(place: Place, shot_id: str | None) -> dict[str, Any]:
+    """What the page needs to know of the newest revision and one shot."""
+    assert place.head is not None
+    setting = revision_setting(place.head.pk)
+    shot = _shot(place, shot_id)
+    lanes = []
+    for path, title in (("exposure/ev100", "Exposure"), ("exposure/focus", "Focus"), ("air/fog_visibility", "Fog visibility"), ("air/haze", "Haze"), ("wind/speed", "Wind")):
+        full = f"/shots/{shot.id}/{path}"
+        if path.startswith("air") and shot.air is None or path.startswith("wind") and shot.wind is None:
+            full = f"/{path}"
+        owner, name, _ = find(setting.place, full)
+        value = getattr(owner, name)
+        if hasattr(value, "keys"):
+            lanes.append({"path": full, "title": title, "keys": [{"t": k.t, "v": k.v, "join": k.join} for k in value.keys]})
+    return {
+        "place": place.pk, "name": place.name, "rev": place.head.number, "revision": place.head.pk,
+        "undo": place.head.label if place.head.parent_id else "", "redo": place.redo_label,
+        "shots": [{"id": s.id, "name": s.name} for s in setting.place.shots],
+        "shot": {"id": shot.id, "name": shot.name, "frames": shot.frames, "fps": shot.fps, "seconds": shot.seconds, "loop": shot.loop, "way": shot.route.way, "ev": shot.exposure.ev100 if isinstance(shot.exposure.ev100, float) else None},
+        "route": charts.route_drawing(setting, shot), "day": charts.day_band(setting, shot), "lanes": lanes,
+    }
+
+
+@login_required
+@require_GET
+def state(request: HttpRequest, place_id: int) -> HttpResponse:
+    return JsonResponse(_state(own_place(request, place_id), request.GET.get("shot")))
+
+
+@login_required
+@require_GET
+def chart(request: HttpRequest, place_id: int) -> HttpResponse:
+    place = own_place(request, place_id)
+    assert place.head is not None
+    return JsonResponse(charts.chart(revision_setting(place.head.pk)))
+
+
+@login_required
+@require_POST
+def edit(request: HttpRequest, place_id: int) -> HttpResponse:
+    """One edit, undo, redo or restore, made on a stated revision."""
+    place = own_place(request, place_id)
+    try:
+        data = json.loads(request.body)
+        made_on, shot = int(data["rev"]), data.get("shot")
+    except (ValueError, KeyError, TypeError):
+        return JsonResponse({"error": "This edit does not say which revision it was made on."}, status=400)
+    try:
+        if data.get("move") == "undo":
+            place.undo(made_on)
+        elif data.get("move") == "redo":
+            place.redo(made_on)
+        elif "restore" in data:
+            place.restore(made_on, int(data["restore"]))
+        elif "typed" in data:
+            assert place.head is not None
+            document = revision_setting(place.head.pk).place
+            path, text = str(data["typed"]["path"]), str(data["typed"]["text"])
+            value = typed(document, path, text)
+            owner, name, _ = find(document, path)
+            if hasattr(getattr(owner, name), "keys"):
+                # a keyed value that is changed gets a key at the playhead, and the label says so
+                place.edit(made_on, {"op": "key", "path": path, "t": float(data["typed"].get("t", 0)), "value": value})
+            else:
+                place.edit(made_on, {"op": "set", "path": path, "value": value})
+        else:
+            command = dict(data["command"])
+            if command.get("op") == "add_station" and "view" in command:
+                command = _station_from_look(place, command)
+            place.edit(made_on, command)
+    except StaleRevision as stale:
+        fresh = own_place(request, place_id)
+        return JsonResponse({"error": str(stale), "state": _state(fresh, shot)}, status=409)
+    except (KeyError, TypeError, ValueError):
+        return JsonResponse({"error": "This edit cannot be read."}, status=400)
+    fresh = own_place(request, place_id)
+    return JsonResponse(_state(fresh, shot))
+
+
+def _station_from_look(place: Place, command: dict[str, Any]) -> dict[str, Any]:
+    """`Set station`: store the look's view as a station after the one before the playhead."""
+    from lumwick.motion.route import station_from
+
+    view = command.pop("view")
+    shot = _shot(place, command["shot"])
+    sid = fresh_id([s.id for s in shot.route.stations], "s")
+    station = station_from(sid, [float(view["x"]), float(view["y"]), float(view["z"])], float(view["bearing"]), float(view["pitch"]), float(view["focal"]))
+    return {**command, "station": station.model_dump()}
+
+
+def _groups(place: Place, shot: Shot, bench: str, selected: str, t: float) -> list[dict[str, Any]]:
+    """The slip's columns for a bench and a selection."""
+    assert place.head is not None
+    p = revision_setting(place.head.pk).place
+    s = f"/shots/{shot.id}"
+    air, air_path = (shot.air, f"{s}/air") if shot.air else (p.air, "/air")
+    wind, wind_path = (shot.wind, f"{s}/wind") if shot.wind else (p.wind, "/wind")
+
+    def group(title: str, views: list[FieldView], **more: Any) -> dict[str, Any]:
+        return {"title": title, "fields": views, **more}
+
+    clock = group("Clock", fields(shot.clock, f"{s}/clock", t))
+    exposure = group("Exposure", fields(shot.exposure, f"{s}/exposure", t))
+    stand = next((x for x in p.growth if x.id == selected), None)
+    station = next((x for x in shot.route.stations if x.id == selected), None)
+    if bench == "land":
+        return [group("Ground", fields(p.land, "/land", t, ("cover", "beach_top"))), group("Site", fields(p.site, "/site", t, ("latitude", "longitude", "utc_offset", "north_turn")))]
+    if bench == "water":
+        return [group("Sea", fields(p.sea, "/sea", t, ("present", "level", "wind_speed", "wind_from"))), group("Waves", fields(p.sea, "/sea", t, ("fetch_km", "depth", "choppiness", "clarity")))]
+    if bench == "growth":
+        out = [group("Wind" + (" of this shot" if shot.wind else ""), fields(wind, wind_path, t, ("speed", "from_bearing", "gustiness", "roughness")))]
+        if stand:
+            base = f"/growth/{stand.id}"
+            out += [group(stand.name, fields(stand, base, t, ("name", "kind", "per_hectare", "height", "variation")), remove={"op": "remove_stand", "stand": stand.id}),
+                    group("Where", fields(stand, base, t, ("slope_most", "lowest", "highest", "lean")))]
+        else:
+            out.append({"title": "Stands", "fields": [], "note": "Pick a stand on the chart, or draw a new one: press “Draw a stand”, click its corners, and double-click the last."})
+        return out
+    if bench == "air":
+        own = {"op": "own_air", "shot": shot.id, "own": shot.air is None}
+        return [clock, group("Haze" + (" of this shot" if shot.air else ""), fields(air, air_path, t, ("haze", "ozone_du")), command=own, command_text="Give this shot its own air" if shot.air is None else "Use the place's air"),
+                group("Fog" + (" of this shot" if shot.air else ""), fields(air, air_path, t, ("fog_visibility", "fog_height", "fog_base"))), exposure]
+    if bench == "route":
+        out = []
+        if station:
+            base = f"{s}/route/stations/{station.id}"
+            index = shot.route.stations.index(station) + 1
+            out.append(group(f"Station {index}", fields(station, base, t, ("name", "east", "north", "up", "focal")), remove={"op": "remove_station", "shot": shot.id, "station": station.id}))
+        else:
+            out.append({"title": "Stations", "fields": [], "note": "Turn the look to a view and press Enter to set a station, or pick one on the chart."})
+        return [*out, group("Way", fields(shot.route, f"{s}/route", t, ("way", "eye_height", "ease"))), exposure]
+    return [group("Shot", fields(shot, s, t, ("name", "frames", "fps", "loop"))), clock, exposure]
+
+
+@login_required
+@require_GET
+def slip(request: HttpRequest, place_id: int) -> HttpResponse:
+    """The properties of what is selected."""
+    place = own_place(request, place_id)
+    shot = _shot(place, request.GET.get("shot"))
+    try:
+        t = float(request.GET.get("t", 0))
+    except ValueError:
+        t = 0.0
+    bench = request.GET.get("bench", "route")
+    assert place.head is not None
+    found = charts.route_drawing(revision_setting(place.head.pk), shot)["found"] if bench == "route" else None
+    return render(request, "partials/slip.html", {"groups": _groups(place, shot, bench, request.GET.get("selected", ""), t), "bench": bench, "found": found, "shot": shot})
+
+
+@login_required
+@require_GET
+def waves(request: HttpRequest, place_id: int) -> HttpResponse:
+    """The sea's spectrum at the playhead, for the drawing of the Water bench."""
+    place = own_place(request, place_id)
+    assert place.head is not None
+    try:
+        t = float(request.GET.get("t", 0))
+    except ValueError:
+        t = 0.0
+    return JsonResponse(charts.spectrum_drawing(revision_setting(place.head.pk), t))
+
+
+@login_required
+@require_GET
+def look(request: HttpRequest, place_id: int) -> HttpResponse:
+    """The rendered picture of the workspace, at one step of its refinement."""
+    place = own_place(request, place_id)
+    assert place.head is not None
+    try:
+        t, step, wish = float(request.GET.get("t", 0)), int(request.GET.get("step", 0)), int(request.GET.get("wish", 0))
+        camera = None
+        if "cam" in request.GET:
+            x, y, z, bearing, pitch, focal = (float(v) for v in request.GET["cam"].split(","))
+            camera = {"x": x, "y": y, "z": z, "bearing": bearing % 360, "pitch": max(-89.0, min(89.0, pitch)), "focal": max(4.0, min(1200.0, focal))}
+    except ValueError:
+        return JsonResponse({"error": "This view cannot be read."}, status=400)
+    shot = _shot(place, request.GET.get("shot"))
+    viewer = f"{request.session.session_key}:{request.GET.get('tab', '')}"
+    try:
+        picture, known = ENGINE_OF_LOOKS.look(viewer, place.pk, place.head.pk, shot.id, max(0.0, min(t, shot.seconds)), camera, max(0, step), wish)
+    except Superseded:
+        return HttpResponse(status=204)
+    if known["last"] and known["samples"] >= 8:
+        path = print_path(place.pk)
+        path.parent.mkdir(parents=True, exist_ok=True)
+        path.write_bytes(picture)
+    return HttpResponse(picture, content_type="image/jpeg", headers={"Cache-Control": "no-store", "X-Samples": str(known["samples"]), "X-Last": "1" if known["last"] else "0", "X-Revision": str(place.head.number)})
+
+
+@login_required
+@require_GET
+def export(request: HttpRequest, place_id: int) -> HttpResponse:
+    """The place as an open place file."""
+    place = own_place(request, place_id)
+    assert place.head is not None
+    document = place.head.parsed()
+    name = "".join(c if c.isalnum() else "-" for c in place.name.lower()).strip("-") or "place"
+    return HttpResponse(pack(document, assets_for(document)), content_type="application/zip", headers={"Content-Disposition": f'attachment; filename="{name}.place.zip"'})
+
+
+@login_required
+@require_GET
+def history(request: HttpRequest, place_id: int) -> HttpResponse:
+    place = own_place(request, place_id)
+    return render(request, "partials/history.html", {"place": place, "revisions": place.revisions.order_by("-number")[:60]})
+
+
+@login_required
+@require_GET
+def help_page(request: HttpRequest) -> HttpResponse:
+    return render(request, "help.html")

@@ -1,0 +1,519 @@
+/* The workspace. One state object; the playhead, chart, look, drawing and slip all read the same instant. */
+"use strict";
+
+const svgns = "http://www.w3.org/2000/svg";
+const clamp = (v, a, b) => Math.min(b, Math.max(a, v));
+const cookie = (name) => (document.cookie.match(new RegExp(`(?:^|; )${name}=([^;]*)`)) || [])[1] || "";
+const el = (tag, attrs = {}, ...kids) => {
+  const e = document.createElementNS(svgns, tag);
+  for (const [k, v] of Object.entries(attrs)) if (v !== null && v !== undefined) e.setAttribute(k, v);
+  for (const kid of kids) e.append(kid);
+  return e;
+};
+
+document.addEventListener("alpine:init", () => {
+  Alpine.data("workspace", (initial) => ({
+    s: initial, bench: "route", selected: "", t: 0, playing: false, units: "frames",
+    cam: null, focal: null, lookInfo: "", fault: "", busy: "", tab: Math.random().toString(36).slice(2, 8),
+    chart: null, view: null, drawing: null, wish: Date.now() % 1e9, lookTimer: 0, rehearsal: null, images: new Map(), late: 0,
+    dialog: "", theme: document.documentElement.dataset.theme || "", split: Number(localStorage.getItem("lw-split") || 44), low: Number(localStorage.getItem("lw-low") || 27),
+    frame() { return clamp(Math.floor(this.t * this.fps() + 1e-6) + 1, 1, this.s.shot.frames); },
+    fps() { return { "23.976": 24000 / 1001, "29.97": 30000 / 1001, "59.94": 60000 / 1001 }[this.s.shot.fps] || Number(this.s.shot.fps); },
+
+    init() {
+      this.units = localStorage.getItem("lw-units") || "frames";
+      this.loadChart();
+      this.slip();
+      this.look();
+      window.addEventListener("keydown", (e) => this.key(e));
+      window.addEventListener("resize", () => { this.drawTimeline(); this.drawDrawing(); });
+      document.body.addEventListener("take-begun", () => { this.dialog = ""; window.location = this.url("takes/"); });
+      this.$nextTick(() => { this.drawTimeline(); this.drawDrawing(); });
+    },
+    url(tail) { return `/places/${this.s.place}/${tail}`; },
+    say(text) { this.fault = text; clearTimeout(this.faultTimer); if (text) this.faultTimer = setTimeout(() => { this.fault = ""; }, 9000); },
+
+    // -- edits ----------------------------------------------------------------------------------------
+    async send(body) {
+      let reply;
+      try {
+        reply = await fetch(this.url("edit/"), { method: "POST", headers: { "Content-Type": "application/json", "X-CSRFToken": cookie("csrftoken") }, body: JSON.stringify({ rev: this.s.rev, shot: this.s.shot.id, ...body }) });
+      } catch { this.say("The server cannot be reached: your change was not saved. Try again in a moment."); return false; }
+      if (reply.redirected || !(reply.headers.get("Content-Type") || "").includes("json")) { this.say("Your session has ended: sign in again (in another tab, to keep this page), then repeat the change."); return false; }
+      const data = await reply.json();
+      if (!reply.ok) { this.say(data.error); if (data.state) this.take_state(data.state); else this.slip(); return false; }
+      this.say("");
+      this.take_state(data);
+      return true;
+    },
+    take_state(state) {
+      this.s = state;
+      this.t = clamp(this.t, 0, Math.max(0, state.shot.seconds - 1 / this.fps()));
+      this.rehearsal = null; this.images = new Map(); this.playing = false;
+      this.loadChart(); this.slip(); this.drawTimeline(); this.drawDrawing(); this.look();
+    },
+    command(c) { return this.send({ command: c }); },
+    undo() { if (this.s.undo) this.send({ move: "undo" }); },
+    redo() { if (this.s.redo) this.send({ move: "redo" }); },
+    async pickShot(id) {
+      const reply = await fetch(this.url(`state/?shot=${id}`));
+      if (!reply.ok) return;
+      this.t = 0; this.selected = ""; this.cam = null;
+      this.take_state(await reply.json());
+    },
+
+    // -- the slip -------------------------------------------------------------------------------------
+    slip() {
+      const q = new URLSearchParams({ bench: this.bench, shot: this.s.shot.id, selected: this.selected, t: this.t.toFixed(4) });
+      htmx.ajax("GET", this.url(`slip/?${q}`), { target: "#slip", swap: "innerHTML" });
+    },
+    setBench(b) { this.bench = b; if (b !== "growth") this.drafting = null; this.slip(); this.drawChart(); this.$nextTick(() => this.drawDrawing()); },
+    select(id) { this.selected = id; this.slip(); this.drawChart(); },
+    typed(input) {
+      if (input.value === input.dataset.was) return;
+      this.send({ typed: { path: input.dataset.path, text: input.value, t: this.t } });
+    },
+    stepField(e, input) {
+      const up = e.key === "ArrowUp" ? 1 : e.key === "ArrowDown" ? -1 : 0;
+      if (!up || !input.dataset.step) return;
+      e.preventDefault();
+      const v = Number(input.dataset.value) + up * Number(input.dataset.step) * (e.shiftKey ? 0.1 : 1);
+      this.send({ typed: { path: input.dataset.path, text: String(+v.toPrecision(8)), t: this.t } });
+    },
+    dragField(e, input) {
+      if (!input || !input.dataset.step) return;
+      const x0 = e.clientX, v0 = Number(input.dataset.value), step = Number(input.dataset.step);
+      let v = v0;
+      const move = (m) => { v = v0 + Math.round((m.clientX - x0) / 4) * step * (m.shiftKey ? 0.1 : 1); input.value = +v.toPrecision(6); };
+      const up = () => { window.removeEventListener("pointermove", move); window.removeEventListener("pointerup", up); if (v !== v0) this.send({ typed: { path: input.dataset.path, text: String(+v.toPrecision(8)), t: this.t } }); };
+      window.addEventListener("pointermove", move); window.addEventListener("pointerup", up);
+      e.preventDefault();
+    },
+    pin(path, value) { this.command({ op: "key", path, t: +this.t.toFixed(6), value: Number(value) }); },
+
+    // -- the look -------------------------------------------------------------------------------------
+    routeCamera(t = this.t) {
+      const rows = this.s.route.samples;
+      if (!rows || !rows.length) return { x: 0, y: 0, z: 6, bearing: 0, pitch: -5, focal: 28 };
+      const k = clamp(t / this.s.shot.seconds, 0, 1) * (rows.length - 1), i = Math.min(Math.floor(k), rows.length - 2), f = k - i, a = rows[i], b = rows[i + 1];
+      const mix = (j) => a[j] + (b[j] - a[j]) * f;
+      let turn = ((b[4] - a[4] + 540) % 360) - 180;
+      return { x: mix(1), y: mix(2), z: mix(3), bearing: (a[4] + turn * f + 360) % 360, pitch: mix(5), focal: mix(6) };
+    },
+    camera() { return this.cam || this.routeCamera(); },
+    free() { if (!this.cam) this.cam = { ...this.routeCamera() }; return this.cam; },
+    backToRoute() { this.cam = null; this.look(); this.drawChart(); },
+    look(step = 0) {
+      if (this.rehearsal && !this.cam && this.showReady()) { if (this.playing) return; }
+      clearTimeout(this.lookTimer);
+      if (step === 0) this.wish += 1;
+      const wish = this.wish;
+      if (this.inflight && step === 0) { this.again = true; return; }
+      const q = new URLSearchParams({ shot: this.s.shot.id, t: this.t.toFixed(5), step, wish, tab: this.tab });
+      if (this.cam) { const c = this.cam; q.set("cam", [c.x, c.y, c.z, c.bearing, c.pitch, c.focal].map((v) => v.toFixed(3)).join(",")); }
+      this.inflight = true;
+      const asked = performance.now();
+      fetch(this.url(`look/?${q}`)).then(async (r) => {
+        this.inflight = false;
+        if (this.again) { this.again = false; this.look(0); if (r.status !== 200) return; }
+        if (r.status === 204 || r.redirected) return;
+        if (!r.ok) { const d = await r.json().catch(() => ({})); this.lookInfo = "no picture"; this.say(d.error || "The look could not be rendered."); return; }
+        const samples = r.headers.get("X-Samples"), last = r.headers.get("X-Last") === "1";
+        const bitmap = await createImageBitmap(await r.blob());
+        const canvas = this.$refs.look;
+        if (!canvas) return;
+        canvas.getContext("2d").imageSmoothingQuality = "high";
+        canvas.getContext("2d").drawImage(bitmap, 0, 0, canvas.width, canvas.height);
+        canvas.dataset.step = step; canvas.dataset.wish = wish; canvas.dataset.ms = Math.round(performance.now() - asked);
+        canvas.dataset.revision = r.headers.get("X-Revision");
+        this.lookInfo = last ? `finished, ${samples} samples` : `refining, ${samples} sample${samples === "1" ? "" : "s"}`;
+        if (!last && wish === this.wish) this.lookTimer = setTimeout(() => this.look(step + 1), step === 0 ? 30 : 0);
+      }).catch(() => { this.inflight = false; this.lookInfo = "the server cannot be reached"; });
+    },
+    dragLook(e) {
+      if (e.button) return;
+      const c = this.free(), x0 = e.clientX, y0 = e.clientY, b0 = c.bearing, p0 = c.pitch, per = (2 * Math.atan(18 / c.focal) * 180 / Math.PI) / this.$refs.look.clientWidth;
+      this.$refs.look.focus();
+      const move = (m) => { const k = m.shiftKey ? 0.25 : 1; c.bearing = (b0 - (m.clientX - x0) * per * k + 360) % 360; c.pitch = clamp(p0 + (m.clientY - y0) * per * k, -89, 89); this.look(); this.drawWedge(); };
+      const up = () => { window.removeEventListener("pointermove", move); window.removeEventListener("pointerup", up); };
+      window.addEventListener("pointermove", move); window.addEventListener("pointerup", up);
+    },
+    wheelLook(e) { e.preventDefault(); this.walk(0, -Math.sign(e.deltaY) * (e.shiftKey ? 0.3 : 1.5)); },
+    walk(right, ahead, up = 0) {
+      const c = this.free(), b = c.bearing * Math.PI / 180, p = c.pitch * Math.PI / 180;
+      c.x += Math.sin(b) * ahead * Math.cos(p) + Math.cos(b) * right; c.y += Math.cos(b) * ahead * Math.cos(p) - Math.sin(b) * right; c.z += Math.sin(p) * ahead + up;
+      this.look(); this.drawWedge();
+    },
+    setStation() {
+      const view = this.camera(), stations = this.s.route.stations;
+      let index = stations.findIndex((st) => st.t > this.t + 1e-3);
+      if (index < 0 || this.t < 1e-6) index = stations.length;
+      this.command({ op: "add_station", shot: this.s.shot.id, index, view }).then((ok) => { if (ok) { const st = this.s.route.stations[index]; if (st) { this.t = st.t; this.cam = null; this.select(st.id); this.sync(); } } });
+    },
+
+    // -- time -----------------------------------------------------------------------------------------
+    go(t) { this.t = clamp(t, 0, Math.max(0, this.s.shot.seconds - 1 / this.fps())); this.cam = null; this.sync(); },
+    sync() { this.drawPlayhead(); this.drawWedge(); this.drawDrawingHead(); this.showReady() || this.look(); clearTimeout(this.slipTimer); if (!this.playing && this.s.lanes.length) this.slipTimer = setTimeout(() => this.slip(), 250); },
+    toFrame(n) { this.go((clamp(n, 1, this.s.shot.frames) - 1) / this.fps() + 1e-6); },
+    clockAt(t) {
+      const a = Date.parse(this.s.day.start + "Z"), b = Date.parse(this.s.day.end + "Z"), d = new Date(a + (b - a) * t / this.s.shot.seconds);
+      return d.toISOString().slice(11, 16);
+    },
+    timeText() {
+      const f = this.fps(), n = this.frame(), nominal = Math.round(f), two = (v) => String(v).padStart(2, "0");
+      if (this.units === "seconds") return `${this.t.toFixed(2)} s of ${this.s.shot.seconds.toFixed(2)}`;
+      if (this.units === "timecode") { const k = n - 1, sec = Math.floor(k / nominal); return `${two(Math.floor(sec / 3600))}:${two(Math.floor(sec / 60) % 60)}:${two(sec % 60)}:${two(k % nominal)}`; }
+      return `frame ${n} of ${this.s.shot.frames}`;
+    },
+    nextUnits() { const all = ["frames", "seconds", "timecode"]; this.units = all[(all.indexOf(this.units) + 1) % 3]; localStorage.setItem("lw-units", this.units); this.drawTimeline(); },
+    play() {
+      if (this.playing) { this.playing = false; return; }
+      this.playing = true; this.late = 0; this.cam = null;
+      let start = performance.now() - this.t * 1000, shown = this.frame();
+      const tick = (now) => {
+        if (!this.playing) return;
+        let t = (now - start) / 1000;
+        if (t >= this.s.shot.seconds) { start += this.s.shot.seconds * 1000; t -= this.s.shot.seconds; shown = 0; }
+        this.t = Math.max(0, t);
+        const n = this.frame();
+        if (n !== shown) { if (n > shown + 1) this.late += n - shown - 1; shown = n; this.drawPlayhead(); this.drawWedge(); this.drawDrawingHead(); if (!this.showReady()) this.look(); }
+        requestAnimationFrame(tick);
+      };
+      requestAnimationFrame(tick);
+    },
+    async rehearse() {
+      const body = new FormData(); body.set("shot", this.s.shot.id);
+      const reply = await fetch(this.url("rehearse/"), { method: "POST", headers: { "X-CSRFToken": cookie("csrftoken") }, body });
+      const data = await reply.json().catch(() => ({ error: "Your session has ended: sign in again." }));
+      if (!reply.ok) { this.say(data.error); return; }
+      this.cam = null; this.rehearsal = data; this.watchRehearsal();
+    },
+    async watchRehearsal() {
+      const r = this.rehearsal;
+      if (!r) return;
+      for (const n of r.ready) if (!this.images.has(n)) { const img = new Image(); img.src = `/takes/${r.id}/frames/${n}.png`; this.images.set(n, img); }
+      this.drawReady();
+      const left = r.seconds_left ? `, ${this.words(r.seconds_left)} left` : "";
+      this.busy = r.running ? `rehearsal ${r.ready.length} of ${r.last - r.first + 1}${left}` : r.state === "done" ? "rehearsal ready: press space" : `rehearsal ${r.label}${r.reason ? ": " + r.reason : ""}`;
+      if (r.running) {
+        await new Promise((k) => setTimeout(k, 700));
+        if (this.rehearsal !== r) return;
+        const reply = await fetch(`/takes/${r.id}/played/`);
+        if (reply.ok && this.rehearsal === r) { this.rehearsal = await reply.json(); this.watchRehearsal(); }
+      }
+    },
+    words(s) { return s < 90 ? `${Math.round(s)} s` : s < 5400 ? `${Math.round(s / 60)} min` : `${(s / 3600).toFixed(1)} h`; },
+    showReady() {
+      if (!this.rehearsal || this.cam) return false;
+      const img = this.images.get(this.frame());
+      if (!img || !img.complete || !img.naturalWidth) return false;
+      const canvas = this.$refs.look;
+      canvas.getContext("2d").drawImage(img, 0, 0, canvas.width, canvas.height);
+      this.lookInfo = `rehearsal, frame ${this.frame()}${this.late ? `, ${this.late} late` : ""}`;
+      canvas.dataset.rehearsal = this.frame();
+      if (!this.playing) { clearTimeout(this.idleTimer); this.idleTimer = setTimeout(() => { if (!this.playing) this.look(); }, 600); }
+      return true;
+    },
+
+    // -- keys -----------------------------------------------------------------------------------------
+    key(e) {
+      if (e.target.closest("input, select, textarea, dialog")) return;
+      const k = e.key, slow = e.shiftKey ? 0.2 : 1, n = e.shiftKey ? 10 : 1;
+      if ((e.ctrlKey || e.metaKey) && k.toLowerCase() === "z") { e.preventDefault(); e.shiftKey ? this.redo() : this.undo(); return; }
+      if (e.ctrlKey || e.metaKey || e.altKey) return;
+      const onButton = e.target.closest("button, a, [role=slider]");
+      const acts = {
+        w: () => this.walk(0, 1.2 * slow), s: () => this.walk(0, -1.2 * slow), a: () => this.walk(-1.2 * slow, 0), d: () => this.walk(1.2 * slow, 0), q: () => this.walk(0, 0, -0.5 * slow), e: () => this.walk(0, 0, 0.5 * slow),
+        ArrowRight: () => this.toFrame(this.frame() + n), ArrowLeft: () => this.toFrame(this.frame() - n), Home: () => this.toFrame(1), End: () => this.toFrame(this.s.shot.frames),
+        r: () => this.rehearse(), t: () => { this.openTake(); }, "?": () => { this.dialog = this.dialog === "keys" ? "" : "keys"; }, Escape: () => { this.dialog = ""; this.drafting = null; this.drawChart(); },
+      };
+      if (!onButton) { acts[" "] = () => this.play(); acts.Enter = () => this.setStation(); }
+      const benches = ["land", "water", "growth", "air", "route", "cut"];
+      if (/^[1-6]$/.test(k)) { this.setBench(benches[k - 1]); return; }
+      const act = acts[k.length === 1 ? k.toLowerCase() : k];
+      if (act) { e.preventDefault(); act(); }
+    },
+    openTake() { this.dialog = "take"; htmx.ajax("GET", this.url(`take-form/?shot=${this.s.shot.id}`), { target: "#take-form", swap: "innerHTML" }); },
+    openHistory() { this.dialog = "history"; htmx.ajax("GET", this.url("history/"), { target: "#history", swap: "innerHTML" }); },
+    restore(number) { this.send({ restore: number }); this.dialog = ""; },
+    setTheme() { this.theme = this.theme === "dim" ? "" : "dim"; document.documentElement.dataset.theme = this.theme; localStorage.setItem("lw-theme", this.theme); },
+    dragSplit(e) {
+      const host = this.$refs.desk.getBoundingClientRect();
+      const move = (m) => { this.split = clamp(100 * (m.clientX - host.left) / host.width, 25, 62); };
+      const up = () => { window.removeEventListener("pointermove", move); window.removeEventListener("pointerup", up); localStorage.setItem("lw-split", this.split); this.drawDrawing(); this.drawChart(); };
+      window.addEventListener("pointermove", move); window.addEventListener("pointerup", up); e.preventDefault();
+    },
+    dragLow(e) {
+      const host = this.$refs.desk.getBoundingClientRect();
+      const move = (m) => { this.low = clamp(100 * (host.bottom - m.clientY) / host.height, 15, 50); };
+      const up = () => { window.removeEventListener("pointermove", move); window.removeEventListener("pointerup", up); localStorage.setItem("lw-low", this.low); this.drawDrawing(); };
+      window.addEventListener("pointermove", move); window.addEventListener("pointerup", up); e.preventDefault();
+    },
+
+    // -- the chart ------------------------------------------------------------------------------------
+    async loadChart() {
+      const reply = await fetch(this.url("chart/"));
+      if (!reply.ok) return;
+      this.chart = await reply.json();
+      if (!this.view) this.frameChart();
+      this.drawChart();
+    },
+    frameChart() {
+      const [w, s, e, n] = this.chart.bounds, pts = this.s.route.samples.map((r) => [r[1], r[2]]);
+      let box = [w, s, e, n];
+      if (pts.length) {
+        const xs = pts.map((p) => p[0]), ys = pts.map((p) => p[1]), cx = (Math.min(...xs) + Math.max(...xs)) / 2, cy = (Math.min(...ys) + Math.max(...ys)) / 2;
+        const r = Math.max(Math.max(...xs) - Math.min(...xs), Math.max(...ys) - Math.min(...ys), (e - w) / 7) * 0.95;
+        box = [cx - r, cy - r, cx + r, cy + r];
+      }
+      this.view = { x: (box[0] + box[2]) / 2, y: (box[1] + box[3]) / 2, wide: box[2] - box[0] };
+    },
+    viewBox() { const svg = this.$refs.chart, k = svg.clientHeight / Math.max(1, svg.clientWidth), v = this.view; return [v.x - v.wide / 2, -v.y - v.wide * k / 2, v.wide, v.wide * k]; },
+    metres(e) { const svg = this.$refs.chart, r = svg.getBoundingClientRect(), b = this.viewBox(); return [b[0] + (e.clientX - r.left) / r.width * b[2], -(b[1] + (e.clientY - r.top) / r.height * b[3])]; },
+    px() { return this.view.wide / Math.max(1, this.$refs.chart.clientWidth); },
+    drawChart() {
+      const svg = this.$refs.chart, c = this.chart;
+      if (!svg || !c || !svg.clientWidth) return;
+      const px = this.px();
+      svg.setAttribute("viewBox", this.viewBox().join(" "));
+      const [w, s, e, n] = c.bounds;
+      svg.replaceChildren();
+      svg.append(el("rect", { x: w, y: -n, width: e - w, height: n - s, fill: "var(--land)" }));
+      if (c.water) svg.append(el("path", { d: c.water, fill: "var(--water)", "fill-rule": "evenodd", stroke: "var(--tide)", "stroke-width": 1.4 * px }));
+      for (const l of c.lines) svg.append(el("path", { d: l.d, fill: "none", stroke: l.index ? "var(--contour-index)" : "var(--contour)", "stroke-width": (l.index ? 1.1 : 0.7) * px }));
+      for (const st of c.stands) this.drawStand(svg, st, px);
+      for (const b of c.built) {
+        if (b.line.length > 1) { const d = "M" + b.line.map((p) => `${p[0]} ${-p[1]}`).join("L"); svg.append(el("path", { d, fill: "none", stroke: "var(--ink)", "stroke-width": Math.max(b.width, 4 * px) }), el("path", { d, fill: "none", stroke: "var(--sheet)", "stroke-width": Math.max(b.width - 2 * px, 2 * px), "stroke-dasharray": `${1.5 * px} ${1.5 * px}` })); }
+        else svg.append(el("rect", { x: b.line[0][0] - b.width / 2, y: -b.line[0][1] - b.width / 2, width: b.width, height: b.width * 0.8, fill: "var(--sheet)", stroke: "var(--ink)", "stroke-width": px, transform: `rotate(${b.turn} ${b.line[0][0]} ${-b.line[0][1]})` }));
+        const at = b.line[Math.floor(b.line.length / 2)];
+        if (px < 0.6) svg.append(el("text", { x: at[0] + 6 * px, y: -at[1] - 6 * px, "font-size": 10 * px, fill: "var(--faint)" }, b.name));
+      }
+      this.overlay = svg.appendChild(el("g"));
+      this.drawRoute();
+      if (this.drafting) this.drawDraft();
+      this.drawScale(svg, px);
+    },
+    drawStand(svg, st, px) {
+      const picked = st.id === this.selected, g = el("g", { tabindex: this.bench === "growth" ? 0 : null, role: "button", "aria-label": `Stand ${st.name}`, style: this.bench === "growth" ? "cursor:pointer" : null, "data-stand": st.id });
+      if (st.area.length > 2 && (this.bench === "growth" || picked)) g.append(el("polygon", { points: st.area.map((p) => `${p[0]},${-p[1]}`).join(" "), fill: picked ? "var(--marsh)" : "transparent", "fill-opacity": 0.12, stroke: "var(--marsh)", "stroke-width": (picked ? 2 : 1) * px, "stroke-dasharray": `${5 * px} ${3 * px}` }));
+      for (const d of st.dots) g.append(el("circle", { cx: d[0], cy: -d[1], r: Math.max(d[2], 1.6 * px), fill: st.kind === "pine" ? "var(--marsh)" : "var(--amber-fill)", "fill-opacity": 0.28, stroke: "var(--marsh)", "stroke-width": 0.6 * px }));
+      if (st.kind === "reed" && st.area.length > 2) {
+        const xs = st.area.map((p) => p[0]), ys = st.area.map((p) => p[1]), step = 16 * px;
+        let d = "", count = 0;
+        for (let x = Math.min(...xs); x < Math.max(...xs) && count < 500; x += step) for (let y = Math.min(...ys); y < Math.max(...ys) && count < 500; y += step) { const qx = x + ((y / step) % 2) * step / 2; if (inside(st.area, qx, y)) { count++; d += `M${qx} ${-y}v${-5 * px}M${qx - 2.4 * px} ${-y}l${-1.6 * px} ${-3.5 * px}M${qx + 2.4 * px} ${-y}l${1.6 * px} ${-3.5 * px}`; } }
+        g.append(el("path", { d, stroke: "var(--marsh)", "stroke-opacity": 0.55, "stroke-width": 0.8 * px, fill: "none" }));
+      }
+      if (this.bench === "growth") { const pick = () => this.select(st.id); g.addEventListener("click", (e) => { if (!this.drafting) { e.stopPropagation(); pick(); } }); g.addEventListener("keydown", (e) => { if (e.key === "Enter") { e.stopPropagation(); pick(); } }); }
+      svg.append(g);
+    },
+    drawRoute() {
+      const g = this.overlay, px = this.px(), r = this.s.route;
+      if (!g) return;
+      g.replaceChildren();
+      if (r.samples.length) {
+        const d = "M" + r.samples.map((p) => `${p[1]} ${-p[2]}`).join("L");
+        g.append(el("path", { d, fill: "none", stroke: "var(--sheet)", "stroke-width": 4.5 * px }), el("path", { d, fill: "none", stroke: "var(--ink)", "stroke-width": 2 * px, "data-route": 1 }));
+        for (const f of r.found) {
+          const part = r.samples.filter((p) => p[0] >= f.from_s - 0.05 && p[0] <= f.to_s + 0.05);
+          if (part.length > 1) g.append(el("path", { d: "M" + part.map((p) => `${p[1]} ${-p[2]}`).join("L"), fill: "none", stroke: "var(--brick)", "stroke-width": 3.5 * px, "stroke-dasharray": `${4 * px} ${2 * px}` }));
+        }
+      }
+      this.wedge = g.appendChild(el("g", { "pointer-events": "none" }));
+      r.stations.forEach((st, i) => {
+        const on = st.id === this.selected, mark = el("g", { tabindex: 0, role: "button", "aria-label": `Station ${i + 1}${st.name ? " " + st.name : ""}`, style: "cursor:grab", "data-station": st.id });
+        if (on) {
+          const a = this.aimPoint(st, px);
+          mark.append(el("line", { x1: st.east, y1: -st.north, x2: a[0], y2: -a[1], stroke: "var(--amber)", "stroke-width": 1.2 * px, "stroke-dasharray": `${3 * px} ${2 * px}` }));
+          const knob = el("circle", { cx: a[0], cy: -a[1], r: 5 * px, fill: "var(--sheet)", stroke: "var(--amber)", "stroke-width": 2 * px, style: "cursor:crosshair", "data-aim": st.id });
+          knob.addEventListener("pointerdown", (e) => this.dragAim(e, st));
+          mark.append(knob);
+        }
+        mark.append(el("rect", { x: st.east - 5.5 * px, y: -st.north - 5.5 * px, width: 11 * px, height: 11 * px, fill: on ? "var(--amber-fill)" : "var(--sheet)", stroke: "var(--ink)", "stroke-width": 1.6 * px }));
+        mark.append(el("text", { x: st.east, y: -st.north - 9 * px, "font-size": 11 * px, "text-anchor": "middle", fill: "var(--ink)", "font-family": "IBM Plex Mono", stroke: "var(--land)", "stroke-width": 3 * px, "paint-order": "stroke" }, i + 1));
+        mark.addEventListener("pointerdown", (e) => this.dragStation(e, st));
+        mark.addEventListener("keydown", (e) => this.keyStation(e, st));
+        g.append(mark);
+      });
+      this.drawWedge();
+    },
+    aimPoint(st, px) { const dx = st.aim[0] - st.east, dy = st.aim[1] - st.north, k = 46 * px / Math.max(1e-6, Math.hypot(dx, dy)); return [st.east + dx * k, st.north + dy * k]; },
+    drawWedge() {
+      if (!this.wedge || !this.view) return;
+      const c = this.camera(), px = this.px(), b = c.bearing * Math.PI / 180, h = Math.atan(18 / c.focal), r = 62 * px;
+      const pt = (a) => `${c.x + Math.sin(a) * r} ${-(c.y + Math.cos(a) * r)}`;
+      this.wedge.replaceChildren(el("path", { d: `M${c.x} ${-c.y}L${pt(b - h)}A${r} ${r} 0 0 1 ${pt(b + h)}Z`, fill: "var(--amber-fill)", "fill-opacity": 0.25, stroke: "var(--amber)", "stroke-width": px, "data-wedge": 1 }), el("circle", { cx: c.x, cy: -c.y, r: 3.5 * px, fill: "var(--amber)" }));
+    },
+    drawScale(svg, px) {
+      const b = this.viewBox(), want = 90 * px, pow = 10 ** Math.floor(Math.log10(want)), len = [5, 2, 1].map((k) => k * pow).find((v) => v <= want) || pow, x = b[0] + 12 * px, y = b[1] + b[3] - 12 * px;
+      svg.append(el("path", { d: `M${x} ${y - 3 * px}V${y + 3 * px}M${x} ${y}H${x + len}M${x + len} ${y - 3 * px}V${y + 3 * px}`, stroke: "var(--ink)", "stroke-width": 1.2 * px, fill: "none" }), el("text", { x: x + len + 5 * px, y: y + 3.5 * px, "font-size": 10.5 * px, fill: "var(--ink)", "font-family": "IBM Plex Mono" }, len >= 1000 ? `${len / 1000} km` : `${len} m`));
+      const nx = b[0] + b[2] - 20 * px, ny = b[1] + 34 * px, turn = this.chart.north;
+      svg.append(el("g", { transform: `rotate(${turn} ${nx} ${ny - 12 * px})` }, el("path", { d: `M${nx} ${ny}V${ny - 24 * px}M${nx - 4 * px} ${ny - 17 * px}L${nx} ${ny - 25 * px}L${nx + 4 * px} ${ny - 17 * px}`, stroke: "var(--ink)", "stroke-width": 1.4 * px, fill: "none" }), el("text", { x: nx, y: ny + 12 * px, "font-size": 11 * px, "text-anchor": "middle", fill: "var(--ink)" }, "N")));
+      svg.append(el("text", { x: b[0] + b[2] - 8 * px, y: y + 3.5 * px, "font-size": 10 * px, "text-anchor": "end", fill: "var(--faint)" }, `contours every ${this.chart.interval} m`));
+    },
+    dragStation(e, st) {
+      if (e.target.dataset.aim || e.button) return;
+      e.stopPropagation(); e.preventDefault();
+      const from = this.metres(e), home = [st.east, st.north];
+      let moved = false;
+      const was = this.selected;
+      this.selected = st.id;
+      const move = (m) => {
+        const p = this.metres(m);
+        if (!moved && Math.hypot(p[0] - from[0], p[1] - from[1]) < 3 * this.px()) return;
+        moved = true;
+        const dx = home[0] + p[0] - from[0] - st.east, dy = home[1] + p[1] - from[1] - st.north;
+        st.east += dx; st.north += dy; st.aim = [st.aim[0] + dx, st.aim[1] + dy, st.aim[2]];
+        this.cam = { x: st.east, y: st.north, z: st.up, ...this.towards(st), focal: st.focal };
+        this.drawRoute(); this.look();
+      };
+      const up = () => {
+        window.removeEventListener("pointermove", move); window.removeEventListener("pointerup", up);
+        if (moved) { this.command({ op: "move_station", shot: this.s.shot.id, station: st.id, east: +st.east.toFixed(3), north: +st.north.toFixed(3) }).then(() => { this.cam = null; this.go(this.s.route.stations.find((q) => q.id === st.id)?.t ?? this.t); }); } else { if (was !== st.id) this.slip(); this.drawRoute(); this.go(st.t); }
+      };
+      window.addEventListener("pointermove", move); window.addEventListener("pointerup", up);
+    },
+    towards(st) { const d = [st.aim[0] - st.east, st.aim[1] - st.north, st.aim[2] - st.up]; return { bearing: (Math.atan2(d[0], d[1]) * 180 / Math.PI + 360) % 360, pitch: Math.atan2(d[2], Math.hypot(d[0], d[1])) * 180 / Math.PI }; },
+    dragAim(e, st) {
+      e.stopPropagation(); e.preventDefault();
+      const reach = Math.hypot(st.aim[0] - st.east, st.aim[1] - st.north);
+      const move = (m) => { const p = this.metres(m), d = Math.max(1e-3, Math.hypot(p[0] - st.east, p[1] - st.north)); st.aim = [st.east + (p[0] - st.east) / d * reach, st.north + (p[1] - st.north) / d * reach, st.aim[2]]; this.cam = { x: st.east, y: st.north, z: st.up, ...this.towards(st), focal: st.focal }; this.drawRoute(); this.look(); };
+      const up = () => { window.removeEventListener("pointermove", move); window.removeEventListener("pointerup", up); this.command({ op: "move_station", shot: this.s.shot.id, station: st.id, east: st.east, north: st.north, aim: st.aim.map((v) => +v.toFixed(3)) }).then(() => { this.cam = null; this.go(st.t); }); };
+      window.addEventListener("pointermove", move); window.addEventListener("pointerup", up);
+    },
+    keyStation(e, st) {
+      const step = e.shiftKey ? 0.25 : 1, by = { ArrowLeft: [-step, 0], ArrowRight: [step, 0], ArrowUp: [0, step], ArrowDown: [0, -step] }[e.key];
+      if (by) { e.preventDefault(); e.stopPropagation(); this.selected = st.id; this.command({ op: "move_station", shot: this.s.shot.id, station: st.id, east: st.east + by[0], north: st.north + by[1] }); }
+      if (e.key === "Enter" || e.key === " ") { e.preventDefault(); e.stopPropagation(); this.select(st.id); this.go(st.t); }
+      if (e.key === "Delete") { e.stopPropagation(); this.command({ op: "remove_station", shot: this.s.shot.id, station: st.id }); this.selected = ""; }
+    },
+    panChart(e) {
+      if (e.button) return;
+      if (this.drafting) { const p = this.metres(e); this.drafting.push(p.map((v) => +v.toFixed(1))); this.drawChart(); return; }
+      const x0 = e.clientX, y0 = e.clientY, v0 = { ...this.view }, px = this.px();
+      const move = (m) => { this.view.x = v0.x - (m.clientX - x0) * px; this.view.y = v0.y + (m.clientY - y0) * px; this.$refs.chart.setAttribute("viewBox", this.viewBox().join(" ")); };
+      const up = () => { window.removeEventListener("pointermove", move); window.removeEventListener("pointerup", up); this.drawChart(); };
+      window.addEventListener("pointermove", move); window.addEventListener("pointerup", up);
+    },
+    zoomChart(e) { e.preventDefault(); const p = this.metres(e), k = e.deltaY > 0 ? 1.2 : 1 / 1.2; this.view.wide = clamp(this.view.wide * k, 5, 4e5); const q = this.metres(e); this.view.x += p[0] - q[0]; this.view.y += p[1] - q[1]; this.drawChart(); },
+    drawing_stand() { this.drafting = []; this.say(""); this.drawChart(); },
+    drawDraft() { const px = this.px(); this.overlay.append(el("polyline", { points: this.drafting.map((p) => `${p[0]},${-p[1]}`).join(" "), fill: "var(--marsh)", "fill-opacity": 0.15, stroke: "var(--marsh)", "stroke-width": 2 * px })); for (const p of this.drafting) this.overlay.append(el("circle", { cx: p[0], cy: -p[1], r: 3 * px, fill: "var(--marsh)" })); },
+    endDraft() {
+      if (!this.drafting) return;
+      const area = this.drafting.filter((p, i, all) => !i || Math.hypot(p[0] - all[i - 1][0], p[1] - all[i - 1][1]) > 1e-6);
+      this.drafting = null;
+      if (area.length < 3) { this.say("A stand needs at least three corners."); this.drawChart(); return; }
+      const ids = this.chart.stands.map((q) => q.id); let k = 1; while (ids.includes(`stand${k}`)) k++;
+      this.command({ op: "add_stand", stand: { id: `stand${k}`, name: `Stand ${k}`, kind: "alder", area, per_hectare: 150, height: 8, seed: k + 20 } }).then((ok) => { if (ok) this.select(`stand${k}`); });
+    },
+
+    // -- drawings under the chart ---------------------------------------------------------------------
+    drawDrawing() {
+      const svg = this.$refs.drawing;
+      if (!svg || !svg.clientWidth) return;
+      const W = svg.clientWidth, H = svg.clientHeight;
+      svg.setAttribute("viewBox", `0 0 ${W} ${H}`); svg.replaceChildren();
+      ({ air: () => this.drawSun(svg, W, H), water: () => this.drawWaves(svg, W, H) }[this.bench] || (() => this.drawSection(svg, W, H)))();
+    },
+    drawSection(svg, W, H) {
+      const rows = this.s.route.samples;
+      if (!rows.length) { svg.append(el("text", { x: 12, y: 24, "font-size": 13, fill: "var(--faint)" }, "The section and the pace are drawn here once the route has a station.")); return; }
+      const h1 = H * 0.60, X = (t) => t / this.s.shot.seconds * W;
+      let lo = Math.min(...rows.map((r) => Math.min(r[7], r[3]))), hi = Math.max(...rows.map((r) => r[3])); const pad = Math.max(0.6, (hi - lo) * 0.15); lo -= pad; hi += pad;
+      const Y = (z) => h1 - 4 - (z - lo) / (hi - lo) * (h1 - 26);
+      for (const f of this.s.route.found) svg.append(el("rect", { x: X(f.from_s), y: 0, width: Math.max(3, X(f.to_s) - X(f.from_s)), height: H, fill: "var(--brick)", "fill-opacity": 0.14 }));
+      svg.append(el("path", { d: "M0 " + h1 + "L" + rows.map((r) => `${X(r[0]).toFixed(1)} ${Y(r[7]).toFixed(1)}`).join("L") + `L${W} ${h1}Z`, fill: "var(--contour)", "fill-opacity": 0.42, stroke: "var(--contour-index)", "stroke-width": 1 }));
+      svg.append(el("path", { d: "M" + rows.map((r) => `${X(r[0]).toFixed(1)} ${Y(r[3]).toFixed(1)}`).join("L"), fill: "none", stroke: "var(--ink)", "stroke-width": 1.8 }));
+      for (const st of this.s.route.stations) svg.append(el("rect", { x: X(st.t) - 4, y: Y(st.up) - 4, width: 8, height: 8, fill: "var(--sheet)", stroke: "var(--ink)", "stroke-width": 1.4 }));
+      const top = Math.max(2.2, ...rows.map((r) => r[8])) * 1.15, turn = Math.max(40, ...rows.map((r) => r[9])) * 1.1, Y2 = (v, m) => H - 3 - v / m * (H - h1 - 20);
+      svg.append(el("line", { x1: 0, x2: W, y1: h1, y2: h1, stroke: "var(--rule)" }));
+      svg.append(el("path", { d: "M" + rows.map((r) => `${X(r[0]).toFixed(1)} ${Y2(r[8], top).toFixed(1)}`).join("L"), fill: "none", stroke: "var(--marsh)", "stroke-width": 1.8 }));
+      svg.append(el("path", { d: "M" + rows.map((r) => `${X(r[0]).toFixed(1)} ${Y2(r[9], turn).toFixed(1)}`).join("L"), fill: "none", stroke: "var(--amber)", "stroke-width": 1.4, "stroke-dasharray": "4 3" }));
+      this.sectionText = svg.appendChild(el("text", { x: 8, y: 14, "font-size": 11.5, fill: "var(--ink)", "font-family": "IBM Plex Mono" }));
+      this.paceText = svg.appendChild(el("text", { x: 8, y: h1 + 14, "font-size": 11.5, fill: "var(--ink)", "font-family": "IBM Plex Mono" }));
+      this.head = svg.appendChild(el("line", { y1: 0, y2: H, stroke: "var(--amber)", "stroke-width": 1.6 }));
+      this.drawDrawingHead();
+    },
+    drawDrawingHead() {
+      if (this.bench === "air") { this.drawDrawing(); return; }
+      const rows = this.s.route.samples, svg = this.$refs.drawing;
+      if (!this.head || !rows.length || !svg || !svg.contains(this.head)) return;
+      const x = this.t / this.s.shot.seconds * svg.clientWidth, r = rows[Math.round(clamp(this.t / this.s.shot.seconds, 0, 1) * (rows.length - 1))];
+      this.head.setAttribute("x1", x); this.head.setAttribute("x2", x);
+      this.sectionText.textContent = `section: camera ${(r[3] - r[7]).toFixed(1)} m over what is below`;
+      this.paceText.textContent = `pace ${r[8].toFixed(1)} m/s, turning ${r[9].toFixed(0)}°/s (dashed)`;
+    },
+    drawSun(svg, W, H) {
+      const path = this.s.day.path, X = (az) => az / 360 * W, Y = (e) => H * 0.72 - e / 90 * H * 0.68;
+      svg.append(el("rect", { x: 0, y: Y(0), width: W, height: H - Y(0), fill: "var(--contour)", "fill-opacity": 0.3 }), el("line", { x1: 0, x2: W, y1: Y(0), y2: Y(0), stroke: "var(--contour-index)" }));
+      for (const [az, name] of [[0, "N"], [45, "NE"], [90, "E"], [135, "SE"], [180, "S"], [225, "SW"], [270, "W"], [315, "NW"]]) svg.append(el("text", { x: X(az) + 3, y: H - 5, "font-size": 11, fill: "var(--faint)" }, name));
+      for (const e of [30, 60]) svg.append(el("line", { x1: 0, x2: W, y1: Y(e), y2: Y(e), stroke: "var(--rule)" }), el("text", { x: W - 26, y: Y(e) - 3, "font-size": 10, fill: "var(--faint)" }, `${e}°`));
+      let d = "";
+      path.forEach((p, i) => { d += (i && Math.abs(p[1] - path[i - 1][1]) < 180 ? "L" : "M") + `${X(p[1]).toFixed(1)} ${Y(p[2]).toFixed(1)}`; });
+      svg.append(el("path", { d, fill: "none", stroke: "var(--amber)", "stroke-width": 1.8 }));
+      for (const p of path) if (Number.isInteger(p[0]) && p[0] % 3 === 0 && p[0] < 24 && p[2] > -16) svg.append(el("circle", { cx: X(p[1]), cy: Y(p[2]), r: 2, fill: "var(--amber)" }), el("text", { x: X(p[1]) + 4, y: Y(p[2]) - 4, "font-size": 10.5, fill: "var(--ink)", "font-family": "IBM Plex Mono" }, `${p[0]}h`));
+      const c = this.camera(), h = Math.atan(18 / c.focal) * 180 / Math.PI;
+      svg.append(el("rect", { x: X((c.bearing - h + 360) % 360), y: Y(0) - 6, width: X(2 * h), height: 6, fill: "var(--tide)", "fill-opacity": 0.5 }));
+      const a = Date.parse(this.s.day.start + "Z"), b = Date.parse(this.s.day.end + "Z"), now = new Date(a + (b - a) * this.t / this.s.shot.seconds), hour = now.getUTCHours() + now.getUTCMinutes() / 60, i = clamp(Math.floor(hour * 4), 0, path.length - 2), f = hour * 4 - i;
+      const el_ = path[i][2] + (path[i + 1][2] - path[i][2]) * f, az = path[i][1] + ((((path[i + 1][1] - path[i][1]) + 540) % 360) - 180) * f;
+      svg.append(el("circle", { cx: X((az + 360) % 360), cy: Y(el_), r: 7, fill: "var(--amber-fill)", stroke: "var(--ink)", "stroke-width": 1.2 }));
+      svg.append(el("text", { x: 8, y: 14, "font-size": 11.5, fill: "var(--ink)", "font-family": "IBM Plex Mono" }, `sun ${el_.toFixed(1)}° up, bearing ${((az + 360) % 360).toFixed(0)}° at ${this.clockAt(this.t)} · ${this.s.day.words}`));
+    },
+    async drawWaves(svg, W, H) {
+      const reply = await fetch(this.url(`waves/?shot=${this.s.shot.id}&t=${this.t.toFixed(3)}`));
+      if (!reply.ok || this.bench !== "water") return;
+      const d = await reply.json();
+      svg.replaceChildren();
+      if (!d.spectrum.length) { svg.append(el("text", { x: 12, y: 24, "font-size": 13, fill: "var(--faint)" }, d.words)); return; }
+      const top = Math.max(...d.spectrum.map((p) => p[1])), X = (f) => 34 + f / d.spectrum.at(-1)[0] * (W - 50), Y = (s) => H - 22 - s / top * (H - 52);
+      svg.append(el("path", { d: `M34 ${H - 22}H${W - 10}`, stroke: "var(--contour-index)" }), el("path", { d: "M" + d.spectrum.map((p) => `${X(p[0]).toFixed(1)} ${Y(p[1]).toFixed(1)}`).join("L") + `L${X(d.spectrum.at(-1)[0])} ${H - 22}L${X(0)} ${H - 22}Z`, fill: "var(--water)", stroke: "var(--tide)", "stroke-width": 1.6 }));
+      for (const s of [2, 3, 4, 6, 10]) { const f = 1 / s; if (X(f) < W - 10) svg.append(el("line", { x1: X(f), x2: X(f), y1: H - 22, y2: H - 18, stroke: "var(--ink)" }), el("text", { x: X(f), y: H - 6, "font-size": 10.5, "text-anchor": "middle", fill: "var(--faint)", "font-family": "IBM Plex Mono" }, `${s} s`)); }
+      svg.append(el("text", { x: 8, y: 14, "font-size": 11.5, fill: "var(--ink)", "font-family": "IBM Plex Mono" }, d.words));
+    },
+    tapDrawing(e) { if (["air", "water"].includes(this.bench)) return; const r = this.$refs.drawing.getBoundingClientRect(); this.go((e.clientX - r.left) / r.width * this.s.shot.seconds); },
+
+    // -- the timeline ---------------------------------------------------------------------------------
+    lineX(t) { const svg = this.$refs.timeline; return 8 + t / this.s.shot.seconds * (svg.clientWidth - 16); },
+    drawTimeline() {
+      const svg = this.$refs.timeline;
+      if (!svg || !svg.clientWidth) return;
+      const W = svg.clientWidth, H = svg.clientHeight, s = this.s, T = s.shot.seconds, f = this.fps();
+      svg.setAttribute("viewBox", `0 0 ${W} ${H}`); svg.replaceChildren();
+      const per = (W - 16) / T, steps = this.units === "seconds" ? [0.1, 0.25, 0.5, 1, 2, 5, 10, 30, 60] : [1, 2, 5, 10, 20, 24, 48, 96, 240, 480, 960].map((n) => n / f), step = steps.find((v) => v * per > 56) || T;
+      for (let t = 0; t < T - 1e-9; t += step) {
+        const x = this.lineX(t), label = this.units === "seconds" ? t.toFixed(step < 1 ? 1 : 0) : this.units === "timecode" ? `${String(Math.floor(t)).padStart(2, "0")}:${String(Math.round((t % 1) * f) % Math.round(f)).padStart(2, "0")}` : Math.round(t * f) + 1;
+        svg.append(el("line", { x1: x, x2: x, y1: 14, y2: 20, stroke: "var(--faint)" }), el("text", { x: x + 3, y: 12, "font-size": 10.5, fill: "var(--ink)", "font-family": "IBM Plex Mono" }, label));
+      }
+      const n = s.day.moments.length, wide = (W - 16) / n;
+      s.day.moments.forEach((m, i) => svg.append(el("rect", { x: 8 + i * wide, y: 21, width: wide + 0.6, height: 18, fill: m.colour })));
+      for (const k of [0, 0.25, 0.5, 0.75]) { const t = k * T, m = s.day.moments[Math.min(n - 1, Math.floor(k * n))]; svg.append(el("text", { x: this.lineX(t) + 5, y: 34, "font-size": 10.5, fill: m.elevation > -1 ? "#26302f" : "#ffffff", "font-family": "IBM Plex Mono" }, this.clockAt(t))); }
+      for (const m of s.day.marks) { const x = this.lineX(m.t), right = x > W * 0.85; svg.append(el("line", { x1: x, x2: x, y1: 19, y2: 41, stroke: "#26302f", "stroke-dasharray": "2 2", "stroke-width": 1.5 }), el("rect", { x: right ? x - 90 : x + 3, y: 23, width: 87, height: 14, fill: "#fbf7ee", "fill-opacity": 0.85, rx: 2 }), el("text", { x: right ? x - 86 : x + 7, y: 34, "font-size": 10.5, fill: "#26302f", "font-family": "IBM Plex Mono" }, m.text)); }
+      this.readyBar = svg.appendChild(el("g"));
+      s.lanes.forEach((lane, i) => {
+        const y = 62 + i * 20;
+        svg.append(el("line", { x1: 8, x2: W - 8, y1: y + 5, y2: y + 5, stroke: "var(--rule)" }));
+        for (const k of lane.keys) { const x = this.lineX(clamp(k.t, 0, T)), head = k.join === "straight" ? el("rect", { x: x - 4, y: y - 10, width: 8, height: 8 }) : k.join === "step" ? el("path", { d: `M${x - 4} ${y - 2}V${y - 10}H${x + 4}V${y - 2}Z` }) : el("circle", { cx: x, cy: y - 6, r: 4 }); head.setAttribute("fill", "var(--amber-fill)"); head.setAttribute("stroke", "var(--ink)"); svg.append(el("line", { x1: x, x2: x, y1: y - 2, y2: y + 5, stroke: "var(--ink)", "stroke-width": 1.3 }), head); head.append(el("title", {}, `${lane.title} ${k.v} at ${k.t.toFixed(2)} s`)); }
+      });
+      for (const st of s.route.stations) svg.append(el("path", { d: `M${this.lineX(Math.min(st.t, T)) - 4} 48h8l-4 5z`, fill: "var(--ink)" }));
+      this.playline = svg.appendChild(el("g", {}, el("line", { y1: 2, y2: H, stroke: "var(--amber)", "stroke-width": 1.7 }), el("path", { d: "M-6 1h12l-6 8z", fill: "var(--amber)" })));
+      this.drawReady(); this.drawPlayhead();
+    },
+    drawPlayhead() { if (this.playline) this.playline.setAttribute("transform", `translate(${this.lineX(this.t)} 0)`); },
+    drawReady() {
+      if (!this.readyBar) return;
+      this.readyBar.replaceChildren();
+      if (this.rehearsal) for (const n of this.rehearsal.ready) this.readyBar.append(el("rect", { x: this.lineX((n - 1) / this.fps()), y: 40.5, width: Math.max(0.8, this.lineX(n / this.fps()) - this.lineX((n - 1) / this.fps()) + 0.4), height: 3.5, fill: "var(--marsh)" }));
+    },
+    scrub(e) {
+      const r = this.$refs.timeline.getBoundingClientRect(), to = (m) => { const t = (m.clientX - r.left - 8) / (r.width - 16) * this.s.shot.seconds; this.go(Math.floor(clamp(t, 0, this.s.shot.seconds) * this.fps() + 1e-6) / this.fps() + 1e-6); };
+      this.playing = false; to(e);
+      const up = () => { window.removeEventListener("pointermove", to); window.removeEventListener("pointerup", up); };
+      window.addEventListener("pointermove", to); window.addEventListener("pointerup", up);
+    },
+  }));
+});
+
+function inside(ring, x, y) {
+  let hit = false;
+  for (let i = 0, j = ring.length - 1; i < ring.length; j = i++) if (ring[i][1] > y !== ring[j][1] > y && x < (ring[j][0] - ring[i][0]) * (y - ring[i][1]) / (ring[j][1] - ring[i][1]) + ring[i][0]) hit = !hit;
+  return hit;
+}

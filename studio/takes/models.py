@@ -1,0 +1,168 @@
+"""Takes and their frames. A take is a kept render, numbered, never overwritten."""
+
+from __future__ import annotations
+
+import hashlib
+from pathlib import Path
+from typing import Any
+
+from django.conf import settings
+from django.db import models, transaction
+
+import lumwick
+from lumwick.deliver.stills import frame_name
+from lumwick.errors import RenderError
+from lumwick.place.document import Place as Document
+from lumwick.trace.render import QUALITIES, blank
+from studio.places.models import Place, Revision
+
+FRAMES_AT_MOST = 20_000
+SPARE_BYTES = 300_000_000
+
+
+class Take(models.Model):
+    """A rehearsal or a final render of a shot."""
+
+    class State(models.TextChoices):
+        WAITING = "waiting"
+        RENDERING = "rendering"
+        FILM = "film", "making the film"
+        DONE = "done"
+        CANCELLED = "cancelled"
+        FAILED = "failed", "done but for some frames"
+
+    place = models.ForeignKey(Place, on_delete=models.CASCADE, related_name="takes")
+    revision = models.ForeignKey(Revision, on_delete=models.PROTECT, related_name="+")
+    number = models.PositiveIntegerField()
+    kind = models.CharField(max_length=10, choices=[("rehearsal", "rehearsal"), ("take", "take")])
+    shot = models.CharField(max_length=40)
+    shot_name = models.CharField(max_length=80)
+    first, last = models.PositiveIntegerField(), models.PositiveIntegerField()
+    fps = models.CharField(max_length=8)
+    width, height = models.PositiveIntegerField(), models.PositiveIntegerField()
+    quality = models.CharField(max_length=12)
+    state = models.CharField(max_length=12, choices=State.choices, default=State.WAITING)
+    reason = models.CharField(max_length=400, blank=True)
+    made = models.DateTimeField(auto_now_add=True)
+    started, finished = models.DateTimeField(null=True), models.DateTimeField(null=True)
+
+    class Meta:
+        ordering = ["-number"]
+        constraints = [models.UniqueConstraint(fields=["place", "number"], name="one_take_a_number")]
+
+    def __str__(self) -> str:
+        return f"{self.kind} {self.number} of {self.shot_name}"
+
+    @property
+    def folder(self) -> Path:
+        return Path(settings.MEDIA_ROOT) / "takes" / str(self.pk)
+
+    @property
+    def film_path(self) -> Path:
+        return self.folder / f"{self.shot}-take-{self.number:03d}.mp4"
+
+    @property
+    def running(self) -> bool:
+        return self.state in (self.State.WAITING, self.State.RENDERING, self.State.FILM)
+
+    @property
+    def count(self) -> int:
+        return self.last - self.first + 1
+
+    @classmethod
+    def begin(cls, place: Place, shot_id: str, kind: str, size: tuple[int, int], quality: str, first: int, last: int, fps: str = "") -> Take:
+        """Make a take with all its frames waiting, and enqueue the work, in one transaction.
+
+        Raises
+        ------
+        RenderError
+            The settings cannot be rendered.
+        """
+        import shutil
+
+        from studio.takes.tasks import HANDS, render_take
+
+        assert place.head is not None
+        shot = place.head.parsed().shot(shot_id)
+        if not shot.route.stations:
+            raise RenderError("This shot's route has no station: set at least one before rendering.")
+        if quality not in QUALITIES:
+            raise RenderError(f"There is no quality {quality!r}: choose sketch, study or fine.")
+        if fps and fps != shot.fps:
+            shot = type(shot).model_validate({**shot.model_dump(mode="json"), "fps": fps, "frames": max(1, round(shot.seconds * float(fps)))})
+        blank(*size)
+        if last < first or first < 1:
+            raise RenderError("A take needs at least one frame: the last frame lies before the first.")
+        if last - first + 1 > FRAMES_AT_MOST:
+            raise RenderError(f"{last - first + 1:,} frames are too many for one take: at most {FRAMES_AT_MOST:,}. Split the shot.")
+        if last > shot.frames:
+            raise RenderError(f"The shot ends at frame {shot.frames}: frame {last} is past it.")
+        Path(settings.MEDIA_ROOT).mkdir(parents=True, exist_ok=True)
+        free = shutil.disk_usage(settings.MEDIA_ROOT).free
+        need = size[0] * size[1] * 2 * (last - first + 1) + SPARE_BYTES
+        if free < need:
+            raise RenderError(f"The disk is too full for this take: about {need / 1e6:,.0f} MB are needed and {free / 1e6:,.0f} MB are free. Make room, or choose a smaller size or fewer frames.")
+        with transaction.atomic():
+            locked = Place.objects.select_for_update().get(pk=place.pk)
+            number = (locked.takes.aggregate(models.Max("number"))["number__max"] or 0) + 1  # type: ignore[attr-defined]
+            take = cls.objects.create(place=locked, revision=place.head, number=number, kind=kind, shot=shot.id, shot_name=shot.name, first=first, last=last,
+                                      fps=shot.fps, width=size[0], height=size[1], quality=quality)
+            document = place.head.parsed()
+            Frame.objects.bulk_create([Frame(take=take, number=n, key=frame_key(document, shot.id, n, shot.fps, size, quality)) for n in range(first, last + 1)])
+            for _ in range(min(HANDS, take.count)):
+                render_take.defer(take_id=take.pk)
+        return take
+
+
+def depends_on(document: Document, shot_id: str, fps: str) -> str:
+    """A digest of everything in a place that a shot's pictures depend on: names and other shots do not count."""
+    shot = document.shot(shot_id)
+    bare = document.model_copy(update={"name": "-", "shots": [shot.model_copy(update={"name": "-", "fps": fps})]})
+    return hashlib.sha256(bare.model_dump_json().encode()).hexdigest()
+
+
+def frame_key(document: Document, shot_id: str, number: int, fps: str, size: tuple[int, int], quality: str) -> str:
+    """The name of a frame's picture in the store: a hash of exactly what it depends on, the engine included."""
+    what = f"{depends_on(document, shot_id, fps)}|{number}|{size[0]}x{size[1]}|{QUALITIES[quality]}|{lumwick.__version__}|{lumwick._kernel_cache()[-16:]}"
+    return hashlib.sha256(what.encode()).hexdigest()
+
+
+class Frame(models.Model):
+    """One frame of a take."""
+
+    class State(models.TextChoices):
+        WAITING = "waiting"
+        DONE = "done"
+        FAILED = "failed"
+
+    take = models.ForeignKey(Take, on_delete=models.CASCADE, related_name="frames")
+    number = models.PositiveIntegerField()
+    key = models.CharField(max_length=64)
+    state = models.CharField(max_length=8, choices=State.choices, default=State.WAITING)
+    attempts = models.PositiveSmallIntegerField(default=0)
+    seconds = models.FloatField(null=True)
+    reason = models.CharField(max_length=400, blank=True)
+
+    class Meta:
+        ordering = ["number"]
+        constraints = [models.UniqueConstraint(fields=["take", "number"], name="one_frame_a_number")]
+        indexes = [models.Index(fields=["take", "state"])]
+
+    def __str__(self) -> str:
+        return frame_name(self.take.shot, self.number)
+
+    @property
+    def path(self) -> Path:
+        return Path(settings.MEDIA_ROOT) / "frames" / self.key[:2] / f"{self.key}.png"
+
+
+def progress(take: Take) -> dict[str, Any]:
+    """How far a take is, and the time left from what its frames took so far."""
+    rows = take.frames.values_list("state", "seconds")
+    done = [s for state, s in rows if state == Frame.State.DONE]
+    failed = sum(state == Frame.State.FAILED for state, _ in rows)
+    rendered = [s for s in done if s]
+    left = take.count - len(done) - failed
+    each = sorted(rendered)[len(rendered) // 2] if rendered else None
+    return {"done": len(done), "failed": failed, "left": left, "count": take.count, "share": round(100 * (len(done) + failed) / take.count, 1),
+            "seconds_each": each, "seconds_left": each * left if each and take.running else None, "seconds_spent": sum(rendered)}

@@ -1,0 +1,175 @@
+"""The work behind takes: frames claimed one by one, rendered, and put together.
+
+A frame in work is held by a PostgreSQL advisory lock on the worker's connection. A worker that dies loses its
+connection, and with it the lock, so another takes the frame up; a frame that is done is never made again.
+"""
+
+from __future__ import annotations
+
+import logging
+import time
+from typing import Any
+
+from django.db import connection, transaction
+from django.utils import timezone
+from procrastinate.contrib.django import app
+
+from lumwick.deliver.film import write_film
+from lumwick.deliver.stills import read_png, write_png
+from lumwick.errors import LumwickError
+from lumwick.motion.timebase import RATES
+from lumwick.picture import frame_picture
+from lumwick.trace.render import QUALITIES
+from lumwick.trace.stage import Stage
+
+log = logging.getLogger("studio.takes")
+ATTEMPTS = 3
+HANDS = 2
+"""Jobs enqueued for a take: as many workers may share its frames."""
+
+_STAGES: dict[int, Stage] = {}
+
+
+@app.task(queue="takes", pass_context=False)
+def render_take(take_id: int) -> None:
+    """Render a take's waiting frames until none is left, then make its film."""
+    from studio.takes.models import Take
+
+    take = Take.objects.filter(pk=take_id).first()
+    if take is None or not take.running:
+        return
+    Take.objects.filter(pk=take_id, state=Take.State.WAITING).update(state=Take.State.RENDERING, started=timezone.now())
+    cancelled = _Cancelled(take_id)
+    while not cancelled(now=True):
+        frame = _claim(take_id)
+        if frame is None:
+            break
+        try:
+            _render(take, frame, cancelled)
+        finally:
+            _release(frame)
+    _finish(take_id)
+
+
+class _Cancelled:
+    """Asks the database at most twice a second whether the take was cancelled."""
+
+    def __init__(self, take_id: int) -> None:
+        self.take_id, self.asked, self.answer = take_id, 0.0, False
+
+    def __call__(self, now: bool = False) -> bool:
+        from studio.takes.models import Take
+
+        if now or time.monotonic() - self.asked > 0.5:
+            self.asked = time.monotonic()
+            state = Take.objects.filter(pk=self.take_id).values_list("state", flat=True).first()
+            self.answer = state in (None, Take.State.CANCELLED)
+        return self.answer
+
+
+def _claim(take_id: int) -> Any:
+    """The first waiting frame that nobody holds."""
+    from studio.takes.models import Frame
+
+    for frame in Frame.objects.filter(take_id=take_id, state=Frame.State.WAITING).order_by("attempts", "number")[:200]:
+        with connection.cursor() as cursor:
+            cursor.execute("select pg_try_advisory_lock(%s, %s)", [take_id, frame.number])
+            held = cursor.fetchone()[0]
+        if held:
+            frame.refresh_from_db()
+            if frame.state == Frame.State.WAITING:
+                return frame
+            _release(frame)
+    return None
+
+
+def _release(frame: Any) -> None:
+    with connection.cursor() as cursor:
+        cursor.execute("select pg_advisory_unlock(%s, %s)", [frame.take_id, frame.number])
+
+
+def _stage(revision_id: int) -> Stage:
+    """One stage is kept: the next frame is most likely of the same place."""
+    from studio.looks.engine import revision_setting
+
+    setting = revision_setting(revision_id)
+    if revision_id not in _STAGES:
+        kept = next(iter(_STAGES.values()), None)
+        _STAGES.clear()
+        if kept is not None and kept.setting.ground is setting.ground:
+            kept.change(setting)
+            _STAGES[revision_id] = kept
+        else:
+            _STAGES[revision_id] = Stage(setting)
+    return _STAGES[revision_id]
+
+
+def _render(take: Any, frame: Any, cancelled: Any) -> None:
+    from studio.takes.models import Frame
+
+    start = time.perf_counter()
+    try:
+        if not frame.path.exists():
+            frame.path.parent.mkdir(parents=True, exist_ok=True)
+            stage = _stage(take.revision_id)
+            shot = stage.setting.place.shot(take.shot)
+            if take.fps != shot.fps:
+                shot = shot.model_copy(update={"fps": take.fps, "frames": max(1, round(shot.seconds * float(take.fps)))})
+            picture = frame_picture(stage, shot, frame.number, (take.width, take.height), QUALITIES[take.quality], stop=cancelled)
+            if picture is None:
+                return
+            write_png(frame.path, picture.pixels)
+            frame.seconds = time.perf_counter() - start
+        frame.state, frame.reason = Frame.State.DONE, ""
+    except (LumwickError, OSError, MemoryError, ValueError, ArithmeticError, RuntimeError, LookupError) as error:
+        frame.attempts += 1
+        frame.reason = (str(error) or type(error).__name__)[:400]
+        frame.state = Frame.State.FAILED if frame.attempts >= ATTEMPTS else Frame.State.WAITING
+        log.exception("frame %s of take %s failed (attempt %s)", frame.number, take.pk, frame.attempts)
+    frame.save(update_fields=["state", "attempts", "reason", "seconds"])
+
+
+def _finish(take_id: int) -> None:
+    """Make the film when no frame is left; only one worker gets to."""
+    from studio.takes.models import Frame, Take
+
+    with transaction.atomic():
+        take = Take.objects.select_for_update().filter(pk=take_id).first()
+        if take is None or take.state not in (Take.State.RENDERING, Take.State.FILM) or take.frames.filter(state=Frame.State.WAITING).exists():
+            return
+        if take.state == Take.State.FILM and not _film_orphaned(take_id):
+            return
+        take.state = Take.State.FILM
+        take.save(update_fields=["state"])
+    with connection.cursor() as cursor:
+        cursor.execute("select pg_try_advisory_lock(%s, 0)", [take_id])
+        if not cursor.fetchone()[0]:
+            return
+    try:
+        done = list(take.frames.filter(state=Frame.State.DONE))
+        failed = take.frames.filter(state=Frame.State.FAILED)
+        reason = ""
+        if done:
+            take.folder.mkdir(parents=True, exist_ok=True)
+            try:
+                write_film(take.film_path, (read_png(f.path) for f in done), RATES[take.fps])
+            except LumwickError as error:
+                reason = str(error)
+        if failed.exists():
+            first = failed.first()
+            assert first is not None
+            reason = f"{failed.count()} of {take.count} frames failed; frame {first.number}: {first.reason}"[:400]
+        Take.objects.filter(pk=take_id, state=Take.State.FILM).update(state=Take.State.FAILED if reason else Take.State.DONE, reason=reason[:400], finished=timezone.now())
+    finally:
+        with connection.cursor() as cursor:
+            cursor.execute("select pg_advisory_unlock(%s, 0)", [take_id])
+
+
+def _film_orphaned(take_id: int) -> bool:
+    """Whether nobody is at work on a film that was begun."""
+    with connection.cursor() as cursor:
+        cursor.execute("select pg_try_advisory_lock(%s, 0)", [take_id])
+        if cursor.fetchone()[0]:
+            cursor.execute("select pg_advisory_unlock(%s, 0)", [take_id])
+            return True
+    return False

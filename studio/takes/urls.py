@@ -1,0 +1,20 @@
+"""Addresses of takes."""
+
+from django.urls import path
+
+from studio.takes import views
+
+urlpatterns = [
+    path("places/<int:place_id>/takes/", views.takes, name="takes"),
+    path("places/<int:place_id>/take-form/", views.take_form, name="take-form"),
+    path("places/<int:place_id>/budget/", views.budget, name="budget"),
+    path("places/<int:place_id>/take/", views.begin, name="begin-take"),
+    path("places/<int:place_id>/rehearse/", views.rehearse, name="rehearse"),
+    path("takes/<int:take_id>/", views.row, name="take"),
+    path("takes/<int:take_id>/played/", views.played, name="played"),
+    path("takes/<int:take_id>/cancel/", views.cancel, name="cancel-take"),
+    path("takes/<int:take_id>/resume/", views.resume, name="resume-take"),
+    path("takes/<int:take_id>/film.mp4", views.film, name="film"),
+    path("takes/<int:take_id>/frames.zip", views.frames_zip, name="frames-zip"),
+    path("takes/<int:take_id>/frames/<int:number>.png", views.frame, name="frame"),
+]

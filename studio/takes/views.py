@@ -1,0 +1,243 @@
+"""Rehearsals, budgets and takes."""
+
+from __future__ import annotations
+
+import os
+import re
+import tempfile
+import zipfile
+from pathlib import Path
+from typing import Any
+
+from django.contrib.auth.decorators import login_required
+from django.http import FileResponse, Http404, HttpRequest, HttpResponse, JsonResponse
+from django.shortcuts import get_object_or_404, render
+from django.views.decorators.http import require_GET, require_POST
+
+from lumwick.deliver.stills import frame_name
+from lumwick.errors import RenderError
+from lumwick.motion.timebase import RATES
+from lumwick.trace.render import blank
+from studio.looks.engine import ENGINE_OF_LOOKS
+from studio.places.views import own_place
+from studio.takes.models import FRAMES_AT_MOST, QUALITIES, Frame, Take, progress
+
+REHEARSAL_SIZE = (384, 216)
+SIZES = ("640x360", "960x540", "1280x720", "1920x1080")
+
+
+def own_take(request: HttpRequest, take_id: int) -> Take:
+    """The take, if the visitor owns its place.
+
+    Raises
+    ------
+    Http404
+    """
+    return get_object_or_404(Take.objects.select_related("place", "revision"), pk=take_id, place__owner=request.user)
+
+
+def _whole(request: HttpRequest, name: str, otherwise: int) -> int:
+    text = request.POST.get(name, "").strip()
+    if not text:
+        return otherwise
+    if not re.fullmatch(r"-?\d{1,9}", text):
+        raise RenderError(f"The {name} frame must be a whole number, and {text!r} is none.")
+    return int(text)
+
+
+def _settings(request: HttpRequest, place: Any) -> dict[str, Any]:
+    """What was asked for, checked."""
+    shot_id = request.POST.get("shot", "")
+    try:
+        shot = place.head.parsed().shot(shot_id)
+    except LookupError as error:
+        raise RenderError(str(error.args[0])) from None
+    fps = request.POST.get("fps", "") or shot.fps
+    if fps not in RATES:
+        raise RenderError(f"{fps!r} is not a frame rate in use: choose one of {', '.join(RATES)}.")
+    frames = shot.frames if fps == shot.fps else max(1, round(shot.seconds * float(fps)))
+    found = re.fullmatch(r"\s*(\d{1,5})\s*[x×]\s*(\d{1,5})\s*", request.POST.get("size", "1280x720"))
+    if not found:
+        raise RenderError("A size is written like 1280x720.")
+    size = (int(found[1]), int(found[2]))
+    blank(*size)
+    quality = request.POST.get("quality", "study")
+    if quality not in QUALITIES:
+        raise RenderError(f"There is no quality {quality!r}: choose sketch, study or fine.")
+    first, last = _whole(request, "first", 1), _whole(request, "last", frames)
+    if last < first or first < 1:
+        raise RenderError("A take needs at least one frame: the last frame lies before the first.")
+    if last - first + 1 > FRAMES_AT_MOST:
+        raise RenderError(f"{last - first + 1:,} frames are too many for one take: at most {FRAMES_AT_MOST:,}. Split the shot.")
+    return {"shot_id": shot.id, "size": size, "quality": quality, "first": first, "last": last, "fps": fps}
+
+
+def _refused(request: HttpRequest, error: RenderError) -> HttpResponse:
+    return render(request, "partials/fault.html", {"fault": str(error)}, status=422)
+
+
+@login_required
+@require_GET
+def take_form(request: HttpRequest, place_id: int) -> HttpResponse:
+    place = own_place(request, place_id)
+    assert place.head is not None
+    document = place.head.parsed()
+    shot = next((s for s in document.shots if s.id == request.GET.get("shot")), document.shots[0])
+    return render(request, "partials/take_form.html", {"place": place, "shot": shot, "sizes": SIZES, "rates": RATES, "qualities": QUALITIES})
+
+
+@login_required
+@require_POST
+def budget(request: HttpRequest, place_id: int) -> HttpResponse:
+    """What a take will cost, measured on a sample of its frames."""
+    place = own_place(request, place_id)
+    assert place.head is not None
+    try:
+        asked = _settings(request, place)
+        q = QUALITIES[asked["quality"]]
+        cost = ENGINE_OF_LOOKS.measure(place.pk, place.head.pk, asked["shot_id"], asked["size"], q.samples, q.bounces, q.denoise)
+    except RenderError as error:
+        return _refused(request, error)
+    count = asked["last"] - asked["first"] + 1
+    return render(request, "partials/budget.html", {"count": count, "each": cost["seconds"], "total": cost["seconds"] * count, "least": cost["least"] * count, "most": cost["most"] * count, "bytes": cost["bytes"] * count * 1.15})
+
+
+@login_required
+@require_POST
+def begin(request: HttpRequest, place_id: int) -> HttpResponse:
+    place = own_place(request, place_id)
+    try:
+        asked = _settings(request, place)
+        take = Take.begin(place, asked["shot_id"], "take", asked["size"], asked["quality"], asked["first"], asked["last"], asked["fps"])
+    except RenderError as error:
+        return _refused(request, error)
+    return render(request, "partials/take_row.html", {"take": take, "progress": progress(take)}, headers={"HX-Trigger": "take-begun"})
+
+
+@login_required
+@require_POST
+def rehearse(request: HttpRequest, place_id: int) -> HttpResponse:
+    """A quick run of the shot, frame by frame in the cache; a second run of the same finds all its frames."""
+    place = own_place(request, place_id)
+    assert place.head is not None
+    try:
+        shot = place.head.parsed().shot(request.POST.get("shot", ""))
+    except LookupError as error:
+        return JsonResponse({"error": str(error.args[0])}, status=422)
+    same = Take.objects.filter(place=place, kind="rehearsal", revision=place.head, shot=shot.id, first=1, last=shot.frames).exclude(state__in=[Take.State.CANCELLED, Take.State.FAILED]).first()
+    take = same or Take.begin(place, shot.id, "rehearsal", REHEARSAL_SIZE, "sketch", 1, shot.frames)
+    return JsonResponse(_played(take))
+
+
+def _played(take: Take) -> dict[str, Any]:
+    ready = list(take.frames.filter(state=Frame.State.DONE).values_list("number", flat=True))
+    p = progress(take)
+    return {"id": take.pk, "number": take.number, "state": take.state, "label": take.get_state_display(), "first": take.first, "last": take.last, "fps": float(RATES[take.fps]), "ready": ready,
+            "seconds_left": p["seconds_left"], "running": take.running, "reason": take.reason, "width": take.width, "height": take.height}
+
+
+@login_required
+@require_GET
+def played(request: HttpRequest, take_id: int) -> HttpResponse:
+    return JsonResponse(_played(own_take(request, take_id)))
+
+
+@login_required
+@require_GET
+def takes(request: HttpRequest, place_id: int) -> HttpResponse:
+    """Every test and final render of a place, newest first."""
+    place = own_place(request, place_id)
+    rows = [{"take": t, "progress": progress(t), "strip": _strip(t)} for t in place.takes.select_related("revision").order_by("-number")[:200]]  # type: ignore[attr-defined]
+    return render(request, "takes.html", {"place": place, "rows": rows})
+
+
+def _strip(take: Take) -> list[int]:
+    done = list(take.frames.filter(state=Frame.State.DONE).values_list("number", flat=True))
+    return [done[round(i * (len(done) - 1) / 4)] for i in range(5)] if len(done) >= 5 else done
+
+
+@login_required
+@require_GET
+def row(request: HttpRequest, take_id: int) -> HttpResponse:
+    take = own_take(request, take_id)
+    return render(request, "partials/take_row.html", {"take": take, "progress": progress(take), "strip": _strip(take)})
+
+
+@login_required
+@require_POST
+def cancel(request: HttpRequest, take_id: int) -> HttpResponse:
+    take = own_take(request, take_id)
+    Take.objects.filter(pk=take.pk, state__in=[Take.State.WAITING, Take.State.RENDERING]).update(state=Take.State.CANCELLED, reason="")
+    take.refresh_from_db()
+    return render(request, "partials/take_row.html", {"take": take, "progress": progress(take), "strip": _strip(take)})
+
+
+@login_required
+@require_POST
+def resume(request: HttpRequest, take_id: int) -> HttpResponse:
+    """Go on with a cancelled take, or try its failed frames again."""
+    from django.db import transaction
+
+    from studio.takes.tasks import render_take
+
+    take = own_take(request, take_id)
+    with transaction.atomic():
+        if not take.running and take.state != Take.State.DONE:
+            take.frames.filter(state=Frame.State.FAILED).update(state=Frame.State.WAITING, attempts=0, reason="")
+            take.state, take.reason = Take.State.WAITING, ""
+            take.save(update_fields=["state", "reason"])
+            render_take.defer(take_id=take.pk)
+    return render(request, "partials/take_row.html", {"take": take, "progress": progress(take), "strip": _strip(take)})
+
+
+@login_required
+@require_GET
+def frame(request: HttpRequest, take_id: int, number: int) -> HttpResponse:
+    take = own_take(request, take_id)
+    found = get_object_or_404(Frame, take=take, number=number, state=Frame.State.DONE)
+    if not found.path.exists():
+        raise Http404
+    return FileResponse(found.path.open("rb"), content_type="image/png", headers={"Cache-Control": "private, max-age=31536000, immutable"})
+
+
+@login_required
+@require_GET
+def film(request: HttpRequest, take_id: int) -> HttpResponse:
+    """The film, in ranges where the player asks for them."""
+    take = own_take(request, take_id)
+    if not take.film_path.exists():
+        raise Http404
+    return _ranged(request, take.film_path, "video/mp4", download="download" in request.GET)
+
+
+def _ranged(request: HttpRequest, path: Path, kind: str, download: bool) -> HttpResponse:
+    size = path.stat().st_size
+    file = path.open("rb")
+    found = re.fullmatch(r"bytes=(\d*)-(\d*)", request.headers.get("Range", ""))
+    if not found or not (found[1] or found[2]):
+        return FileResponse(file, content_type=kind, as_attachment=download, filename=path.name, headers={"Accept-Ranges": "bytes"})
+    start = int(found[1]) if found[1] else max(0, size - int(found[2]))
+    end = min(int(found[2]), size - 1) if found[1] and found[2] else size - 1
+    if start > end or start >= size:
+        file.close()
+        return HttpResponse(status=416, headers={"Content-Range": f"bytes */{size}"})
+    file.seek(start)
+    data = file.read(end - start + 1)
+    file.close()
+    return HttpResponse(data, status=206, content_type=kind, headers={"Content-Range": f"bytes {start}-{end}/{size}", "Accept-Ranges": "bytes"})
+
+
+@login_required
+@require_GET
+def frames_zip(request: HttpRequest, take_id: int) -> HttpResponse:
+    """All finished frames, numbered, in a zip."""
+    take = own_take(request, take_id)
+    handle, name = tempfile.mkstemp(suffix=".zip")
+    os.close(handle)
+    with zipfile.ZipFile(name, "w", zipfile.ZIP_STORED) as z:
+        for f in take.frames.filter(state=Frame.State.DONE):
+            if f.path.exists():
+                z.write(f.path, frame_name(take.shot, f.number))
+    file = open(name, "rb")  # noqa: SIM115 - closed by the response
+    os.unlink(name)
+    return FileResponse(file, as_attachment=True, filename=f"{take.shot}-take-{take.number:03d}-frames.zip", content_type="application/zip")
