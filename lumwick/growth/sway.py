@@ -33,11 +33,11 @@ def response(omega: ArrayLike, natural_hz: ArrayLike, damping: float) -> NDArray
     return 1.0 / (1 - r * r + 2j * damping * r)
 
 
-@nb.njit(fastmath={"contract", "reassoc", "nsz"}, cache=True)
+@nb.njit(parallel=True, fastmath={"contract", "reassoc", "nsz"}, cache=True)
 def _lean(x, y, natural, phase, omega, amplitude, wave, start, damping, mean, t):
     n, m = len(x), len(omega)
     out = np.zeros((n, 2))
-    for i in range(n):
+    for i in nb.prange(n):
         along, across = 0.0, 0.0
         w0 = 2 * np.pi * natural[i]
         for j in range(m):

@@ -76,10 +76,10 @@ class Ground:
         return [(float(level), line) for level in levels for line in generator.lines(float(level))]
 
     def contour_interval(self) -> float:
-        """A round interval [m] that gives about a dozen contours."""
+        """A round interval [m] that gives about a score of contours."""
         rise = float(np.ptp(self.heights))
         for step in (0.25, 0.5, 1, 2, 5, 10, 20, 50, 100, 200, 500):
-            if rise / step <= 14:
+            if rise / step <= 24:
                 return float(step)
         return 1000.0
 

@@ -56,7 +56,7 @@ class Site(Model):
 
     latitude: float = number(52.0, "Latitude", "°", -90, 90, "North is positive; it sets the sun's height.")
     longitude: float = number(1.0, "Longitude", "°", -180, 180, "East is positive; it sets the sun's hour.")
-    utc_offset: float = number(0.0, "Clock", "h from UTC", -12, 14, "What the place's clock shows, against UTC.")
+    utc_offset: float = number(0.0, "Clock", "h", -12, 14, "Hours that the place's clock is ahead of UTC.")
     north_turn: float = number(0.0, "North turned", "°", -180, 180, "Turn of true north from the model's y axis, clockwise.")
     altitude: float = number(0.0, "Altitude", "m", -430, 8850, "Height of the datum above the sea, for the air.")
 
@@ -87,7 +87,7 @@ class Sea(Model):
 class Air(Model):
     """What lies between the eye and things: haze and fog."""
 
-    haze: Animatable = keyed(0.12, "Haze", "optical depth", 0.02, 1.5, "Aerosol optical depth at 550 nm: 0.05 is crystal, 0.3 hazy.")
+    haze: Animatable = keyed(0.12, "Haze", "x", 0.02, 1.5, "Aerosol optical depth at 550 nm: 0.05 is crystal, 0.3 hazy.")
     ozone_du: float = number(320, "Ozone", "DU", 0, 600, "It keeps the twilight sky blue.")
     fog_visibility: Animatable = keyed(20000.0, "Fog visibility", "m", 20, 200000, "Meteorological optical range at the fog's foot.", quantity="length", log=True)
     fog_height: float = number(60.0, "Fog height", "m", 1, 3000, "Height over which fog thins to about a third.")
@@ -158,7 +158,7 @@ class Route(Model):
     way: Literal["fly", "walk"] = Field("fly", title="Way", description="Fly through the stations' heights, or walk at eye height on ground and decks.")
     stations: list[Station] = Field(default_factory=list, max_length=500)
     eye_height: float = number(1.6, "Eye height", "m", 0.2, 10, "Of somebody walking.")
-    ease: float = number(0.0, "Eased ends", "share", 0, 0.5, "Share of the clip over which the move starts and stops.")
+    ease: float = number(0.0, "Eased ends", "x", 0, 0.5, "Share of the clip over which the move starts and stops.")
 
 
 class Clock(Model):
@@ -178,7 +178,7 @@ class Clock(Model):
 class Exposure(Model):
     """How a real camera would be set."""
 
-    ev100: Animatable = keyed(14.0, "Exposure", "EV100", -8, 22, "Full sun is about 15, sunset 11, dusk 5.")
+    ev100: Animatable = keyed(14.0, "Exposure", "EV", -8, 22, "EV at ISO 100: full sun is about 15, sunset 11, dusk 5.")
     kelvin: float = number(6500, "White balance", "K", 2000, 20000, "Light of this colour comes out white.")
     f_number: float = number(8.0, "Opening", "f/", 0.9, 64, "Smaller numbers blur what is out of focus.", quantity="f_number")
     focus: Animatable = keyed(30.0, "Focus", "m", 0.1, 100000, "Distance that is sharp.", quantity="length", log=True)

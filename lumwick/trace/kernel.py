@@ -66,22 +66,26 @@ def _sky_density(share, dx, dy, dz, sun_az):
     return share[i, j] * rows * cols / (2 * np.pi)
 
 
-@nb.njit(fastmath=FAST)
+@nb.njit(fastmath=FAST, inline="always")
 def _pick_sky(pick, share, u, v, sun_az, d):
-    """Choose a direction of the upper half-space by its light; returns its density [1/sr]."""
+    """Choose a direction of the upper half-space by its light (alias table); returns its density [1/sr]."""
     rows, cols = share.shape
-    i = min(np.searchsorted(pick[:rows, cols], u, side="right"), rows - 1)
-    below = pick[i - 1, cols] if i > 0 else 0.0
-    wide = max(pick[i, cols] - below, 1e-12)
-    fu = min(max((u - below) / wide, 0.0), 0.999999)
-    j = min(np.searchsorted(pick[i, :cols], v, side="right"), cols - 1)
-    left = pick[i, j - 1] if j > 0 else 0.0
-    fv = min(max((v - left) / max(pick[i, j] - left, 1e-12), 0.0), 0.999999)
-    dz = (i + fu) / rows
-    az = 2 * np.pi * (j + fv) / cols + sun_az
+    cells = rows * cols
+    k = u * cells
+    i = min(int(k), cells - 1)
+    k -= i
+    keep = pick[i, 0]
+    if k < keep:
+        k = k / keep
+    else:
+        k = (k - keep) / max(1e-9, 1 - keep)
+        i = int(pick[i, 1])
+    row, col = i // cols, i % cols
+    dz = (row + min(k, 0.999999)) / rows
+    az = 2 * np.pi * (col + v) / cols + sun_az
     r = np.sqrt(max(0.0, 1 - dz * dz))
     d[0], d[1], d[2] = r * np.sin(az), r * np.cos(az), dz
-    return share[i, j] * rows * cols / (2 * np.pi)
+    return share[row, col] * rows * cols / (2 * np.pi)
 
 
 @nb.njit(fastmath=FAST)
@@ -315,11 +319,11 @@ def _sample(w, view, px, py, pixel, sample, width, height, buf, f, room, out, co
                 clear = np.exp(-w.air[c] * dist)
                 lum[c] += thr[c] * (col[c] * (1 - clear) * keep + sd[c] * (1 - keep))
                 thr[c] *= clear * keep
-        g = buf[19] if buf[19] != NO_HIT else np.uint32(0)
+        inst, prim = int(buf[19]), int(buf[17])
+        g = w.owner[inst]
         kind = w.kind[g]
-        inst, prim = int(buf[20]), int(buf[17])
         ng[0], ng[1], ng[2] = f[12], f[13], f[14]
-        footprint = travelled * pixel_angle
+        footprint = travelled * pixel_angle if depth == 0 else 3.0  # scattered light needs no grain
         wet = 0.0
         leaf = False
         if kind == WATER:
@@ -428,7 +432,7 @@ def _sample(w, view, px, py, pixel, sample, width, height, buf, f, room, out, co
         elif kind == PLANT:
             for c in range(3):
                 n[c] = ng[c]
-            _plant_surface(w.transform[w.offset[g] + inst], w.cut[g], w.look[g], float(w.shade[w.offset[g] + inst]), prim, z, n, albedo, through)
+            _plant_surface(w.transform[inst], w.cut[g], w.look[g], float(w.shade[inst]), prim, z, n, albedo, through)
             leaf = through[1] > 0
             for c in range(3):
                 ng[c] = n[c]

@@ -75,8 +75,8 @@ class Kind:
 KINDS = {
     "pine": Kind((0.115, 0.085, 0.066), (0.042, 0.072, 0.026), (0.020, 0.036, 0.008), (0.1, 0.1, 0.05), (0.2, 0.15, 0.1), 0.0011, 1.3, 0.0016, 0.0012, 4, 90, 4000, False),
     "alder": Kind((0.13, 0.115, 0.10), (0.052, 0.098, 0.026), (0.048, 0.095, 0.014), (0.1, 0.1, 0.05), (0.2, 0.15, 0.1), 0.0009, 1.8, 0.0022, 0.0050, 4, 80, 4000, False),
-    "reed": Kind((0.2, 0.16, 0.08), (0.115, 0.150, 0.042), (0.060, 0.085, 0.016), (0.25, 0.225, 0.10), (0.20, 0.165, 0.12), 0.0045, 1.1, 0.0050, 0.0020, 6, 55, 700, True),
-    "grass": Kind((0.2, 0.16, 0.08), (0.120, 0.142, 0.042), (0.065, 0.085, 0.016), (0.2, 0.2, 0.1), (0.3, 0.25, 0.18), 0.0060, 2.0, 0.0022, 0.0, 5, 26, 95, True),
+    "reed": Kind((0.2, 0.16, 0.08), (0.115, 0.150, 0.042), (0.060, 0.085, 0.016), (0.25, 0.225, 0.10), (0.20, 0.165, 0.12), 0.0045, 1.1, 0.0050, 0.0020, 6, 32, 600, True),
+    "grass": Kind((0.2, 0.16, 0.08), (0.120, 0.142, 0.042), (0.065, 0.085, 0.016), (0.2, 0.2, 0.1), (0.3, 0.25, 0.18), 0.0060, 2.0, 0.0022, 0.0, 5, 18, 75, True),
 }
 STIFFNESS_PA, SAP_DENSITY, CROWN = 9.0e9, 900.0, 0.45
 """Green wood: Young's modulus and density (round values of common practice), and the crown's slowing of the stem."""
@@ -116,7 +116,6 @@ class _Part:
     shade: NDArray[np.float32]
     look: NDArray[np.float64]
     cut: NDArray[np.int64] = field(default_factory=lambda: np.full(3, 2**40, np.int64))
-    geometry: embree.Geometry | None = None
     tone: NDArray[np.float32] | None = None
     mask: int = embree.MASK_SOLID
 
@@ -148,10 +147,6 @@ class Stage:
         self._keys: dict[str, str] = {}
         self._parts: dict[str, _Part] = {}
         self._standings: list[_Standing] = []
-        self._order: list[str] = []
-        self._top = embree.Scene(dynamic=True)
-        self._attached: dict[str, int] = {}
-        self._next = 0
         self._sea_mesh: embree.Geometry | None = None
         self.targets: list[tuple[NDArray[np.float32], NDArray[np.uint32], tuple[float, float, float]]] = []
         self._make_ground()
@@ -204,12 +199,11 @@ class Stage:
         self._albedo = albedo(g, land.cover, level, land.beach_top, land.seed)
         self._heights = g.heights.astype(np.float32)
         self._make_water_sheet()
-        self._attached.pop("ground", None)
 
     def _make_water_sheet(self) -> None:
         g, level = self.setting.ground, self._level()
         self._calm = np.zeros_like(self._heights)
-        for name in ("sheet", "open sea"):
+        for name in ("sheet", "open sea", "far sea"):
             self._parts.pop(name, None)
         self._sea_mesh = None
         if level is None or float(g.heights.min()) > level + 0.5:
@@ -363,18 +357,9 @@ class Stage:
         n = TILES[0][1]
         wrapped = np.pad(now.displaced[..., :3], ((0, 1), (0, 1), (0, 0)), mode="wrap").reshape(-1, 3)
         self._tile_v[:] = self._tile_rest + wrapped
-        assert len(self._tile_v) == (n + 1) ** 2
         self._tile_mesh.moved()
         self._parts["open sea"].child.commit()
-        for name in ("sheet", "open sea"):
-            self._mark(name)
-
-    def _mark(self, name: str) -> None:
-        """A part's child scene has moved: its placements must be committed again."""
-        part = self._parts[name]
-        if part.geometry is not None:
-            part.geometry.moved()
-        self._dirty = True
+        assert len(self._tile_v) == (n + 1) ** 2
 
     def _set_plants(self, snap: Snapshot) -> None:
         wind = snap.wind
@@ -467,28 +452,13 @@ class Stage:
         self._body = np.array([0.012, 0.042, 0.046]) * down / np.pi * (0.8 + 0.6 * min(1.0, 3.0 / sea.clarity))
 
     def _assemble(self) -> None:
-        """Put the parts into the top scene under fixed numbers, and lay out the arrays the kernel reads."""
-        wanted = list(self._parts)
-        used: dict[str, int] = {}
-        for number, name in enumerate(wanted):
-            used[name] = number
-            part = self._parts[name]
-            if part.geometry is None:
-                part.transforms = embree.padded(part.transforms)
-                part.geometry = embree.placements(part.child, part.transforms, part.mask)
-            if self._top.geometries.get(number) is not part.geometry:
-                self._top.attach(number, part.geometry)
-                self._dirty = True
-        for number in [n for n in self._top.geometries if n >= len(wanted)]:
-            self._top.detach(number)
-            self._dirty = True
-        if getattr(self, "_dirty", True):
-            self._top.commit()
-        self._dirty = False
-        parts = [self._parts[n] for n in wanted]
-        starts = np.cumsum([0] + [len(p.transforms) for p in parts])
+        """Place the parts in the top scene, and lay out the arrays the kernel reads."""
+        parts = list(self._parts.values())
+        owner = np.repeat(np.arange(len(parts), dtype=np.int32), [len(p.transforms) for p in parts])
+        transforms = np.concatenate([p.transforms for p in parts])
+        self._top = embree.placed([p.child for p in parts], [p.mask for p in parts], owner, transforms)
         tones = [p.tone for p in parts if p.tone is not None]
-        offset = starts[:-1].astype(np.int64)
+        offset = np.zeros(len(parts), np.int64)
         at = 0
         for i, p in enumerate(parts):
             if p.tone is not None:
@@ -505,7 +475,7 @@ class Stage:
         self.world = World(
             scene=int(self._top.handle),
             kind=np.array([p.kind for p in parts], np.int32), offset=offset, cut=np.array([p.cut for p in parts], np.int64),
-            look=np.array([p.look for p in parts]), transform=np.concatenate([p.transforms for p in parts]),
+            look=np.array([p.look for p in parts]), owner=owner, transform=transforms,
             shade=np.concatenate([p.shade for p in parts]), tone=np.concatenate(tones) if tones else np.ones(1, np.float32),
             normals=self._normals, albedo=self._albedo, heights=self._heights, calm=self._calm,
             grid=np.array([g.west, g.south, g.spacing, -1e9 if level is None else level, 0.16]),
@@ -549,6 +519,29 @@ class Lighting:
 
 
 PICK_ROWS, PICK_COLS = 32, 64
+
+
+def alias_table(share: NDArray[np.float64]) -> NDArray[np.float32]:
+    """Table for choosing cells by their share in constant time, shape (n, 2): share kept, other cell.
+
+    References
+    ----------
+    Vose, A linear algorithm for generating random numbers with a given distribution, IEEE TSE 17 (1991).
+    """
+    n = len(share)
+    p = (share / share.sum() * n).tolist()
+    other = list(range(n))
+    small = [i for i in range(n) if p[i] < 1]
+    large = [i for i in range(n) if p[i] >= 1]
+    keep = [1.0] * n
+    while small and large:
+        a, b = small.pop(), large.pop()
+        keep[a], other[a] = p[a], b
+        p[b] -= 1 - p[a]
+        (small if p[b] < 1 else large).append(b)
+    return np.array([keep, other], np.float32).T.copy()
+
+
 FOG_ASYMMETRY = 0.65
 
 
@@ -586,8 +579,5 @@ def lighting(sky: ClearSky, weather: Any, sun_direction: NDArray[np.float64]) ->
     # a cell gives light by the cosine on level ground too, but walls see the horizon: half of each
     share = share * (0.5 + 0.5 * ((np.arange(PICK_ROWS) + 0.5) / PICK_ROWS))[:, None]
     share /= share.sum()
-    pick = np.zeros((PICK_ROWS, PICK_COLS + 1), np.float32)
-    pick[:, :PICK_COLS] = np.cumsum(share, 1) / share.sum(1, keepdims=True)
-    pick[:, PICK_COLS] = np.cumsum(share.sum(1))
-    pick[-1, PICK_COLS] = 1.0
+    pick = alias_table(share.ravel())
     return Lighting(table, pick, share.astype(np.float32), fog, sky_illuminance(fogged), through)

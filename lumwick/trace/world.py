@@ -17,9 +17,9 @@ F64 = NDArray[np.float64]
 class World(NamedTuple):
     """Everything a ray can meet.
 
-    ``kind``, ``offset``, ``cut`` and ``look`` have one row for each geometry of the top scene: its kind, where
-    its placements start in ``transform`` and ``shade``, at which quads its surfaces change, and its colours
-    (reflected, then transmitted, for each of four surfaces; then the height).
+    ``kind``, ``offset``, ``cut`` and ``look`` have one row for each part: its kind, where its tones start, at
+    which quads its surfaces change, and its colours (reflected, then transmitted, for each of four surfaces;
+    then the height). ``owner``, ``transform`` and ``shade`` have one row for each placement of a part.
     """
 
     scene: int
@@ -27,6 +27,7 @@ class World(NamedTuple):
     offset: NDArray[np.int64]
     cut: NDArray[np.int64]
     look: F64
+    owner: NDArray[np.int32]
     transform: F32
     shade: F32
     tone: F32
@@ -46,7 +47,7 @@ class World(NamedTuple):
     # light
     sky: F32
     lit_sky: F32
-    sky_pick: F32  # cumulative share by row, then by column in each row
+    sky_pick: F32  # alias table: share kept, and the other cell
     sky_share: F32
     sun: F64  # direction (3), illuminance rgb (3), tangent of radius, azimuth, two tangents (6)
     air: F64  # extinction rgb (3) [1/m]

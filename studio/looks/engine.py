@@ -52,7 +52,7 @@ def revision_setting(revision_id: int) -> Setting:
     return setting_of(Revision.objects.get(pk=revision_id).parsed())
 
 
-STEPS = (((160, 90), 1, "fast"), ((480, 270), 2, "fast"), ((480, 270), 6, "balanced"), ((640, 360), 8, "high"), ((640, 360), 16, "high"))
+STEPS = (((160, 90), 1, "fast"), ((480, 270), 1, "fast"), ((480, 270), 7, "balanced"), ((640, 360), 8, "high"), ((640, 360), 16, "high"))
 """What each refinement of a look adds: size, samples, cleaning."""
 
 

@@ -286,7 +286,7 @@ document.addEventListener("alpine:init", () => {
         if (b.line.length > 1) { const d = "M" + b.line.map((p) => `${p[0]} ${-p[1]}`).join("L"); svg.append(el("path", { d, fill: "none", stroke: "var(--ink)", "stroke-width": Math.max(b.width, 4 * px) }), el("path", { d, fill: "none", stroke: "var(--sheet)", "stroke-width": Math.max(b.width - 2 * px, 2 * px), "stroke-dasharray": `${1.5 * px} ${1.5 * px}` })); }
         else svg.append(el("rect", { x: b.line[0][0] - b.width / 2, y: -b.line[0][1] - b.width / 2, width: b.width, height: b.width * 0.8, fill: "var(--sheet)", stroke: "var(--ink)", "stroke-width": px, transform: `rotate(${b.turn} ${b.line[0][0]} ${-b.line[0][1]})` }));
         const at = b.line[Math.floor(b.line.length / 2)];
-        if (px < 0.6) svg.append(el("text", { x: at[0] + 6 * px, y: -at[1] - 6 * px, "font-size": 10 * px, fill: "var(--faint)" }, b.name));
+        if (this.bench === "land" && px < 0.9) svg.append(el("text", { x: at[0] + 6 * px, y: -at[1] - 6 * px, "font-size": 10 * px, fill: "var(--faint)" }, b.name));
       }
       this.overlay = svg.appendChild(el("g"));
       this.drawRoute();
