@@ -93,7 +93,7 @@ def read_elevation(path: str | Path, *, size_m: float | None = None, lowest: flo
                 factor = max(1, int(np.ceil(max(source.width, source.height) / (2 * POINTS_A_SIDE))))
                 shape = (max(4, source.height // factor), max(4, source.width // factor))
                 band = source.read(1, masked=True, out_shape=shape, resampling=Resampling.average if factor > 1 else Resampling.nearest)
-                transform = source.transform * Affine.scale(source.width / shape[1], source.height / shape[0])
+                transform = source.transform @ Affine.scale(source.width / shape[1], source.height / shape[0])
                 crs = CRS.from_user_input(source.crs) if source.crs else None
     except LandError:
         raise
@@ -151,7 +151,7 @@ def _fit(z: NDArray[np.float32], spacing: float) -> Ground:
 
 def _projected(z: NDArray[np.float32], transform: Affine, crs: CRS) -> Survey:
     rows, cols = z.shape
-    mid = transform * (cols / 2, rows / 2)
+    mid = transform @ (cols / 2, rows / 2)
     to_degrees = Transformer.from_crs(crs, CRS.from_epsg(4326), always_xy=True)
     longitude, latitude = to_degrees.transform(*mid)
     if not (np.isfinite(latitude) and np.isfinite(longitude) and abs(latitude) <= 90):
@@ -159,11 +159,11 @@ def _projected(z: NDArray[np.float32], transform: Affine, crs: CRS) -> Survey:
     # metres about the middle, true north up there
     local = CRS.from_proj4(f"+proj=tmerc +lat_0={latitude:.9f} +lon_0={longitude:.9f} +k=1 +x_0=0 +y_0=0 +datum=WGS84 +units=m")
     to_local = Transformer.from_crs(crs, local, always_xy=True)
-    edge = np.array([transform * p for k in np.linspace(0, 1, 21) for p in ((k * cols, 0), (k * cols, rows), (0, k * rows), (cols, k * rows))])
+    edge = np.array([transform @ p for k in np.linspace(0, 1, 21) for p in ((k * cols, 0), (k * cols, rows), (0, k * rows), (cols, k * rows))])
     ex, ey = to_local.transform(edge[:, 0], edge[:, 1])
     if not (np.isfinite(ex).all() and np.isfinite(ey).all()):
         raise LandError("The file reaches further round the earth than one place can: cut out the part you film.")
-    near = np.array([transform * p for p in ((cols / 2, rows / 2), (cols / 2 + 1, rows / 2), (cols / 2, rows / 2 + 1))])
+    near = np.array([transform @ p for p in ((cols / 2, rows / 2), (cols / 2 + 1, rows / 2), (cols / 2, rows / 2 + 1))])
     nx, ny = to_local.transform(near[:, 0], near[:, 1])
     step = float(np.sqrt(np.hypot(nx[1] - nx[0], ny[1] - ny[0]) * np.hypot(nx[2] - nx[0], ny[2] - ny[0])))
     west, east, south, north = ex.min(), ex.max(), ey.min(), ey.max()

@@ -1,0 +1,59 @@
+"""What tests of all parts share."""
+
+from __future__ import annotations
+
+import os
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+os.environ.setdefault("DJANGO_ALLOW_ASYNC_UNSAFE", "true")
+
+from lumwick.land.ground import Ground
+from lumwick.land.starters import saltmarsh
+from lumwick.place.document import Asset, Clock, Exposure, Land, Place, Route, Sea, Shot, Stand, Station
+from lumwick.snapshot.evaluate import Setting
+
+
+@pytest.fixture(scope="session")
+def marsh() -> Ground:
+    """A small saltmarsh: 97 points a side, 12 m apart."""
+    return saltmarsh(97, 12.0)
+
+
+def small_place(**changes: object) -> Place:
+    """A place with a route of three stations, some reeds and pines."""
+    base: dict = {
+        "name": "Small", "land": Land(elevation=Asset(sha256="0" * 64, name="g.tif", bytes=1)),
+        "growth": [Stand(id="pines", name="Pines", kind="pine", area=[(30, 100), (120, 100), (120, 200), (30, 200)], per_hectare=60, height=9),
+                   Stand(id="reeds", name="Reeds", kind="reed", area=[(-40, 0), (40, 0), (40, 60), (-40, 60)], per_hectare=2000, height=1.8, highest=3)],
+        "shots": [Shot(id="a", name="A", frames=24, clock=Clock(start="2026-06-05T10:00"), exposure=Exposure(ev100=14.0),
+                       route=Route(stations=[Station(id="s1", east=-20, north=-20, up=6, aim=(0, 60, 2)), Station(id="s2", east=0, north=-10, up=5, aim=(10, 60, 2)), Station(id="s3", east=30, north=0, up=7, aim=(40, 90, 3))]))],
+        "sea": Sea(),
+    }
+    return Place(**{**base, **changes})
+
+
+@pytest.fixture
+def setting(marsh: Ground) -> Setting:
+    return Setting(small_place(), marsh)
+
+
+@pytest.fixture(scope="session")
+def sample_elevation() -> dict[str, np.ndarray]:
+    """The elevation model of a real fault ridge that matplotlib ships among its sample data."""
+    from matplotlib import cbook
+
+    with cbook.get_sample_data("jacksboro_fault_dem.npz") as data:
+        return {k: data[k] for k in data.files}
+
+
+def write_geotiff(path: Path, z: np.ndarray, west: float, north: float, dx: float, dy: float, crs: str | None, nodata: float | None = None) -> Path:
+    """Write heights as GeoTIFF; row 0 is the northernmost."""
+    import rasterio
+    from rasterio.transform import from_origin
+
+    with rasterio.open(path, "w", driver="GTiff", height=z.shape[0], width=z.shape[1], count=1, dtype=str(z.dtype), crs=crs, transform=from_origin(west, north, dx, dy), nodata=nodata) as out:
+        out.write(z, 1)
+    return path

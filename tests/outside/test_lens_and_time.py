@@ -1,0 +1,100 @@
+"""Camera, timebase, easing, sway and wind against formulas with a published source."""
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from lumwick.air.wind import gust_at, gusts, log_profile
+from lumwick.growth.sway import cantilever_frequency, lean, response
+from lumwick.lens.camera import angle_of_view, circle_of_confusion, ev100, exposure_scale, hyperfocal, incident_illuminance
+from lumwick.motion.channel import Channel, Key, at, cubic_bezier, evaluate
+from lumwick.motion.timebase import RATES, frame_time, joined_views, lapse_interval, time_frame, timecode
+from lumwick.trace.kernel import fresnel
+
+
+def test_lens() -> None:
+    assert angle_of_view(50.0) == pytest.approx(39.6, abs=0.05)  # 2 atan(36 / 100)
+    assert ev100(16.0, 1 / 100) == pytest.approx(14.64, abs=0.01)  # the f/16 rule is EV 15 within a third of a stop (common practice)
+    assert abs(ev100(16.0, 1 / 125) - 15) < 1 / 3
+    assert incident_illuminance(15.0) == pytest.approx(81920.0)  # ISO 2720, C = 250
+    assert hyperfocal(50.0, 8.0) == pytest.approx(50**2 / (8 * 0.03) / 1000 + 0.05)
+    assert circle_of_confusion(50.0, 8.0, hyperfocal(50.0, 8.0), 1e9) == pytest.approx(0.03, rel=0.01)  # what defines it
+    assert exposure_scale(15.0) * 0.18 * 81920 / np.pi == pytest.approx(0.18)
+
+
+def test_fresnel_of_water() -> None:
+    assert fresnel(1.0, 1.333) == pytest.approx(0.0204, abs=1e-4)  # ((n - 1) / (n + 1))^2, 2.0 %
+    brewster = np.radians(53.12)  # atan 1.333: only s-polarised light is reflected
+    n, ci = 1.333, np.cos(brewster)
+    ct = np.sqrt(1 - (np.sin(brewster) / n) ** 2)
+    assert fresnel(ci, n) == pytest.approx(0.5 * ((ci - n * ct) / (ci + n * ct)) ** 2, rel=1e-3)
+
+
+def test_timecode_table() -> None:
+    # SMPTE ST 12-1: drop-frame skips ;00 and ;01 each minute but every tenth; ten minutes hold 17 982 frames
+    ntsc = RATES["29.97"]
+    assert timecode(1800, ntsc, drop=True) == "00:00:59;29"
+    assert timecode(1801, ntsc, drop=True) == "00:01:00;02"
+    assert timecode(17983, ntsc, drop=True) == "00:10:00;00"
+    assert timecode(1801, ntsc) == "00:01:00:00"
+    assert timecode(25 * 3600 + 1, RATES["25"]) == "01:00:00:00"
+
+
+@given(st.integers(1, 24 * 3600 * 60), st.sampled_from(sorted(RATES)))
+def test_frames_and_seconds_round_trip(frame: int, name: str) -> None:
+    assert time_frame(frame_time(frame, RATES[name]), RATES[name]) == frame
+
+
+def test_time_lapse_and_joined_views() -> None:
+    assert lapse_interval(3 * 3600, 10, 24) == 45.0  # common practice: 3 h into 10 s at 24
+    assert joined_views(15, 10) == 141  # common practice
+
+
+def test_cubic_bezier_at_known_points() -> None:
+    # W3C CSS Easing Functions: 'linear' is the diagonal; 'ease' (0.25 0.1 0.25 1) passes 0.8024 at half time; ease-in-out is symmetric
+    x = np.linspace(0, 1, 11)
+    assert np.allclose(cubic_bezier(x, 0, 0, 1, 1), x, atol=1e-9)
+    assert cubic_bezier(0.5, 0.25, 0.1, 0.25, 1.0) == pytest.approx(0.8024, abs=2e-4)
+    both = cubic_bezier(x, 0.42, 0, 0.58, 1)
+    assert np.allclose(both + both[::-1], 1, atol=1e-9)
+
+
+def test_channel_beyond_its_keys() -> None:
+    keys = [Key(t=0, v=0, join="straight"), Key(t=2, v=4, join="straight")]
+    assert [at(Channel(keys=keys), t) for t in (-1, 0, 1, 2, 9)] == [0, 0, 2, 4, 4]
+    assert at(Channel(keys=keys, after="straight_on", before="straight_on"), 3) == pytest.approx(6)
+    assert at(Channel(keys=keys, after="cycle"), 3) == pytest.approx(2)
+    assert np.array_equal(evaluate(5.0, np.zeros(3)), [5, 5, 5])
+    with pytest.raises(ValueError, match="same time"):
+        Channel(keys=[Key(t=1, v=0), Key(t=1, v=2)])
+
+
+def test_sway() -> None:
+    # uniform cantilever, first mode 3.516 / 2 pi sqrt(EI / rho A L^4) (Blevins, Formulas for Natural Frequency, from memory)
+    f1 = cantilever_frequency(10e9, 0.1, 10.0, 800.0)
+    inertia, area = np.pi * 0.1**4 / 4, np.pi * 0.1**2
+    assert f1 == pytest.approx(3.516 / (2 * np.pi) * np.sqrt(10e9 * inertia / (800 * area * 10.0**4)), rel=1e-3)
+    assert abs(response(2 * np.pi * 1.0, 1.0, 0.1)) == pytest.approx(5.0)  # at resonance 1 / 2 zeta
+    wind = gusts(5.0, 240.0, 0.2, 1, loop=4.0)
+    x, y = np.array([0.0, 3.0, 60.0]), np.array([0.0, 1.0, 20.0])
+    natural, phase = np.array([0.6, 0.7, 0.66]), np.array([0.3, 2.0, 5.0])
+    series = np.array([lean(x, y, natural, phase, 0.001, wind, t) for t in np.linspace(0, 4, 161)])
+    assert np.allclose(series[0], series[-1], atol=1e-9)  # loops exactly
+    a = series[:-1, 0, 0] - series[:-1, 0, 0].mean()
+    b = series[:-1, 2, 0] - series[:-1, 2, 0].mean()
+    assert abs((a * b).mean() / (a.std() * b.std())) < 0.7  # two plants of a kind do not move alike
+    degrees = np.degrees(np.arctan(np.linalg.norm(series, axis=2).max()))
+    assert 0.5 < degrees < 6  # a light wind reads as about 3 degrees (common practice)
+
+
+def test_wind() -> None:
+    # log law over open land (Davenport roughness 0.03 m): U(2) / U(10) = ln(2 / 0.03) / ln(10 / 0.03)
+    assert log_profile(10.0, 2.0, 0.03) == pytest.approx(10 * np.log(2 / 0.03) / np.log(10 / 0.03))
+    g = gusts(8.0, 270.0, 0.2, 5)
+    t = np.linspace(0, 900, 4000)
+    u = np.array([gust_at(g, 0.0, 0.0, k) for k in t]).ravel()
+    assert u.std() == pytest.approx(0.2 * 8.0, rel=0.15)
+    # Taylor: what is here now is 40 m downwind (east) 5 s later, more or less
+    there = np.array([gust_at(g, 40.0, 0.0, k + 5.0) for k in t]).ravel()
+    assert np.corrcoef(u, there)[0, 1] > np.corrcoef(u, np.array([gust_at(g, 40.0, 0.0, k) for k in t]).ravel())[0, 1] + 0.1

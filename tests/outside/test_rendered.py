@@ -1,0 +1,93 @@
+"""Rendered light measured against the equations of light."""
+
+import datetime as dt
+
+import numpy as np
+import pytest
+
+from lumwick.air.atmosphere import LUMA
+from lumwick.land.ground import Ground
+from lumwick.lens.camera import Camera, direction_of, exposure_scale, incident_illuminance
+from lumwick.place.document import Air, Clock, Sea, Site
+from lumwick.snapshot.evaluate import Setting, evaluate
+from lumwick.trace.render import blank, expose
+from lumwick.trace.stage import Stage
+from tests.conftest import small_place
+
+
+def flat(**changes: object) -> tuple[Setting, Stage]:
+    """A bare level place at the demo's latitude, filmed at midsummer noon."""
+    place = small_place(growth=[], sea=Sea(present=False), site=Site(latitude=54.6, longitude=0.0), **changes)
+    setting = Setting(place, Ground(np.zeros((65, 65), np.float32), 20.0, -640.0, -640.0))
+    return setting, Stage(setting)
+
+
+def quad(x0: float, y0: float, z0: float, x1: float, y1: float, z1: float) -> tuple[np.ndarray, np.ndarray]:
+    """An upright (y0 = y1) or level (z0 = z1) rectangle."""
+    if y0 == y1:
+        v = [[x0, y0, z0], [x1, y0, z0], [x1, y0, z1], [x0, y0, z1]]
+    else:
+        v = [[x0, y0, z0], [x1, y0, z0], [x1, y1, z0], [x0, y1, z0]]
+    return np.array(v, np.float32), np.array([[0, 1, 2, 3]], np.uint32)
+
+
+def radiance(stage: Stage, setting: Setting, camera: Camera, samples: int = 64, size: tuple[int, int] = (48, 32)) -> np.ndarray:
+    shot = setting.place.shots[0].model_copy(update={"clock": Clock(start=dt.datetime(2026, 6, 21, 12, 0))})
+    stage.set(evaluate(setting, shot, 0.0, camera))
+    film = blank(*size)
+    expose(stage, film, samples, 1)
+    return film.radiance
+
+
+def test_grey_card_at_noon_meets_the_incident_light_equation_and_the_f16_rule() -> None:
+    setting, stage = flat(air=Air(haze=0.1, fog_visibility=200000))
+    stage.add_target("card", *quad(-3, -3, 1.5, 3, 3, 1.5), (0.18, 0.18, 0.18))
+    camera = Camera(np.array([0.0, -0.01, 4.0]), direction_of(0.0, -89.0), 50.0)
+    card = float(radiance(stage, setting, camera)[8:24, 12:36].mean(axis=(0, 1)) @ LUMA)
+    lux = card * np.pi / 0.18
+    # f/16 at one over the film's speed in full sun is EV 15 (the old f/16 rule, common practice); E = 2.5 * 2^EV (ISO 2720, C = 250)
+    assert abs(np.log2(lux / incident_illuminance(15.0))) < 1 / 3
+    # and the camera at the metered exposure brings the card out at its own reflectance
+    metered = np.log2(lux / 2.5)
+    assert card * exposure_scale(metered) == pytest.approx(0.18, rel=1e-3)
+
+
+def test_koschmieder_contrast_of_dark_targets_in_fog() -> None:
+    visibility = 800.0
+    setting, stage = flat(air=Air(haze=0.02, fog_visibility=visibility, fog_height=3000, fog_base=0))
+    eye = 20.0
+    for i, d in enumerate((100.0, 300.0, 600.0)):
+        x = (i - 1) * d * 0.16
+        stage.add_target(f"t{i}", *quad(x - d * 0.05, d, eye - d * 0.04, x + d * 0.05, d, eye + d * 0.04), (0.0, 0.0, 0.0))
+    camera = Camera(np.array([0.0, 0.0, eye]), direction_of(0.0, 0.0), 50.0)
+    picture = radiance(stage, setting, camera, 16, (240, 120)) @ LUMA
+    for i, d in enumerate((100.0, 300.0, 600.0)):
+        col = int((0.5 + (i - 1) * 0.16 / (2 * 18 / 50)) * 240)
+        target = float(picture[58:62, col - 4 : col + 5].mean())
+        horizon = float(picture[58:62, [col - 24, col + 24]].mean())  # fog without end, at the same height
+        beta = 2.996 / visibility  # WMO No. 8: meteorological optical range at 5 % contrast
+        contrast = (horizon - target) / horizon
+        assert contrast == pytest.approx(np.exp(-beta * d), abs=0.03), d
+    assert np.exp(-3.912 / visibility * visibility) == pytest.approx(0.02, abs=1e-4)  # Koschmieder at 2 %
+
+
+def test_the_sun_through_penumbra_and_shadow() -> None:
+    setting, stage = flat(air=Air(haze=0.1, fog_visibility=200000))
+    camera = Camera(np.array([0.0, 0.0, 40.0]), direction_of(0.0, -89.9), 28.0)
+    lit = radiance(stage, setting, camera, 16) @ LUMA
+    stage.add_target("roof", *quad(-200, -200, 60, 200, 200, 60), (0.5, 0.5, 0.5))
+    stage._keys.pop("light")
+    shaded = radiance(stage, setting, camera, 16) @ LUMA
+    assert 0.002 < shaded.mean() / lit.mean() < 0.2
+
+
+def test_water_absorbs_with_depth() -> None:
+    place = small_place(growth=[], site=Site(latitude=8.0), sea=Sea(wind_speed=0.5, level=0.0, clarity=4.0))
+    heights = np.full((65, 65), -0.4, np.float32)
+    heights[:, 32:] = -9.0
+    setting = Setting(place, Ground(heights, 20.0, -640.0, -640.0))
+    stage = Stage(setting)
+    left = radiance(stage, setting, Camera(np.array([-300.0, 0.0, 60.0]), direction_of(0.0, -80.0), 28.0), 32).mean(axis=(0, 1))
+    right = radiance(stage, setting, Camera(np.array([300.0, 0.0, 60.0]), direction_of(0.0, -80.0), 28.0), 32).mean(axis=(0, 1))
+    assert left[0] > 1.5 * right[0]  # red light is lost first
+    assert right[2] > right[0]

@@ -1,0 +1,72 @@
+"""The sea against linear wave theory and wavespectra."""
+
+import numpy as np
+import pytest
+from wavespectra.construct.frequency import jonswap as reference_jonswap
+
+from lumwick.water.spectrum import G, SeaState, beaufort, dispersion, jonswap, moment, peak_frequency, sea_name, significant_height, slope_variance, spreading
+from lumwick.water.surface import surface, swells, tile_variance
+
+STATE = SeaState(wind_speed=9.0, fetch=100e3, depth=1000.0, toward=250.0)
+
+
+def test_dispersion() -> None:
+    for period in (4.0, 8.0, 12.0):
+        k = 2 * np.pi / (G * period**2 / (2 * np.pi))  # deep water: L = g T^2 / 2 pi = 1.56 T^2
+        assert dispersion(k, 5000.0) == pytest.approx(2 * np.pi / period, rel=1e-6)
+        assert 2 * np.pi / k == pytest.approx(1.56 * period**2, rel=0.002)
+    assert dispersion(0.05, 4.0) == pytest.approx(np.sqrt(G * 0.05 * np.tanh(0.2)))
+    assert dispersion(0.001, 2.0) / 0.001 == pytest.approx(np.sqrt(G * 2.0), rel=1e-3)  # shallow water: c = sqrt(g d)
+
+
+def test_jonswap_against_wavespectra() -> None:
+    # reference: wavespectra.construct.frequency.jonswap with the same peak, alpha and gamma
+    f = np.linspace(0.03, 0.6, 600)
+    fp = peak_frequency(STATE) / 2 / np.pi
+    alpha = 0.076 * (STATE.wind_speed**2 / (STATE.fetch * G)) ** 0.22
+    import xarray as xr
+
+    ref = np.asarray(reference_jonswap(freq=xr.DataArray(f, coords={"freq": f}, dims="freq"), fp=fp, alpha=alpha, gamma=3.3)).squeeze()
+    ours = jonswap(2 * np.pi * f, STATE) * 2 * np.pi
+    assert f[ours.argmax()] == pytest.approx(f[ref.argmax()], abs=0.002)
+    assert np.abs(ours - ref).max() < 0.03 * ref.max()
+
+
+def test_peak_by_the_fetch_law() -> None:
+    assert peak_frequency(STATE) == pytest.approx(22 * (G**2 / (9.0 * 100e3)) ** (1 / 3))  # Hasselmann et al. 1973
+
+
+def test_variance_of_the_surface_is_the_spectrums_integral() -> None:
+    waves = swells(STATE, 1, None)
+    carried = sum(tile_variance(w) for w in waves)
+    assert carried == pytest.approx(moment(STATE), rel=0.01)
+    z = surface(waves, 3.0).displaced[..., 2]
+    assert z.var() == pytest.approx(tile_variance(waves[0]), rel=0.05)
+    assert 4 * np.sqrt(carried) == pytest.approx(significant_height(STATE), rel=0.01)
+
+
+def test_spreading_has_unit_integral() -> None:
+    theta = np.linspace(-np.pi, np.pi, 20001)
+    for s in (0.8, 3.0, 16.0):
+        assert np.trapezoid(spreading(theta, s), theta) == pytest.approx(1.0, abs=1e-4)
+
+
+def test_waves_run_where_the_wind_blows() -> None:
+    waves = swells(SeaState(9.0, 100e3, 1000.0, 90.0), 1, None)[:1]  # toward the east
+    a, b = (surface(waves, t).displaced[..., 2] for t in (0.0, 0.25))
+    shifts = [float((np.roll(a, s, axis=1) * b).sum()) for s in range(-4, 5)]
+    assert int(np.argmax(shifts)) - 4 > 0
+
+
+def test_a_loop_closes_exactly_and_any_instant_is_made_alone() -> None:
+    waves = swells(STATE, 4, 5.0)
+    assert np.allclose(surface(waves, 0.0).displaced, surface(waves, 5.0).displaced, atol=1e-4)
+    again = surface(swells(STATE, 4, 5.0), 1.7).displaced
+    surface(waves, 3.0)
+    assert np.array_equal(again, surface(waves, 1.7).displaced)
+
+
+def test_slopes_words_and_scale() -> None:
+    assert slope_variance(10.0) == pytest.approx(0.0542)  # Cox and Munk 1954: 0.003 + 0.00512 U
+    assert [beaufort(u) for u in (0.2, 5.0, 12.0, 40.0)] == [0, 3, 6, 12]  # B = (U / 0.836)^(2/3)
+    assert sea_name(0.3) == "smooth wavelets" and sea_name(2.0) == "moderate" and sea_name(20) == "phenomenal"  # WMO table 3700
