@@ -73,7 +73,7 @@ def saltmere() -> tuple[Place, dict[str, bytes]]:
                      _station("w4", -19.6, 26.4, 3.57, (-40, 6, 2.0), 24, "Inside"),
                  ])),
             Shot(id="sunset", name="The sea from the dunes, across sunset", frames=240, fps="24", clock=Clock(start=dt.datetime(2026, 6, 5, 19, 55), speed=1080),
-                 exposure=Exposure(ev100=Channel(keys=[Key(t=0, v=12.6, join="straight"), Key(t=5.8, v=10.4, join="straight"), Key(t=9.96, v=4.0)]), kelvin=5600, f_number=8, focus=200),
+                 exposure=Exposure(ev100=Channel(keys=[Key(t=0, v=13.8, join="straight"), Key(t=5.8, v=11.2, join="straight"), Key(t=9.96, v=5.2)]), kelvin=5600, f_number=8, focus=200),
                  route=Route(way="fly", stations=[
                      _station("d1", -104, 150, 10.4, (-400, 268, 3.0), 28, "On the dune"),
                      _station("d2", -107, 158, 10.5, (-400, 290, 3.0), 28, "Slid north"),

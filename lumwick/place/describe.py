@@ -56,7 +56,7 @@ def _view(model: BaseModel, name: str, prefix: str, t: float) -> FieldView | Non
         return FieldView(**common, kind="number", shown=show(now, common["unit"]), value=now, low=None if low is None else float(low), high=None if high is None else float(high),  # type: ignore[arg-type]
                          step=_step(now), animatable=bool(extra.get("animatable")), keyed=isinstance(value, Channel))
     if isinstance(value, dt.datetime):
-        return FieldView(**common, kind="moment", shown=value.isoformat(timespec="minutes"), value=value)
+        return FieldView(**common, kind="moment", shown=f"{value:%Y-%m-%d %H:%M}", value=value)
     if name == "fps":
         return FieldView(**common, kind="choice", shown=value, value=value, choices=tuple(RATES))
     if get_origin(info.annotation) is Literal:

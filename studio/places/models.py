@@ -58,7 +58,7 @@ class Place(models.Model):
 
     owner = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="places")
     name = models.CharField(max_length=120)
-    head = models.ForeignKey("Revision", null=True, on_delete=models.PROTECT, related_name="+")
+    head = models.ForeignKey("Revision", null=True, on_delete=models.RESTRICT, related_name="+")
     undone = models.JSONField(default=list)
     """Numbers of the revisions that redo would go back to, newest last."""
     created = models.DateTimeField(auto_now_add=True)
@@ -160,7 +160,7 @@ class Revision(models.Model):
 
     place = models.ForeignKey(Place, on_delete=models.CASCADE, related_name="revisions")
     number = models.PositiveIntegerField()
-    parent = models.ForeignKey("self", null=True, on_delete=models.PROTECT, related_name="children")
+    parent = models.ForeignKey("self", null=True, on_delete=models.RESTRICT, related_name="children")
     label = models.CharField(max_length=200)
     command = models.JSONField(null=True)
     document = models.JSONField()

@@ -151,8 +151,6 @@ def bring_in(request: HttpRequest) -> HttpResponse:
 def throw_out(request: HttpRequest, place_id: int) -> HttpResponse:
     """Remove a place with its revisions and takes."""
     place = own_place(request, place_id)
-    Place.objects.filter(pk=place.pk).update(head=None)
-    place.revisions.update(parent=None)
     place.delete()
     return redirect("chest")
 

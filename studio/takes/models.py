@@ -32,7 +32,7 @@ class Take(models.Model):
         FAILED = "failed", "done but for some frames"
 
     place = models.ForeignKey(Place, on_delete=models.CASCADE, related_name="takes")
-    revision = models.ForeignKey(Revision, on_delete=models.PROTECT, related_name="+")
+    revision = models.ForeignKey(Revision, on_delete=models.RESTRICT, related_name="+")
     number = models.PositiveIntegerField()
     kind = models.CharField(max_length=10, choices=[("rehearsal", "rehearsal"), ("take", "take")])
     shot = models.CharField(max_length=40)

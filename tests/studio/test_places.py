@@ -1,0 +1,165 @@
+"""Places, edits, and who may see what."""
+
+import json
+from typing import Any
+
+import pytest
+from django.core.files.uploadedfile import SimpleUploadedFile
+from django.test import Client
+
+from lumwick.demo import saltmere
+from lumwick.errors import PlaceError
+from lumwick.place.files import pack, unpack
+from studio.places.models import Place, StaleRevision
+from studio.takes.models import Take
+from tests.studio.conftest import kept_place
+
+pytestmark = pytest.mark.django_db
+
+
+@pytest.fixture
+def visitor(client: Client, account: Any) -> Client:
+    client.force_login(account)
+    return client
+
+
+def send(client: Client, place: Any, **body: Any) -> Any:
+    return client.post(f"/places/{place.pk}/edit/", json.dumps({"shot": "a", **body}), content_type="application/json")
+
+
+def fog(place: Any) -> float:
+    return Place.objects.get(pk=place.pk).head.parsed().air.fog_visibility
+
+
+def test_edit_undo_redo_are_named_moves_between_revisions(place: Any) -> None:
+    assert place.edit(1, {"op": "set", "path": "/air/fog_visibility", "value": 500}).label == "fog visibility 500 m"
+    place.edit(2, {"op": "set", "path": "/air/fog_visibility", "value": 900})
+    assert place.undo(3).number == 2 and fog(place) == 500
+    assert Place.objects.get(pk=place.pk).redo_label == "fog visibility 900 m"
+    assert place.redo(2).number == 3 and fog(place) == 900
+    assert place.restore(3, 1).number == 4 and fog(place) == 20000
+    assert place.revisions.count() == 4
+    with pytest.raises(PlaceError, match="Nothing has been undone"):
+        place.redo(4)
+
+
+def test_a_stale_edit_is_told_and_changes_nothing(visitor: Client, place: Any) -> None:
+    assert send(visitor, place, rev=1, command={"op": "set", "path": "/air/fog_visibility", "value": 500}).status_code == 200
+    reply = send(visitor, place, rev=1, command={"op": "set", "path": "/air/fog_visibility", "value": 700})
+    assert reply.status_code == 409 and "changed elsewhere" in reply.json()["error"] and reply.json()["state"]["rev"] == 2
+    assert fog(place) == 500
+    with pytest.raises(StaleRevision):
+        place.undo(1)
+
+
+@pytest.mark.parametrize(("typed", "says"), [({"path": "/air/fog_visibility", "text": "thick"}, "must be a number"), ({"path": "/air/fog_visibility", "text": "5 m"}, "lies from 20 m"), ({"path": "/air/x", "text": "5"}, "no field")])
+def test_bad_typing_gets_a_sentence_and_changes_nothing(visitor: Client, place: Any, typed: dict, says: str) -> None:
+    reply = send(visitor, place, rev=1, typed=typed)
+    assert reply.status_code == 422 and says in reply.json()["error"]
+    assert Place.objects.get(pk=place.pk).head.number == 1
+
+
+def test_a_keyed_value_that_is_changed_gets_a_key_at_the_playhead(visitor: Client, place: Any) -> None:
+    send(visitor, place, rev=1, command={"op": "key", "path": "/air/fog_visibility", "t": 0, "value": 500})
+    state = send(visitor, place, rev=2, typed={"path": "/air/fog_visibility", "text": "2 km", "t": 0.5}).json()
+    assert state["undo"] == "key: fog visibility 2000 m at 0.50 s"
+    assert [k["v"] for k in state["lanes"][0]["keys"]] == [500, 2000]
+
+
+def test_set_station_stores_the_looks_view(visitor: Client, place: Any) -> None:
+    view = {"x": 1, "y": 2, "z": 9, "bearing": 90, "pitch": 0, "focal": 35}
+    state = send(visitor, place, rev=1, command={"op": "add_station", "shot": "a", "index": 1, "view": view}).json()
+    station = state["route"]["stations"][1]
+    assert (station["east"], station["north"], station["focal"]) == (1, 2, 35) and station["aim"][0] == pytest.approx(21)
+
+
+def test_pages_answer(visitor: Client, place: Any) -> None:
+    for path in ("/", "/help/", f"/places/{place.pk}/", f"/places/{place.pk}/takes/", f"/places/{place.pk}/chart/", f"/places/{place.pk}/waves/", f"/places/{place.pk}/history/", f"/places/{place.pk}/take-form/?shot=a", "/healthz"):
+        assert visitor.get(path).status_code == 200, path
+    for bench in ("land", "water", "growth", "air", "route", "cut"):
+        for selected in ("", "reeds", "s1"):
+            assert visitor.get(f"/places/{place.pk}/slip/?bench={bench}&shot=a&selected={selected}&t=0.2").status_code == 200
+
+
+def test_a_look_is_a_picture_and_the_same_again(visitor: Client, place: Any) -> None:
+    one = visitor.get(f"/places/{place.pk}/look/?shot=a&t=0.5&step=0&wish=1")
+    assert one.status_code == 200 and one.content[:2] == b"\xff\xd8"
+    again = visitor.get(f"/places/{place.pk}/look/?shot=a&t=0.5&step=0&wish=2")
+    assert again.content == one.content
+    own = visitor.get(f"/places/{place.pk}/look/?shot=a&t=0.5&step=0&wish=3&cam=0,0,12,45,-10,35")
+    assert own.status_code == 200 and own.content != one.content
+    assert visitor.get(f"/places/{place.pk}/look/?shot=a&t=0.5&step=1&wish=1").status_code == 204  # an older wish
+    assert visitor.get(f"/places/{place.pk}/look/?cam=1,2").status_code == 400
+
+
+def test_another_accounts_ids_answer_404_everywhere(client: Client, other: Any, place: Any) -> None:
+    take = Take.begin(place, "a", "take", (64, 36), "sketch", 1, 2)
+    frame = take.frames.get(number=1)
+    frame.path.parent.mkdir(parents=True)
+    frame.path.write_bytes(b"x")
+    take.frames.update(state="done")
+    take.folder.mkdir(parents=True)
+    take.film_path.write_bytes(b"x")
+    p, t = f"/places/{place.pk}/", f"/takes/{take.pk}/"
+    gets = [p, f"{p}state/", f"{p}chart/", f"{p}slip/", f"{p}look/", f"{p}export/", f"{p}history/", f"{p}print.jpg", f"{p}waves/", f"{p}takes/", f"{p}take-form/", t, f"{t}played/", f"{t}film.mp4", f"{t}frames.zip", f"{t}frames/1.png"]
+    posts = [f"{p}edit/", f"{p}budget/", f"{p}take/", f"{p}rehearse/", f"{p}throw-out/", f"{t}cancel/", f"{t}resume/"]
+    for path in gets + posts:
+        call = client.get if path in gets else client.post
+        assert call(path).status_code == 302  # signed out: to the sign-in page
+    client.force_login(other)
+    for path in gets + posts:
+        call = client.get if path in gets else client.post
+        assert call(path).status_code == 404, path
+    client.force_login(place.owner)
+    assert client.get(f"{t}frames/1.png").status_code == 200
+    part = client.get(f"{t}film.mp4", headers={"Range": "bytes=0-0"})
+    assert part.status_code == 206 and part["Content-Range"] == "bytes 0-0/1"
+
+
+def test_a_place_file_out_and_in_again(visitor: Client, place: Any) -> None:
+    data = visitor.get(f"/places/{place.pk}/export/").content
+    assert unpack(data)[0].name == "Small"
+    reply = visitor.post("/places/bring-in/", {"file": SimpleUploadedFile("small.place.zip", data)})
+    assert reply.status_code == 302 and Place.objects.count() == 2
+
+
+@pytest.mark.parametrize(("name", "data", "says"), [("a.tif", b"", "empty"), ("a.tif", b"nonsense" * 99, "not an elevation file"), ("a.zip", b"PK00", "cut short or damaged"), ("a.json", b'{"format": "lumwick-place", "version": 7}', "version 7")])
+def test_bad_files_get_a_sentence_and_leave_nothing(visitor: Client, name: str, data: bytes, says: str) -> None:
+    reply = visitor.post("/places/bring-in/", {"file": SimpleUploadedFile(name, data)}, headers={"HX-Request": "true"})
+    assert reply.status_code == 422 and says in reply.content.decode()
+    assert Place.objects.count() == 0
+
+
+def test_accounts(client: Client, account: Any) -> None:
+    assert client.post("/join/", {"username": "a@b.example", "password": "long-enough-9"}).status_code == 200
+    assert client.post("/join/", {"username": "new@b.example", "password": "short"}).status_code == 200
+    assert client.post("/join/", {"username": "new@b.example", "password": "long-enough-9"}).status_code == 302
+    assert client.get("/").status_code == 200
+    client.post("/sign-out/")
+    assert client.get("/")["Location"].startswith("/sign-in/")
+
+
+def test_throwing_a_place_out_takes_its_takes_along(visitor: Client, place: Any) -> None:
+    Take.begin(place, "a", "take", (64, 36), "sketch", 1, 2)
+    assert visitor.post(f"/places/{place.pk}/throw-out/").status_code == 302
+    assert not Place.objects.exists() and not Take.objects.exists()
+
+
+def test_the_demo_file_can_be_brought_in(visitor: Client) -> None:
+    reply = visitor.post("/places/bring-in/", {"file": SimpleUploadedFile("demo.place.zip", pack(*saltmere()))})
+    assert reply.status_code == 302 and Place.objects.get().name == "Saltmere Reach"
+
+
+def test_frames_depend_on_what_they_show_and_nothing_else(account: Any) -> None:
+    from studio.takes.models import frame_key
+
+    place = kept_place(account)
+
+    def key() -> str:
+        return frame_key(Place.objects.get(pk=place.pk).head.parsed(), "a", 3, "24", (64, 36), "sketch")
+
+    before = key()
+    place.edit(1, {"op": "set", "path": "/name", "value": "Other name"})
+    assert key() == before
+    place.edit(2, {"op": "set", "path": "/air/haze", "value": 0.3})
+    assert key() != before

@@ -1,0 +1,115 @@
+"""Takes through real workers: killed, cancelled, failing."""
+
+import io
+import os
+import signal
+import zipfile
+from typing import Any
+
+import av
+import pytest
+from django.test import Client
+
+from lumwick.errors import RenderError
+from studio.takes import tasks
+from studio.takes.models import Frame, Take, progress
+from tests.studio.conftest import until
+
+pytestmark = pytest.mark.django_db(transaction=True)
+
+
+def done(take: Take) -> int:
+    return take.frames.filter(state=Frame.State.DONE).count()
+
+
+def state(take: Take) -> str:
+    take.refresh_from_db()
+    return take.state
+
+
+def test_a_killed_workers_take_is_finished_by_another(place: Any, worker: Any, client: Client) -> None:
+    take = Take.begin(place, "a", "take", (160, 90), "study", 1, 10)
+    first = worker()
+    until(lambda: done(take) >= 2, what="two frames")
+    os.kill(first.pid, signal.SIGKILL)
+    first.wait()
+    before = {f.number: f.path.stat().st_mtime_ns for f in take.frames.filter(state="done")}
+    assert done(take) < 10
+    worker()
+    until(lambda: state(take) == Take.State.DONE, what="the take")
+    assert done(take) == 10 and list(take.frames.values_list("number", flat=True)) == list(range(1, 11))
+    for number, made in before.items():  # none was made twice
+        assert take.frames.get(number=number).path.stat().st_mtime_ns == made
+    with av.open(str(take.film_path)) as film:
+        assert sum(1 for _ in film.decode(video=0)) == 10
+    client.force_login(place.owner)
+    with zipfile.ZipFile(io.BytesIO(b"".join(client.get(f"/takes/{take.pk}/frames.zip").streaming_content))) as z:
+        assert len(z.namelist()) == 10
+    # a second take of the same finds every frame made
+    again = Take.begin(place, "a", "take", (160, 90), "study", 1, 10)
+    until(lambda: state(again) == Take.State.DONE, what="the second take")
+    assert progress(again)["seconds_spent"] == 0
+
+
+def test_cancel_stops_within_a_frame_and_going_on_finishes(place: Any, worker: Any, client: Client) -> None:
+    take = Take.begin(place, "a", "take", (320, 180), "study", 1, 12)
+    worker()
+    until(lambda: done(take) >= 1, what="a frame")
+    client.force_login(place.owner)
+    assert client.post(f"/takes/{take.pk}/cancel/").status_code == 200
+    at = done(take)
+    other = Take.begin(place, "a", "rehearsal", (64, 36), "sketch", 1, 1)  # the worker is free again
+    until(lambda: state(other) == Take.State.DONE, what="the next take")
+    assert done(take) <= at + 1 and state(take) == Take.State.CANCELLED
+    Take.objects.filter(pk=take.pk).update(last=3)
+    take.frames.filter(number__gt=3).delete()
+    client.post(f"/takes/{take.pk}/resume/")
+    until(lambda: state(take) == Take.State.DONE, what="the rest")
+
+
+def test_a_frame_that_fails_is_retried_then_told_while_the_others_go_on(place: Any, monkeypatch: pytest.MonkeyPatch) -> None:
+    take = Take.begin(place, "a", "take", (64, 36), "sketch", 1, 3)
+    real, tries = tasks.frame_picture, []
+
+    def failing(stage: Any, shot: Any, number: int, *args: Any, **more: Any) -> Any:
+        if number == 2:
+            tries.append(number)
+            raise RenderError("the film snapped")
+        return real(stage, shot, number, *args, **more)
+
+    monkeypatch.setattr(tasks, "frame_picture", failing)
+    tasks.render_take(take.pk)
+    assert len(tries) == 3 and state(take) == Take.State.FAILED
+    assert "1 of 3 frames failed; frame 2: the film snapped" in take.reason and done(take) == 2 and take.film_path.exists()
+
+
+def test_two_hands_share_a_take_without_making_a_frame_twice(place: Any, worker: Any) -> None:
+    take = Take.begin(place, "a", "take", (96, 54), "sketch", 1, 14)
+    worker()
+    worker()
+    until(lambda: state(take) == Take.State.DONE, what="the take")
+    assert done(take) == 14
+
+
+@pytest.mark.parametrize(("first", "last", "says"), [("1", "0", "at least one frame"), ("1", "100000", "too many"), ("0", "3", "at least one frame"), ("1", "30", "past it"), ("x", "3", "whole number")])
+def test_takes_that_cannot_be(place: Any, client: Client, first: str, last: str, says: str) -> None:
+    client.force_login(place.owner)
+    reply = client.post(f"/places/{place.pk}/take/", {"shot": "a", "size": "64x36", "quality": "sketch", "first": first, "last": last})
+    assert reply.status_code == 422 and says in reply.content.decode() and not Take.objects.exists()
+
+
+def test_other_refusals(place: Any, client: Client, monkeypatch: pytest.MonkeyPatch) -> None:
+    client.force_login(place.owner)
+    for settings, says in (({"size": "9x9"}, "from 16 to 8192"), ({"size": "big"}, "written like"), ({"quality": "best"}, "choose sketch"), ({"shot": "z"}, "no shot"), ({"fps": "31"}, "frame rate")):
+        reply = client.post(f"/places/{place.pk}/budget/", {"shot": "a", "size": "64x36", "quality": "sketch", **settings})
+        assert reply.status_code == 422 and says in reply.content.decode()
+    monkeypatch.setattr("shutil.disk_usage", lambda _: type("U", (), {"free": 1000})())
+    with pytest.raises(RenderError, match="disk is too full"):
+        Take.begin(place, "a", "take", (64, 36), "sketch", 1, 2)
+    assert not Take.objects.exists()
+
+
+def test_budget_is_measured(place: Any, client: Client) -> None:
+    client.force_login(place.owner)
+    text = client.post(f"/places/{place.pk}/budget/", {"shot": "a", "size": "160x90", "quality": "sketch"}).content.decode()
+    assert "Measured just now" in text and "All 24" in text
