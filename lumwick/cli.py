@@ -188,16 +188,13 @@ def main() -> None:
         _fail(str(error))
     except OSError as error:
         _fail(f"{error.filename or 'A file'}: {error.strerror or error}.")
-    except Exception as error:
-        import click
-
-        if isinstance(error, click.exceptions.ClickException):
-            _fail(error.format_message())
-        if isinstance(error, click.exceptions.Abort | KeyboardInterrupt):
-            _fail("stopped.")
-        if type(error).__module__.startswith("typer"):
-            _fail(getattr(error, "message", str(error)))
-        raise
+    except KeyboardInterrupt:
+        _fail("stopped.")
+    except Exception as error:  # typer's own complaints about options; anything else is a fault of ours
+        told = getattr(error, "format_message", None)
+        if told is None:
+            raise
+        _fail(str(told()).strip().replace("\n", " ") or "an argument is missing: see `lumwick --help`.")
 
 
 if __name__ == "__main__":

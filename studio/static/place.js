@@ -15,7 +15,7 @@ document.addEventListener("alpine:init", () => {
   Alpine.data("workspace", (initial) => ({
     s: initial, bench: "route", selected: "", t: 0, playing: false, units: "frames",
     cam: null, focal: null, lookInfo: "", fault: "", busy: "", tab: Math.random().toString(36).slice(2, 8),
-    chart: null, view: null, drawing: null, wish: Date.now() % 1e9, lookTimer: 0, rehearsal: null, images: new Map(), late: 0,
+    chart: null, view: null, drawing: null, wish: Date.now() % 1e9, lookTimer: 0, rehearsal: null, images: new Map(), late: 0, drafting: null,
     dialog: "", theme: document.documentElement.dataset.theme || "", split: Number(localStorage.getItem("lw-split") || 44), low: Number(localStorage.getItem("lw-low") || 27),
     frame() { return clamp(Math.floor(this.t * this.fps() + 1e-6) + 1, 1, this.s.shot.frames); },
     fps() { return { "23.976": 24000 / 1001, "29.97": 30000 / 1001, "59.94": 60000 / 1001 }[this.s.shot.fps] || Number(this.s.shot.fps); },

@@ -1,0 +1,1 @@
+"""Benchmarks: figures the product promises, measured in one run."""

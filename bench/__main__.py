@@ -1,0 +1,39 @@
+"""``make bench``: measure everything, print a table, write var/bench.json.
+
+    python -m bench [--only NAME]
+"""
+
+from __future__ import annotations
+
+import argparse
+import json
+import sys
+from pathlib import Path
+from typing import Any
+
+from bench import engine, pages
+
+ALL = {"rays": engine.rays, "stillness": engine.first_rays, "look": pages.look, "pages": pages.pages, "worker": pages.worker_memory}
+
+
+def main() -> None:
+    parser = argparse.ArgumentParser()
+    parser.add_argument("--only", choices=sorted(ALL))
+    chosen = parser.parse_args().only
+    results: list[dict[str, Any]] = []
+    for name, measure in ALL.items():
+        if chosen in (None, name):
+            print(f"measuring {name} …", file=sys.stderr, flush=True)
+            results += measure()
+    for r in results:
+        r["ok"] = r["value"] <= r["bar"] if r["better"] == "lower" else r["value"] >= r["bar"]
+    out = Path(__file__).resolve().parent.parent / "var" / "bench.json"
+    kept = [r for r in json.loads(out.read_text()) if r["name"] not in {x["name"] for x in results}] if chosen and out.exists() else []
+    out.write_text(json.dumps(kept + results, indent=1))
+    wide = max(len(r["name"]) for r in results)
+    for r in results:
+        sign = "<=" if r["better"] == "lower" else ">="
+        print(f"{r['name']:<{wide}}  {r['value']:>10.3f} {r['unit']:<6} {sign} {r['bar']:<8g} {'ok' if r['ok'] else 'SHORT'}")
+
+
+main()
