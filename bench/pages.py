@@ -82,7 +82,7 @@ def visitor(url: str) -> Iterator[Any]:
 TIMED = """(act) => new Promise((done) => {
   const w = Alpine.$data(document.querySelector('[x-data^=workspace]')), c = document.querySelector('#look'), start = performance.now(), wish = w.wish; let first = 0;
   const watch = () => { if (Number(c.dataset.wish) > wish) { if (!first) first = performance.now() - start; if (Number(c.dataset.step) >= 1) { done([first, performance.now() - start]); return; } } requestAnimationFrame(watch); };
-  act === 'drag' ? (w.free().bearing += 4, w.look()) : act === 'walk' ? w.walk(0.4, 0.6) : act === 'fog' ? w.send({ typed: { path: '/sea/clarity', text: String(2 + Math.random() * 2), t: w.t } }) : w.toFrame(w.frame() + 7);
+  act === 'drag' ? (w.free().bearing += 4, w.look()) : act === 'walk' ? w.walk(0.4, 0.6) : act === 'edit' ? w.send({ typed: { path: '/sea/clarity', text: String(2 + Math.random() * 2), t: w.t } }) : w.toFrame(w.frame() + 7);
   watch();
 })"""
 
@@ -93,10 +93,11 @@ def look() -> list[dict[str, Any]]:
     with studio(worker=False) as (url, _), visitor(url) as page:
         for shot in ("dawn", "boardwalk", "sunset", "pine"):
             page.evaluate("(id) => Alpine.$data(document.querySelector('[x-data^=workspace]')).pickShot(id)", shot)
-            page.wait_for_function("Number(document.querySelector('#look').dataset.step) >= 4")
+            page.wait_for_function("Number(document.querySelector('#look').dataset.step) >= 2")
             page.evaluate(TIMED, "drag")
-            for act in ("drag", "walk", "fog", "scrub") * 2:
-                page.wait_for_function("Number(document.querySelector('#look').dataset.step) >= 2")
+            for act in ("drag", "walk", "edit", "scrub") * 2:
+                page.wait_for_function("Number(document.querySelector('#look').dataset.step) >= 1")
+                time.sleep(0.3)
                 first, clean = page.evaluate(TIMED, act)
                 firsts.append(first / 1000)
                 cleans.append(clean / 1000)

@@ -272,8 +272,18 @@ def clear_sky(azimuth: float, elevation: float, distance_au: float = 1.0, haze: 
     ground : float
         Mean albedo of the land, which lights the air from below.
     """
-    ext = coefficients(round(haze, 3), ozone_du)
-    psi = _higher_orders(round(haze, 3), ozone_du, ground)
+    table, sun = _light_of(round(elevation / SUN_STEP) * SUN_STEP, round(distance_au, 4), round(haze, 3), ozone_du, altitude, ground)
+    return ClearSky(table, sun, azimuth, elevation)
+
+
+SUN_STEP = 0.02
+"""The sky is integrated at whole multiples of this many degrees of the sun's height, so that a slow day need not do it for every frame."""
+
+
+@lru_cache(64)
+def _light_of(elevation: float, distance_au: float, haze: float, ozone_du: float, altitude: float, ground: float) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    ext = coefficients(haze, ozone_du)
+    psi = _higher_orders(haze, ozone_du, ground)
     r0 = EARTH + max(altitude, 0.0) + 2.0
     rgb = BAND_RGB_LUX / distance_au**2
     sz = np.sin(np.radians(elevation))
@@ -284,7 +294,7 @@ def clear_sky(azimuth: float, elevation: float, distance_au: float = 1.0, haze: 
     for offset in (-0.2, -0.07, 0.07, 0.2):
         if _look_up(columns(), r0, np.sin(np.radians(elevation + offset)), cols):
             sun += 0.25 * np.clip(np.exp(-(cols @ ext)) @ rgb, 0, None)
-    return ClearSky(table, sun, azimuth, elevation)
+    return table, sun
 
 
 def sky_at(sky: ClearSky, elevation: NDArray[np.float64] | float, from_sun: NDArray[np.float64] | float) -> NDArray[np.float64]:

@@ -536,6 +536,13 @@ def _sample(w, view, px, py, pixel, sample, width, height, buf, f, room, out, co
         if drown > 0:
             for c in range(3):
                 thr[c] *= np.exp(-w.water[c] * drown * 2)
+        # Russian roulette: dark surfaces pass little on, so few of their rays are worth following
+        chance = min(1.0, max(0.15, 2.2 * max(thr[0], max(thr[1], thr[2]))))
+        lot, _ = pair(pixel, sample, 60 + step)
+        if lot >= chance:
+            break
+        for c in range(3):
+            thr[c] /= chance
         _basis(n, t1, t2)
         r, a = np.sqrt(bu), 2 * np.pi * bv
         ca, sa, h = r * np.cos(a), r * np.sin(a), np.sqrt(max(0.0, 1 - bu))

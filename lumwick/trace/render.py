@@ -72,13 +72,16 @@ def blank(width: int, height: int) -> Film:
     return Film(np.zeros((height, width, CHANNELS), np.float32))
 
 
-def expose(stage: Stage, film: Film, samples: int, bounces: int = 1, seed: int = 1, stop: Callable[[], bool] | None = None) -> bool:
+def expose(stage: Stage, film: Film, samples: int, bounces: int = 1, seed: int = 1, stop: Callable[[], bool] | None = None,
+           strip: int = 300_000) -> bool:
     """Add samples to a film. The n-th sample of a pixel is the same whenever it is added.
 
     Parameters
     ----------
     stop : callable
         Asked between strips; when it says so the film is left as it was before this call.
+    strip : int
+        Samples between two questions; fewer answer sooner and spread the work a little less evenly.
 
     Returns
     -------
@@ -93,11 +96,11 @@ def expose(stage: Stage, film: Film, samples: int, bounces: int = 1, seed: int =
     order = np.concatenate([np.arange(0, height, 2), np.arange(1, height, 2)])
     counts = np.zeros((height, 2), np.int64)
     sums = film.sums.copy() if stop else film.sums
-    strips = np.array_split(order.reshape(-1), 1 if not stop else max(1, height * width * samples // 600_000))
-    for strip in strips:
+    strips = np.array_split(order, 1 if not stop else max(1, min(height // 4, height * width * samples // strip)))
+    for chosen in strips:
         if stop and stop():
             return False
-        rows = np.concatenate([strip[0::2], strip[1::2]])
+        rows = np.concatenate([chosen[0::2], chosen[1::2]])
         part = np.zeros((len(rows), 2), np.int64)
         with ENGINE:
             render_rows(stage.world, view, sums, film.samples, samples, bounces, clamp, seed, rows, part)

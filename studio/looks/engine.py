@@ -117,7 +117,7 @@ class LookEngine:
                         state.stage.set(evaluate(setting, shot, t, chosen))
                 state.film = blank(*size)
             state.key, state.step = key, step
-            if not expose(state.stage, state.film, samples, 1, stop=stale if step else None):
+            if not expose(state.stage, state.film, samples, 1, stop=stale if step else None, strip=10_000 if step > 1 else 40_000):
                 raise Superseded
             snapshot = state.stage.snapshot
             light = clean(state.film, snapshot.camera.ev100, grade)

@@ -50,7 +50,7 @@ document.addEventListener("alpine:init", () => {
       this.s = state;
       this.t = clamp(this.t, 0, Math.max(0, state.shot.seconds - 1 / this.fps()));
       this.rehearsal = null; this.images = new Map(); this.playing = false;
-      this.loadChart(); this.slip(); this.drawTimeline(); this.drawDrawing(); this.look();
+      this.look(); this.drawTimeline(); this.drawDrawing(); this.slip(); this.loadChart();
     },
     command(c) { return this.send({ command: c }); },
     undo() { if (this.s.undo) this.send({ move: "undo" }); },
@@ -108,14 +108,16 @@ document.addEventListener("alpine:init", () => {
       clearTimeout(this.lookTimer);
       if (step === 0) this.wish += 1;
       const wish = this.wish;
-      if (this.inflight && step === 0) { this.again = true; return; }
+      // one coarse picture is asked for at a time; a refinement under way gives way to it at once
+      if (this.inflight === "coarse" && step === 0) { this.again = true; return; }
       const q = new URLSearchParams({ shot: this.s.shot.id, t: this.t.toFixed(5), step, wish, tab: this.tab });
       if (this.cam) { const c = this.cam; q.set("cam", [c.x, c.y, c.z, c.bearing, c.pitch, c.focal].map((v) => v.toFixed(3)).join(",")); }
-      this.inflight = true;
+      this.inflight = step === 0 ? "coarse" : "fine";
       const asked = performance.now();
       fetch(this.url(`look/?${q}`)).then(async (r) => {
-        this.inflight = false;
-        if (this.again) { this.again = false; this.look(0); if (r.status !== 200) return; }
+        if (step === 0 || wish === this.wish) this.inflight = "";
+        if (step === 0 && this.again) { this.again = false; this.look(0); if (r.status !== 200) return; }
+        if (step > 0 && wish !== this.wish) return;
         if (r.status === 204 || r.redirected) return;
         if (!r.ok) { const d = await r.json().catch(() => ({})); this.lookInfo = "no picture"; this.say(d.error || "The look could not be rendered."); return; }
         const samples = r.headers.get("X-Samples"), last = r.headers.get("X-Last") === "1";
@@ -128,7 +130,7 @@ document.addEventListener("alpine:init", () => {
         canvas.dataset.revision = r.headers.get("X-Revision");
         this.lookInfo = last ? `finished, ${samples} samples` : `refining, ${samples} sample${samples === "1" ? "" : "s"}`;
         if (!last && wish === this.wish) this.lookTimer = setTimeout(() => this.look(step + 1), step === 0 ? 30 : 0);
-      }).catch(() => { this.inflight = false; this.lookInfo = "the server cannot be reached"; });
+      }).catch(() => { this.inflight = ""; this.lookInfo = "the server cannot be reached"; });
     },
     dragLook(e) {
       if (e.button) return;
@@ -227,7 +229,7 @@ document.addEventListener("alpine:init", () => {
         ArrowRight: () => this.toFrame(this.frame() + n), ArrowLeft: () => this.toFrame(this.frame() - n), Home: () => this.toFrame(1), End: () => this.toFrame(this.s.shot.frames),
         r: () => this.rehearse(), t: () => { this.openTake(); }, "?": () => { this.dialog = this.dialog === "keys" ? "" : "keys"; }, Escape: () => { this.dialog = ""; this.drafting = null; this.drawChart(); },
       };
-      if (!onButton) { acts[" "] = () => this.play(); acts.Enter = () => this.setStation(); }
+      if (!onButton) { acts[" "] = () => this.play(); acts.Enter = () => { this.drafting ? this.endDraft() : this.setStation(); }; }
       const benches = ["land", "water", "growth", "air", "route", "cut"];
       if (/^[1-6]$/.test(k)) { this.setBench(benches[k - 1]); return; }
       const act = acts[k.length === 1 ? k.toLowerCase() : k];
@@ -388,7 +390,13 @@ document.addEventListener("alpine:init", () => {
     },
     panChart(e) {
       if (e.button) return;
-      if (this.drafting) { const p = this.metres(e); this.drafting.push(p.map((v) => +v.toFixed(1))); this.drawChart(); return; }
+      if (this.drafting) {
+        // redrawing under the pointer swallows the browser's own double click, so it is told by time and place
+        const now = performance.now(), twice = this.lastPress && now - this.lastPress.at < 450 && Math.hypot(e.clientX - this.lastPress.x, e.clientY - this.lastPress.y) < 6;
+        this.lastPress = { at: now, x: e.clientX, y: e.clientY };
+        if (twice) { this.endDraft(); return; }
+        this.drafting.push(this.metres(e).map((v) => +v.toFixed(1))); this.drawChart(); return;
+      }
       const x0 = e.clientX, y0 = e.clientY, v0 = { ...this.view }, px = this.px();
       const move = (m) => { this.view.x = v0.x - (m.clientX - x0) * px; this.view.y = v0.y + (m.clientY - y0) * px; this.$refs.chart.setAttribute("viewBox", this.viewBox().join(" ")); };
       const up = () => { window.removeEventListener("pointermove", move); window.removeEventListener("pointerup", up); this.drawChart(); };

@@ -122,10 +122,10 @@ def test_real_ground_to_a_film(page: Page, live_server: Any, account: Any, worke
     sign_in(page, live_server.url)
     bad = tmp_path / "cut.tif"
     bad.write_bytes(ridge.read_bytes()[:3000])
-    page.get_by_label("File").set_input_files(str(bad))
+    page.locator("input[type=file]").set_input_files(str(bad))
     page.get_by_role("button", name="Bring it in").click()
     expect(page.locator("#fault")).to_contain_text("cut short or damaged")
-    page.get_by_label("File").set_input_files(str(ridge))
+    page.locator("input[type=file]").set_input_files(str(ridge))
     page.get_by_label("Name").fill("Fault ridge")
     page.get_by_role("button", name="Bring it in").click()
     page.wait_for_url("**/places/*/")
