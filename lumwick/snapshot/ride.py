@@ -8,9 +8,9 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from lumwick.motion.route import eased_share
 from lumwick.place.document import Shot
 from lumwick.snapshot.evaluate import Setting
-from lumwick.motion.route import eased_share
 
 WALKING = 1.4
 CLEARANCE = 0.3

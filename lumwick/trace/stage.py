@@ -30,7 +30,7 @@ from lumwick.snapshot.evaluate import Setting, Snapshot, area_shapes
 from lumwick.trace import embree
 from lumwick.trace.world import FAR, GROUND, PLANT, TARGET, TIMBER, WATER, View, World
 from lumwick.water.spectrum import slope_variance
-from lumwick.water.surface import TILES, surface, swells, tile_variance
+from lumwick.water.surface import TILES, surface, swells
 
 IDENTITY = np.array([1, 0, 0, 0, 1, 0, 0, 0, 1, 0, 0, 0], np.float32)
 

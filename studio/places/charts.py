@@ -8,8 +8,8 @@ from typing import Any
 import numpy as np
 
 from lumwick.growth.scatter import scatter
-from lumwick.snapshot.evaluate import Setting, area_shapes
 from lumwick.place.document import Shot
+from lumwick.snapshot.evaluate import Setting, area_shapes
 from lumwick.snapshot.ride import check, ride, speed_in_words
 from lumwick.trace.stage import digest
 

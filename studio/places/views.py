@@ -177,7 +177,7 @@ def _state(place: Place, shot_id: str | None) -> dict[str, Any]:
     lanes = []
     for path, title in (("exposure/ev100", "Exposure"), ("exposure/focus", "Focus"), ("air/fog_visibility", "Fog visibility"), ("air/haze", "Haze"), ("wind/speed", "Wind")):
         full = f"/shots/{shot.id}/{path}"
-        if path.startswith("air") and shot.air is None or path.startswith("wind") and shot.wind is None:
+        if (path.startswith("air") and shot.air is None) or (path.startswith("wind") and shot.wind is None):
             full = f"/{path}"
         owner, name, _ = find(setting.place, full)
         value = getattr(owner, name)
