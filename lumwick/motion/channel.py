@@ -77,11 +77,11 @@ def cubic_bezier(x: ArrayLike, x1: float, y1: float, x2: float, y2: float) -> ND
     ----------
     W3C, CSS Easing Functions Level 2, section 2.2 "Cubic Bezier easing functions".
     """
-    x = np.clip(np.asarray(x, float), 0.0, 1.0)
-    lo, hi = np.zeros_like(x), np.ones_like(x)
+    share: NDArray[np.float64] = np.clip(np.asarray(x, float), 0.0, 1.0)
+    lo, hi = np.zeros_like(share), np.ones_like(share)
     for _ in range(50):  # time is monotone in the parameter, so bisection is exact and safe
         mid = 0.5 * (lo + hi)
-        below = 3 * (1 - mid) ** 2 * mid * x1 + 3 * (1 - mid) * mid**2 * x2 + mid**3 < x
+        below = 3 * (1 - mid) ** 2 * mid * x1 + 3 * (1 - mid) * mid**2 * x2 + mid**3 < share
         lo, hi = np.where(below, mid, lo), np.where(below, hi, mid)
     s = 0.5 * (lo + hi)
     return 3 * (1 - s) ** 2 * s * y1 + 3 * (1 - s) * s**2 * y2 + s**3

@@ -49,13 +49,13 @@ class Way:
 
 def eased_share(x: ArrayLike, ease: float) -> NDArray[np.float64]:
     """Share of the way at a share of the time: constant speed, but for a smooth start and stop over ``ease``."""
-    x = np.clip(np.asarray(x, float), 0, 1)
+    s: NDArray[np.float64] = np.clip(np.asarray(x, float), 0, 1)
     if ease <= 0:
-        return x
+        return s
     v = 1.0 / (1.0 - ease)
-    start = v * x * x / (2 * ease)
-    stop = 1 - v * (1 - x) ** 2 / (2 * ease)
-    return np.where(x < ease, start, np.where(x > 1 - ease, stop, v * (x - ease / 2)))
+    start = v * s * s / (2 * ease)
+    stop = 1 - v * (1 - s) ** 2 / (2 * ease)
+    return np.where(s < ease, start, np.where(s > 1 - ease, stop, v * (s - ease / 2)))
 
 
 def way(route: Route, floor: Floor | None = None) -> Way:

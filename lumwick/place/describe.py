@@ -45,7 +45,7 @@ def _view(model: BaseModel, name: str, prefix: str, t: float) -> FieldView | Non
     info = type(model).model_fields[name]
     value = getattr(model, name)
     extra = info.json_schema_extra if isinstance(info.json_schema_extra, dict) else {}
-    common = {"path": f"{prefix}/{name}", "title": info.title or name, "unit": unit_of(info), "help": info.description or ""}
+    common: dict[str, Any] = {"path": f"{prefix}/{name}", "title": info.title or name, "unit": unit_of(info), "help": info.description or ""}
     if name == "id" or info.title is None:
         return None
     if isinstance(value, bool):

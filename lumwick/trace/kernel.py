@@ -164,7 +164,7 @@ def _basis(n, t, b):
 
 @nb.njit(fastmath=FAST)
 def _ground_surface(normals, colours, grid, x, y, footprint, n, albedo):
-    """Normal and colour of the ground at a point, with grain too fine for the grid; returns its wetness."""
+    """Normal and colour of the ground at a point, with grain too fine for the grid (less where it is wet)."""
     i, j, a, b = _grid_cell(colours[:, :, 0], grid, x, y)
     w00, w01, w10, w11 = (1 - a) * (1 - b), (1 - a) * b, a * (1 - b), a * b
     for c in range(3):
@@ -186,7 +186,6 @@ def _ground_surface(normals, colours, grid, x, y, footprint, n, albedo):
     for c in range(3):
         n[c] *= q
         albedo[c] = min(0.9, max(0.0, albedo[c] * (1 + tone)))
-    return wet
 
 
 @nb.njit(fastmath=FAST)
@@ -324,7 +323,6 @@ def _sample(w, view, px, py, pixel, sample, width, height, buf, f, room, out, co
         kind = w.kind[g]
         ng[0], ng[1], ng[2] = f[12], f[13], f[14]
         footprint = travelled * pixel_angle if depth == 0 else 3.0  # scattered light needs no grain
-        wet = 0.0
         leaf = False
         if kind == WATER:
             i, j, a, b = _grid_cell(w.heights, w.grid, x, y)
@@ -421,7 +419,7 @@ def _sample(w, view, px, py, pixel, sample, width, height, buf, f, room, out, co
                 albedo[c] = 0.72
                 ng[c] = n[c]
         elif kind == GROUND:
-            wet = _ground_surface(w.normals, w.albedo, w.grid, x, y, footprint, n, albedo)
+            _ground_surface(w.normals, w.albedo, w.grid, x, y, footprint, n, albedo)
         elif kind == FAR:
             i, j, a, b = _grid_cell(w.heights, w.grid, x, y)
             v, _, _ = noise2(x / 90, y / 90, 3)

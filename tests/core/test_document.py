@@ -6,7 +6,7 @@ import sys
 from pathlib import Path
 
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from lumwick.demo import saltmere
@@ -112,6 +112,7 @@ def test_what_is_no_number_is_refused(text: str, unit: str) -> None:
         read(text, unit)
 
 
+@settings(deadline=None)
 @given(st.floats(-9000, 9000, allow_nan=False))
 def test_what_is_shown_can_be_typed_again(value: float) -> None:
     assert read(show(value, "m"), "m") == pytest.approx(value, rel=1e-3, abs=1e-3)

@@ -2,7 +2,7 @@
 
 import numpy as np
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from lumwick.air.wind import gust_at, gusts, log_profile
@@ -41,6 +41,7 @@ def test_timecode_table() -> None:
     assert timecode(25 * 3600 + 1, RATES["25"]) == "01:00:00:00"
 
 
+@settings(deadline=None)
 @given(st.integers(1, 24 * 3600 * 60), st.sampled_from(sorted(RATES)))
 def test_frames_and_seconds_round_trip(frame: int, name: str) -> None:
     assert time_frame(frame_time(frame, RATES[name]), RATES[name]) == frame

@@ -1,0 +1,95 @@
+"""What the chart, the drawings and the slip are told."""
+
+import datetime as dt
+from typing import Any
+
+import pytest
+from django.core.management import call_command
+from django.test import Client
+
+from lumwick.place.document import Clock, Sea
+from lumwick.snapshot.evaluate import Setting
+from studio.places import charts
+from studio.places.models import Place, command_schema
+from tests.conftest import small_place
+from tests.studio.conftest import kept_place
+
+
+def with_clock(marsh: Any, **clock: Any) -> Setting:
+    place = small_place()
+    shot = place.shots[0].model_copy(update={"clock": Clock(**clock)})
+    return Setting(place.model_copy(update={"shots": [shot]}), marsh)
+
+
+def test_chart_is_in_metres_with_north_up(setting: Setting) -> None:
+    drawn = charts.chart(setting)
+    w, s, e, n = drawn["bounds"]
+    assert (w, e) == (-576, 576) and (s, n) == (-576, 576)
+    assert drawn["water"].startswith("M") and drawn["water"].endswith("Z") and len(drawn["lines"]) > 5
+    assert {q["id"] for q in drawn["stands"]} == {"pines", "reeds"}
+    pines = next(q for q in drawn["stands"] if q["id"] == "pines")
+    assert all(30 <= x <= 120 and 100 <= y <= 200 for x, y, _ in pines["dots"])
+    dry = Setting(setting.place.model_copy(update={"sea": Sea(present=False)}), setting.ground)
+    assert charts.chart(dry)["water"] == ""
+    assert charts.spectrum_drawing(dry, 0.0)["spectrum"] == []
+    assert "Beaufort 4" in charts.spectrum_drawing(setting, 0.0)["words"]
+
+
+def test_route_drawing_agrees_with_its_stations(setting: Setting) -> None:
+    shot = setting.place.shots[0]
+    drawn = charts.route_drawing(setting, shot)
+    assert [s["t"] for s in drawn["stations"]][0] == 0 and drawn["stations"][-1]["t"] == pytest.approx(1.0)
+    first = drawn["samples"][0]
+    assert first[1:4] == pytest.approx([-20, -20, 6], abs=0.01)
+    assert "m in 1.0 s" in drawn["summary"]
+    bare = shot.model_copy(update={"route": shot.route.model_copy(update={"stations": []})})
+    assert charts.route_drawing(setting, bare)["samples"] == []
+
+
+def test_the_day_band_marks_the_sunset(marsh: Any) -> None:
+    setting = with_clock(marsh, start=dt.datetime(2026, 6, 5, 18, 0), speed=4 * 3600)  # four hours in the clip's second
+    band = charts.day_band(setting, setting.place.shots[0])
+    assert [m["text"].split()[0] for m in band["marks"]] == ["sunset"] and 0 < band["marks"][0]["t"] < 1
+    assert band["moments"][0]["elevation"] > 10 > -2 > band["moments"][-1]["elevation"]
+    assert band["moments"][0]["colour"] != band["moments"][-1]["colour"]
+    still = with_clock(marsh, start=dt.datetime(2026, 6, 5, 18, 0), speed=0)
+    assert charts.day_band(still, still.place.shots[0])["marks"] == []
+
+
+def test_polar_day_is_said(marsh: Any) -> None:
+    setting = with_clock(marsh, start=dt.datetime(2026, 6, 21, 12, 0))
+    north = Setting(setting.place.model_copy(update={"site": setting.place.site.model_copy(update={"latitude": 78.0})}), marsh)
+    assert charts.day_band(north, north.place.shots[0])["words"] == "the sun is up all day"
+
+
+@pytest.mark.django_db
+def test_slip_shows_units_and_ride_check(client: Client, account: Any) -> None:
+    place = kept_place(account)
+    client.force_login(account)
+    air = client.get(f"/places/{place.pk}/slip/?bench=air&shot=a").content.decode()
+    assert "Fog visibility" in air and 'data-path="/air/fog_visibility"' in air and "Give this shot its own air" in air
+    place.edit(1, {"op": "own_air", "shot": "a", "own": True})
+    own = client.get(f"/places/{place.pk}/slip/?bench=air&shot=a").content.decode()
+    assert 'data-path="/shots/a/air/fog_visibility"' in own and "Fog of this shot" in own
+    place.edit(2, {"op": "move_station", "shot": "a", "station": "s1", "east": -20, "north": -20, "up": -30})
+    route = client.get(f"/places/{place.pk}/slip/?bench=route&shot=a&selected=s1").content.decode()
+    assert "the camera goes" in route and "under the ground" in route and "Station 1" in route
+
+
+@pytest.mark.django_db
+def test_demo_is_seeded_once() -> None:
+    call_command("seed_demo")
+    call_command("seed_demo")
+    assert [p.name for p in Place.objects.all()] == ["Saltmere Reach"]
+    assert "discriminator" in command_schema()
+
+
+@pytest.mark.django_db
+def test_an_edit_that_says_nothing_is_refused(client: Client, account: Any) -> None:
+    place = kept_place(account)
+    client.force_login(account)
+    for body in ("", "{}", '{"rev": "x"}', '{"rev": 1}', '{"rev": 1, "command": 5}', '{"rev": 1, "typed": {"path": "/air/haze"}}'):
+        assert client.post(f"/places/{place.pk}/edit/", body, content_type="application/json").status_code == 400, body
+    assert client.post(f"/places/{place.pk}/edit/", '{"rev": 1, "move": "undo"}', content_type="application/json").status_code == 422
+    assert client.post(f"/places/{place.pk}/edit/", '{"rev": 1, "restore": 9}', content_type="application/json").status_code == 422
+    assert Place.objects.get(pk=place.pk).head.number == 1
