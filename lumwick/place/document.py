@@ -111,7 +111,7 @@ class Stand(Model):
     name: str = Field(title="Name", min_length=1, max_length=80)
     kind: Literal["pine", "alder", "reed", "grass"] = Field(title="Kind")
     area: list[Point2] = Field(default_factory=list, title="Area", description="Corners, east and north; empty is the whole place.", max_length=400)
-    per_hectare: float = number(120, "Density", "per ha", 0, 4_000_000, "Plants, or tufts, on a hectare.")
+    per_hectare: float = number(120, "Density", "/ha", 0, 4_000_000, "Plants, or tufts, on a hectare (100 m by 100 m).")
     height: float = number(9.0, "Height", "m", 0.05, 60, "Usual height of a grown plant.")
     variation: float = number(0.25, "Variation", "x", 0, 0.8, "Spread of the heights.")
     slope_most: float = number(35, "Steepest slope", "°", 0, 90, "None grow on steeper ground.")

@@ -60,6 +60,7 @@ document.addEventListener("alpine:init", () => {
       if (!reply.ok) return;
       this.t = 0; this.selected = ""; this.cam = null;
       this.take_state(await reply.json());
+      this.frameChart(); this.drawChart();
     },
 
     // -- the slip -------------------------------------------------------------------------------------
@@ -428,7 +429,7 @@ document.addEventListener("alpine:init", () => {
       const h1 = H * 0.60, X = (t) => t / this.s.shot.seconds * W;
       let lo = Math.min(...rows.map((r) => Math.min(r[7], r[3]))), hi = Math.max(...rows.map((r) => r[3])); const pad = Math.max(0.6, (hi - lo) * 0.15); lo -= pad; hi += pad;
       const Y = (z) => h1 - 4 - (z - lo) / (hi - lo) * (h1 - 26);
-      for (const f of this.s.route.found) svg.append(el("rect", { x: X(f.from_s), y: 0, width: Math.max(3, X(f.to_s) - X(f.from_s)), height: H, fill: "var(--brick)", "fill-opacity": 0.14 }));
+      for (const f of this.s.route.found) if (f.kind !== "still") svg.append(el("rect", { x: X(f.from_s), y: 0, width: Math.max(3, X(f.to_s) - X(f.from_s)), height: H, fill: "var(--brick)", "fill-opacity": 0.14 }));
       svg.append(el("path", { d: "M0 " + h1 + "L" + rows.map((r) => `${X(r[0]).toFixed(1)} ${Y(r[7]).toFixed(1)}`).join("L") + `L${W} ${h1}Z`, fill: "var(--contour)", "fill-opacity": 0.42, stroke: "var(--contour-index)", "stroke-width": 1 }));
       svg.append(el("path", { d: "M" + rows.map((r) => `${X(r[0]).toFixed(1)} ${Y(r[3]).toFixed(1)}`).join("L"), fill: "none", stroke: "var(--ink)", "stroke-width": 1.8 }));
       for (const st of this.s.route.stations) svg.append(el("rect", { x: X(st.t) - 4, y: Y(st.up) - 4, width: 8, height: 8, fill: "var(--sheet)", stroke: "var(--ink)", "stroke-width": 1.4 }));
