@@ -77,7 +77,7 @@ def environment() -> None:
                 debian("python3.11-venv", False)
                 run(python, "-m", "venv", str(VENV))
         say("installing pinned requirements (some minutes the first time) …")
-        run(PYTHON, "-m", "pip", "install", "--quiet", "--disable-pip-version-check", "--require-hashes", "-r", "requirements.txt")
+        run(PYTHON, "-m", "pip", "install", "-qq", "--disable-pip-version-check", "--require-hashes", "-r", "requirements.txt")
         mark.write_text(wanted)
     site = next((VENV / "lib").glob("python3.*/site-packages"))
     (site / "lumwick.pth").write_text(f"{ROOT}\n")
