@@ -27,7 +27,6 @@ document.addEventListener("alpine:init", () => {
       this.look();
       window.addEventListener("keydown", (e) => this.key(e));
       window.addEventListener("resize", () => { this.drawTimeline(); this.drawDrawing(); });
-      document.body.addEventListener("take-begun", () => { this.dialog = ""; window.location = this.url("takes/"); });
       this.$nextTick(() => { this.drawTimeline(); this.drawDrawing(); });
     },
     url(tail) { return `/places/${this.s.place}/${tail}`; },

@@ -12,6 +12,7 @@ from typing import Any
 from django.contrib.auth.decorators import login_required
 from django.http import FileResponse, Http404, HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, render
+from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
 from lumwick.deliver.stills import frame_name
@@ -111,7 +112,7 @@ def begin(request: HttpRequest, place_id: int) -> HttpResponse:
         take = Take.begin(place, asked["shot_id"], "take", asked["size"], asked["quality"], asked["first"], asked["last"], asked["fps"])
     except RenderError as error:
         return _refused(request, error)
-    return render(request, "partials/take_row.html", {"take": take, "progress": progress(take)}, headers={"HX-Trigger": "take-begun"})
+    return HttpResponse(f"take {take.number}", headers={"HX-Redirect": reverse("takes", args=[place.pk])})
 
 
 @login_required

@@ -109,6 +109,14 @@ def test_other_refusals(place: Any, client: Client, monkeypatch: pytest.MonkeyPa
     assert not Take.objects.exists()
 
 
+def test_a_take_begins_and_leads_to_the_takes(place: Any, client: Client) -> None:
+    client.force_login(place.owner)
+    reply = client.post(f"/places/{place.pk}/take/", {"shot": "a", "size": "64x36", "quality": "sketch", "first": "1", "last": "2"})
+    assert reply.status_code == 200 and reply["HX-Redirect"] == f"/places/{place.pk}/takes/"
+    assert Take.objects.get().frames.count() == 2
+    assert "Waiting" in client.get(f"/places/{place.pk}/takes/").content.decode()
+
+
 def test_budget_is_measured(place: Any, client: Client) -> None:
     client.force_login(place.owner)
     text = client.post(f"/places/{place.pk}/budget/", {"shot": "a", "size": "160x90", "quality": "sketch"}).content.decode()
