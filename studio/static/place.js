@@ -26,6 +26,18 @@ document.addEventListener("alpine:init", () => {
       this.slip();
       this.look();
       window.addEventListener("keydown", (e) => this.key(e));
+      // a slip that arrives while somebody types must not wipe what is typed, nor take the focus away
+      document.body.addEventListener("htmx:beforeSwap", (e) => {
+        if (e.detail.target.id !== "slip") return;
+        const field = document.activeElement && document.activeElement.closest("#slip [data-path]");
+        if (field && field.tagName === "INPUT" && field.value !== field.dataset.was) { e.detail.shouldSwap = false; this.slipOwed = true; }
+        this.slipFocus = field ? field.dataset.path : "";
+      });
+      document.body.addEventListener("htmx:afterSwap", (e) => {
+        if (e.detail.target.id !== "slip" || !this.slipFocus) return;
+        const field = document.querySelector(`#slip [data-path="${this.slipFocus}"]`);
+        if (field) field.focus();
+      });
       window.addEventListener("resize", () => { this.drawTimeline(); this.drawDrawing(); });
       this.$nextTick(() => { this.drawTimeline(); this.drawDrawing(); });
     },
@@ -70,7 +82,9 @@ document.addEventListener("alpine:init", () => {
     setBench(b) { this.bench = b; if (b !== "growth") this.drafting = null; this.slip(); this.drawChart(); this.$nextTick(() => this.drawDrawing()); },
     select(id) { this.selected = id; this.slip(); this.drawChart(); },
     typed(input) {
-      if (input.value === input.dataset.was) return;
+      if (input.value === input.dataset.was) { if (this.slipOwed) { this.slipOwed = false; this.slip(); } return; }
+      this.slipOwed = false;
+      input.dataset.was = input.value; // a blur right after the change says nothing new
       this.send({ typed: { path: input.dataset.path, text: input.value, t: this.t } });
     },
     stepField(e, input) {
