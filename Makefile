@@ -20,10 +20,18 @@ shots: ## make docs/screenshots anew from the demo
 	@$(PY) scripts/house.py shots
 
 lint: ## ruff, mypy, import rules, templates, built assets
-	@.venv/bin/ruff check . && .venv/bin/mypy lumwick && .venv/bin/lint-imports && .venv/bin/djlint --check --quiet studio || true
+	@.venv/bin/ruff check .
+	@.venv/bin/mypy lumwick
+	@.venv/bin/lint-imports
+	@.venv/bin/djlint --lint --quiet studio/templates
+	@$(MAKE) --no-print-directory assets-check
 
 assets: ## build styles and copy scripts and fonts (needs Node)
 	@cd frontend && npm ci --silent --ignore-scripts && sh build.sh
+
+assets-check: ## build the assets elsewhere and compare with what is committed (needs Node)
+	@cd frontend && npm ci --silent --ignore-scripts && rm -rf ../var/assets && sh build.sh ../var/assets >/dev/null 2>&1
+	@diff -r -x place.js var/assets studio/static && echo "the committed assets are what the sources build"
 
 pins: ## pin requirements.txt anew
 	@.venv/bin/python -m pip install -q pip-tools && .venv/bin/pip-compile -q --generate-hashes --no-emit-index-url --no-emit-find-links --no-emit-trusted-host --strip-extras --allow-unsafe -o requirements.txt requirements.in
@@ -32,4 +40,4 @@ clean: ## stop the database and remove var/ (places and takes too)
 	@-$(PY) scripts/house.py stop
 	@rm -rf var
 
-.PHONY: help setup demo test bench shots lint assets pins clean
+.PHONY: help setup demo test bench shots lint assets assets-check pins clean

@@ -5,6 +5,7 @@ The way through, each arrow one function that can be called alone::
     document -> evaluate at t -> snapshot -> trace -> film -> develop -> picture -> deliver
 """
 
+import functools
 import hashlib
 import os
 import pathlib
@@ -26,6 +27,16 @@ def _kernel_cache() -> str:
             digest.update(text)
     base = os.environ.get("LUMWICK_CACHE") or str(root.parent / "var" / "kernels")
     return os.path.join(base, digest.hexdigest()[:16])
+
+
+@functools.cache
+def engine_digest() -> str:
+    """A digest of all sources of the core: whatever changes a picture changes it."""
+    root = pathlib.Path(__file__).parent
+    digest = hashlib.sha256()
+    for path in sorted(root.rglob("*.py")):
+        digest.update(path.relative_to(root).as_posix().encode() + b"\0" + path.read_bytes())
+    return digest.hexdigest()[:16]
 
 
 os.environ.setdefault("NUMBA_CACHE_DIR", _kernel_cache())

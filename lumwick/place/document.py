@@ -211,6 +211,19 @@ class Shot(Model):
         """Length of the clip [s]."""
         return float(self.frames / RATES[self.fps])
 
+    def at_rate(self, fps: str) -> Shot:
+        """The same shot at another frame rate: it keeps its length, to the nearest frame.
+
+        Raises
+        ------
+        ValueError
+            The rate is not one in use.
+        """
+        if not fps or fps == self.fps:
+            return self
+        known = self._known_rate(fps)
+        return self.model_copy(update={"fps": known, "frames": max(1, round(self.frames * RATES[known] / RATES[self.fps]))})
+
 
 class Place(Model):
     """A place: a pure function of time."""

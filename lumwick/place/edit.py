@@ -187,8 +187,10 @@ def _change(draft: Place, edit: Any) -> str:
             if not extra.get("animatable"):
                 raise PlaceError(f"{info.title} cannot be keyed.")
             old = getattr(owner, name)
-            keys = [k for k in old.keys if abs(k.t - edit.t) > 1e-4] if isinstance(old, Channel) else [Key(t=edit.t, v=at(old, edit.t))] * 0
-            setattr(owner, name, Channel(keys=[*keys, Key(t=edit.t, v=edit.value)]))
+            channel = old if isinstance(old, Channel) else Channel(keys=[Key(t=edit.t, v=at(old, edit.t))])
+            here = next((k for k in channel.keys if abs(k.t - edit.t) <= 1e-4), Key(t=edit.t, v=edit.value))
+            others = [k for k in channel.keys if k is not here]
+            setattr(owner, name, channel.model_copy(update={"keys": sorted([*others, here.model_copy(update={"v": edit.value})], key=lambda k: k.t)}))
             return f"key: {_named(edit.value, info)} at {edit.t:.2f} s"
         case MoveStation():
             shot = _shot(draft, edit.shot)

@@ -365,7 +365,7 @@ class Stage:
         wind = snap.wind
         eye = snap.camera.position
         moving = digest(wind.mean, wind.omega, wind.amplitude, wind.phase, snap.t, snap.loop)
-        if not self._changed("plants", [s.key for s in self._standings], moving, np.round(eye, 3)):
+        if not self._changed("plants", [s.key for s in self._standings], moving, np.asarray(eye, float)):
             return
         for name in [n for n in self._parts if n.startswith("stand ")]:
             del self._parts[name]
@@ -434,7 +434,8 @@ class Stage:
     def _set_light(self, snap: Snapshot) -> None:
         w, site = snap.weather, self.setting.place.site
         sun = snap.sun
-        key = (round(float(sun.azimuth), 4), round(float(sun.elevation), 4), w, site.altitude, self.setting.place.sea, site.north_turn)
+        # exact, so that a frame's light never depends on which frame was made before it
+        key = (float(sun.azimuth), float(sun.elevation), w, site.altitude, self.setting.place.sea, site.north_turn)
         if not self._changed("light", repr(key)):
             return
         sky = clear_sky(float(sun.azimuth) + site.north_turn, float(sun.elevation), float(sun.distance_au), w.haze, w.ozone_du, site.altitude)

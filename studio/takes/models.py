@@ -88,8 +88,7 @@ class Take(models.Model):
             raise RenderError("This shot's route has no station: set at least one before rendering.")
         if quality not in QUALITIES:
             raise RenderError(f"There is no quality {quality!r}: choose sketch, study or fine.")
-        if fps and fps != shot.fps:
-            shot = type(shot).model_validate({**shot.model_dump(mode="json"), "fps": fps, "frames": max(1, round(shot.seconds * float(fps)))})
+        shot = shot.at_rate(fps)
         blank(*size)
         if last < first or first < 1:
             raise RenderError("A take needs at least one frame: the last frame lies before the first.")
@@ -123,7 +122,7 @@ def depends_on(document: Document, shot_id: str, fps: str) -> str:
 
 def frame_key(document: Document, shot_id: str, number: int, fps: str, size: tuple[int, int], quality: str) -> str:
     """The name of a frame's picture in the store: a hash of exactly what it depends on, the engine included."""
-    what = f"{depends_on(document, shot_id, fps)}|{number}|{size[0]}x{size[1]}|{QUALITIES[quality]}|{lumwick.__version__}|{lumwick._kernel_cache()[-16:]}"
+    what = f"{depends_on(document, shot_id, fps)}|{number}|{size[0]}x{size[1]}|{QUALITIES[quality]}|{lumwick.engine_digest()}"
     return hashlib.sha256(what.encode()).hexdigest()
 
 

@@ -112,9 +112,7 @@ def _render(take: Any, frame: Any, cancelled: Any) -> None:
         if not frame.path.exists():
             frame.path.parent.mkdir(parents=True, exist_ok=True)
             stage = _stage(take.revision_id)
-            shot = stage.setting.place.shot(take.shot)
-            if take.fps != shot.fps:
-                shot = shot.model_copy(update={"fps": take.fps, "frames": max(1, round(shot.seconds * float(take.fps)))})
+            shot = stage.setting.place.shot(take.shot).at_rate(take.fps)
             picture = frame_picture(stage, shot, frame.number, (take.width, take.height), QUALITIES[take.quality], stop=cancelled)
             if picture is None:
                 return

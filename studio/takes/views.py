@@ -53,10 +53,10 @@ def _settings(request: HttpRequest, place: Any) -> dict[str, Any]:
         shot = place.head.parsed().shot(shot_id)
     except LookupError as error:
         raise RenderError(str(error.args[0])) from None
-    fps = request.POST.get("fps", "") or shot.fps
-    if fps not in RATES:
-        raise RenderError(f"{fps!r} is not a frame rate in use: choose one of {', '.join(RATES)}.")
-    frames = shot.frames if fps == shot.fps else max(1, round(shot.seconds * float(fps)))
+    try:
+        shot = shot.at_rate(request.POST.get("fps", ""))
+    except ValueError as error:
+        raise RenderError(f"{error}.") from None
     found = re.fullmatch(r"\s*(\d{1,5})\s*[x×]\s*(\d{1,5})\s*", request.POST.get("size", "1280x720"))
     if not found:
         raise RenderError("A size is written like 1280x720.")
@@ -65,12 +65,12 @@ def _settings(request: HttpRequest, place: Any) -> dict[str, Any]:
     quality = request.POST.get("quality", "study")
     if quality not in QUALITIES:
         raise RenderError(f"There is no quality {quality!r}: choose sketch, study or fine.")
-    first, last = _whole(request, "first", 1), _whole(request, "last", frames)
+    first, last = _whole(request, "first", 1), _whole(request, "last", shot.frames)
     if last < first or first < 1:
         raise RenderError("A take needs at least one frame: the last frame lies before the first.")
     if last - first + 1 > FRAMES_AT_MOST:
         raise RenderError(f"{last - first + 1:,} frames are too many for one take: at most {FRAMES_AT_MOST:,}. Split the shot.")
-    return {"shot_id": shot.id, "size": size, "quality": quality, "first": first, "last": last, "fps": fps}
+    return {"shot_id": shot.id, "size": size, "quality": quality, "first": first, "last": last, "fps": shot.fps}
 
 
 def _refused(request: HttpRequest, error: RenderError) -> HttpResponse:
