@@ -5,7 +5,7 @@ from __future__ import annotations
 import numba as nb
 import numpy as np
 
-from lumwick.trace.embree import MASK_SOLID, MASK_WATER, NO_HIT, rtcIntersect1, rtcOccluded1
+from lumwick.trace.embree import MASK_WATER, NO_HIT, SEEN, rtcIntersect1, rtcOccluded1
 from lumwick.trace.sampling import FAST, pair
 
 
@@ -27,7 +27,7 @@ def primary_and_sun(scene, view, sun, width, height, samples, hits):
                 dz = view.forward[2] + sx * view.right[2] + sy * view.up[2]
                 f[0], f[1], f[2], f[3] = view.origin[0], view.origin[1], view.origin[2], 0
                 f[4], f[5], f[6], f[7], f[8] = dx, dy, dz, 0, 1e9
-                buf[9], buf[10], buf[11] = MASK_SOLID | MASK_WATER, 0, 0
+                buf[9], buf[10], buf[11] = SEEN | MASK_WATER, 0, 0
                 buf[17], buf[18], buf[19], buf[20] = NO_HIT, NO_HIT, NO_HIT, NO_HIT
                 rtcIntersect1(scene, buf.ctypes.data, 0)
                 if buf[18] == NO_HIT:
@@ -36,6 +36,6 @@ def primary_and_sun(scene, view, sun, width, height, samples, hits):
                 n = 1 / np.sqrt(f[12] * f[12] + f[13] * f[13] + f[14] * f[14])
                 f[0], f[1], f[2], f[3] = view.origin[0] + dx * d, view.origin[1] + dy * d, view.origin[2] + dz * d + 0.01 * n * 0, 1e-2
                 f[4], f[5], f[6], f[7], f[8] = sun[0], sun[1], sun[2], 0, 1e9
-                buf[9] = MASK_SOLID
+                buf[9] = SEEN
                 rtcOccluded1(scene, buf.ctypes.data, 0)
                 hits[y] += 1

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from scipy import ndimage
 
 from lumwick.errors import PlaceError
+from lumwick.growth.form import PATCHED
 from lumwick.land.ground import Ground
 from lumwick.place.document import PLANTS_AT_MOST, Stand
 
@@ -88,12 +89,51 @@ def scatter(stand: Stand, ground: Ground, slope: NDArray[np.float64], clear: lis
         shapely.prepare(path)
         keep &= ~shapely.contains_xy(path, x, y)
     # clearings: slow seeded waves thin the stand, more where it is a wood than where it is a sward
-    rate = 0.30 if stand.kind in ("pine", "alder") else 0.12
+    rate = 0.12 if stand.kind in PATCHED else 0.30
     p = rng.random(6) * 2 * np.pi
     waves = np.sin(x / 17 + p[0] + np.sin(y / 23 + p[1])) + np.sin(y / 13 + p[2] + np.sin(x / 19 + p[3])) + np.sin((x + y) / 37 + p[4])
     keep &= draw[:, 2] > rate * np.clip(1 + waves / 1.5, 0, 2.6)
     tall = np.clip(1 + stand.variation * (draw[:, 3] + draw[:, 4] - 1) * 1.7, 0.25, 2.0)
     return Plants(np.stack([x, y, z], 1)[keep], draw[keep, 5] * 2 * np.pi, tall[keep], np.mod(draw[keep, 2] * 7919.0, 1.0))
+
+
+def gather(plants: Plants, side: float, density: float, ground: Ground, enough: float = 0.55) -> tuple[Plants, Plants]:
+    """Let whole square patches stand for the tufts of a bed, where it is closed; its rim keeps single tufts.
+
+    Parameters
+    ----------
+    side : float [m]
+        Of a patch; patches lie on one grid and do not overlap.
+    density : float [1/m2]
+        Tufts that were asked for on a square metre.
+    enough : float
+        Share of a full patch's tufts from which a patch stands for them.
+
+    Returns
+    -------
+    patches, single : Plants
+        A patch's position is its middle on the ground, its turn a whole number of right angles, and its scale
+        the mean of its tufts'.
+    """
+    if not len(plants.turn):
+        return plants, plants
+    cell = np.floor(plants.position[:, :2] / side).astype(np.int64)
+    low = cell.min(axis=0)
+    wide = int(cell[:, 0].max() - low[0]) + 1
+    number = (cell[:, 1] - low[1]) * wide + (cell[:, 0] - low[0])
+    used, inverse, count = np.unique(number, return_inverse=True, return_counts=True)
+    whole = count >= max(2.0, enough * density * side * side)
+    tall = np.bincount(inverse, plants.scale) / count
+    first = np.zeros(len(used), np.int64)
+    first[inverse[::-1]] = np.arange(len(inverse))[::-1]
+    x = (used % wide + low[0] + 0.5) * side
+    y = (used // wide + low[1] + 0.5) * side
+    middle = np.stack([x, y, ground.height(x, y)], 1)
+    shade = plants.shade[first]
+    quarter = np.floor(np.mod(shade * 977.0, 1.0) * 4) * (np.pi / 2)
+    single = ~whole[inverse]
+    return (Plants(middle[whole], quarter[whole], tall[whole], shade[whole]),
+            Plants(plants.position[single], plants.turn[single], plants.scale[single], plants.shade[single]))
 
 
 def _none() -> Plants:

@@ -29,12 +29,12 @@ def sea_nearness(ground: Ground, level: float) -> NDArray[np.float64]:
 
 
 def albedo(ground: Ground, kind: str, sea_level: float | None, beach_top: float, seed: int) -> NDArray[np.float32]:
-    """Colour of the ground at each grid point, and its wetness.
+    """Colour of the ground at each grid point, its wetness and how much of it is sward.
 
     Returns
     -------
-    ndarray of float32, shape (ny, nx, 4)
-        Linear Rec.709 albedo, then wetness 0 to 1.
+    ndarray of float32, shape (ny, nx, 5)
+        Linear Rec.709 albedo, then wetness 0 to 1, then the share of sward (turf and its like) 0 to 1.
     """
     h = ground.heights.astype(float)
     slope = ground.slope()
@@ -42,6 +42,7 @@ def albedo(ground: Ground, kind: str, sea_level: float | None, beach_top: float,
     grain = [ndimage.gaussian_filter(rng.standard_normal(h.shape), g / ground.spacing, mode="reflect") for g in (30, 8, 2.5)]
     grain = [g / max(g.std(), 1e-9) for g in grain]
     wet = np.zeros_like(h)
+    sward = np.ones_like(h)
     if kind == "saltmarsh":
         level = sea_level if sea_level is not None else h.min() - 10
         near = _step(sea_nearness(ground, level), 0.03, 0.12)
@@ -50,22 +51,28 @@ def albedo(ground: Ground, kind: str, sea_level: float | None, beach_top: float,
         c = _mix(c, DRY, _step(grain[1] - 0.3 * grain[0], 0.4, 1.6) * 0.6)
         c = _mix(c, TURF, _step(h - level, 3, 7) * (1 - near) * 0.8)
         dune = near * _step(h - level, beach_top - 0.7, beach_top + 0.3)
-        marram = _step(grain[1] + 0.7 * grain[2], -0.7, 0.6) * _step(h - level, beach_top + 0.2, beach_top + 1.6)
-        c = _mix(c, SAND, near * (1 - marram * 0.75 * dune))
+        marram = dune * _step(grain[1] + 0.7 * grain[2], -0.2, 1.1) * _step(h - level, beach_top + 0.2, beach_top + 1.6)
+        bare = near * (1 - 0.45 * marram)
+        c = _mix(c, SAND, bare)
+        sward -= bare
         mud = (1 - near) * (1 - _step(h - level + 0.12 * grain[2], 0.55, 0.95))
         c = _mix(c, MUD, mud)
+        sward *= 1 - mud
         line = _step(-(h - level), -0.55 - 0.1, 0.15)
         c = _mix(c, WET_SAND, near * line)
         wet = np.maximum(near * line, mud * (1 - 0.6 * _step(h - level, 0.2, 0.8)))
     else:
         c = np.broadcast_to(np.array(TURF), (*h.shape, 3)).copy()
         c = _mix(c, DRY, _step(grain[0] + 0.5 * grain[1], -0.3, 1.2) * 0.75)
-        c = _mix(c, SCREE, _step(slope + 5 * grain[2], 27, 36) * 0.9)
-        c = _mix(c, ROCK, _step(slope + 7 * grain[1], 33, 44))
+        scree, rock = _step(slope + 5 * grain[2], 27, 36) * 0.9, _step(slope + 7 * grain[1], 33, 44)
+        c = _mix(_mix(c, SCREE, scree), ROCK, rock)
+        sward *= (1 - scree) * (1 - rock)
         if sea_level is not None:
-            c = _mix(c, SAND, 1 - _step(h - sea_level, beach_top * 0.5, beach_top))
+            beach = 1 - _step(h - sea_level, beach_top * 0.5, beach_top)
+            c = _mix(c, SAND, beach)
+            sward *= 1 - beach
             line = 1 - _step(h - sea_level, 0.1, 0.6)
             c = _mix(c, WET_SAND, line)
             wet = line
     c *= np.exp(0.10 * grain[2] + 0.06 * grain[1])[..., None]
-    return np.concatenate([np.clip(c, 0.01, 0.9), wet[..., None]], axis=-1).astype(np.float32)
+    return np.concatenate([np.clip(c, 0.01, 0.9), wet[..., None], np.clip(sward, 0, 1)[..., None]], axis=-1).astype(np.float32)

@@ -109,7 +109,7 @@ class Stand(Model):
 
     id: Id
     name: str = Field(title="Name", min_length=1, max_length=80)
-    kind: Literal["pine", "alder", "reed", "grass"] = Field(title="Kind")
+    kind: Literal["pine", "alder", "scrub", "reed", "grass"] = Field(title="Kind")
     area: list[Point2] = Field(default_factory=list, title="Area", description="Corners, east and north; empty is the whole place.", max_length=400)
     per_hectare: float = number(120, "Density", "/ha", 0, 4_000_000, "Plants, or tufts, on a hectare (100 m by 100 m).")
     height: float = number(9.0, "Height", "m", 0.05, 60, "Usual height of a grown plant.")
@@ -117,6 +117,7 @@ class Stand(Model):
     slope_most: float = number(35, "Steepest slope", "°", 0, 90, "None grow on steeper ground.")
     lowest: float = number(-1000, "Lowest", "m", -1000, 9000, "None grow lower.")
     highest: float = number(9000, "Highest", "m", -1000, 9000, "None grow higher.")
+    dry: float = number(0.07, "Dry", "x", 0, 1, "Share of dry blades or leaves in grass and reeds.")
     lean: float = number(0.0, "Lean", "°", 0, 40, "Lean away from the wind that shaped them.")
     seed: int = Field(1, title="Seed", ge=0, le=2**31)
 

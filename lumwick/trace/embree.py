@@ -27,7 +27,10 @@ INDEX, VERTEX = 0, 1
 LOW, MEDIUM, REFIT = 0, 1, 3
 DYNAMIC, ROBUST = 1, 4
 
-MASK_SOLID, MASK_WATER = 1, 2
+MASK_SOLID, MASK_WATER, MASK_FINE, MASK_COARSE = 1, 2, 4, 8
+"""What rays may hit: solid things; water; plants as the camera and the sun's first shadow see them; and plants
+as light that was scattered once sees them, in their simplest form."""
+SEEN, SCATTERED = MASK_SOLID | MASK_FINE, MASK_SOLID | MASK_COARSE
 NO_HIT = 0xFFFFFFFF
 
 

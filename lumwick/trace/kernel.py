@@ -10,8 +10,8 @@ from __future__ import annotations
 import numba as nb
 import numpy as np
 
-from lumwick.trace.embree import MASK_SOLID, MASK_WATER, NO_HIT, rtcIntersect1, rtcOccluded1
-from lumwick.trace.sampling import FAST, noise2, pair
+from lumwick.trace.embree import MASK_WATER, NO_HIT, SCATTERED, SEEN, rtcIntersect1, rtcOccluded1
+from lumwick.trace.sampling import FAST, mix32, noise2, pair
 from lumwick.trace.world import FAR, GROUND, PLANT, TIMBER, WATER
 
 RAY_WORDS = 32
@@ -127,30 +127,35 @@ def _tile(tex, length, x, y, c):
 
 
 @nb.njit(fastmath=FAST)
-def _water_normal(tile, slope0, slope1, slope2, x, y, footprint, calm, n):
-    """Normal of the water from its tiles' slopes; returns the variance of the slopes too fine to see."""
+def _water_normal(tile, slope0, slope1, slope2, slope3, x, y, footprint, long, short, n):
+    """Normal of the water from its tiles' slopes, by the shares of long and short waves; returns the variance of the slopes too fine to see."""
     sx = sy = 0.0
-    left = tile[6]
-    for c in range(3):
+    short = max(long, short)
+    # what no tile carries, as strong as the shortest waves here
+    left = max(0.0, tile[8] - tile[4] - tile[5] - tile[6] - tile[7]) * short * short
+    for c in range(4):
         length = tile[c]
-        res = length / (slope0.shape[0] if c == 0 else (slope1.shape[0] if c == 1 else slope2.shape[0]))
-        k = min(1.0, max(0.0, 1.6 - footprint / (res * 5.0)))
-        amount = calm if c == 0 else max(calm, 0.22 if c == 1 else 0.30)
+        points = slope0.shape[0] if c == 0 else (slope1.shape[0] if c == 1 else (slope2.shape[0] if c == 2 else slope3.shape[0]))
+        seen = min(1.0, max(0.0, 1.6 - footprint * points / (length * 5.0)))
+        amount = long if c == 0 else short
+        left += amount * amount * (1 - seen * seen) * tile[4 + c]
+        k = seen * amount
         if k > 0:
-            k *= amount
             if c == 0:
                 sx += k * _tile(slope0, length, x, y, 0)
                 sy += k * _tile(slope0, length, x, y, 1)
             elif c == 1:
                 sx += k * _tile(slope1, length, x, y, 0)
                 sy += k * _tile(slope1, length, x, y, 1)
-            else:
+            elif c == 2:
                 sx += k * _tile(slope2, length, x, y, 0)
                 sy += k * _tile(slope2, length, x, y, 1)
-        left -= k * k * tile[3 + c]
+            else:
+                sx += k * _tile(slope3, length, x, y, 0)
+                sy += k * _tile(slope3, length, x, y, 1)
     q = 1 / np.sqrt(1 + sx * sx + sy * sy)
     n[0], n[1], n[2] = -sx * q, -sy * q, q
-    return max(left * max(calm, 0.12), 0.0006)
+    return max(left, 0.0004)
 
 
 @nb.njit(fastmath=FAST)
@@ -163,50 +168,73 @@ def _basis(n, t, b):
 
 
 @nb.njit(fastmath=FAST)
-def _ground_surface(normals, colours, grid, x, y, footprint, n, albedo):
-    """Normal and colour of the ground at a point, with grain too fine for the grid (less where it is wet)."""
+def _ground_surface(normals, colours, grid, x, y, footprint, away, n, albedo):
+    """Normal and colour of the ground at a point, with grain too fine for the grid.
+
+    Sward shows dead straw between its blades close by (``away`` [m] from the eye) and its own green further
+    off, where blades are too small to be drawn; sand has wind ripples; wet ground is smooth.
+    """
     i, j, a, b = _grid_cell(colours[:, :, 0], grid, x, y)
     w00, w01, w10, w11 = (1 - a) * (1 - b), (1 - a) * b, a * (1 - b), a * b
     for c in range(3):
         n[c] = normals[i, j, c] * w00 + normals[i, j + 1, c] * w01 + normals[i + 1, j, c] * w10 + normals[i + 1, j + 1, c] * w11
         albedo[c] = colours[i, j, c] * w00 + colours[i, j + 1, c] * w01 + colours[i + 1, j, c] * w10 + colours[i + 1, j + 1, c] * w11
     wet = colours[i, j, 3] * w00 + colours[i, j + 1, 3] * w01 + colours[i + 1, j, 3] * w10 + colours[i + 1, j + 1, 3] * w11
-    bump = grid[4] * (1 - 0.75 * wet)
+    sward = colours[i, j, 4] * w00 + colours[i, j + 1, 4] * w01 + colours[i + 1, j, 4] * w10 + colours[i + 1, j + 1, 4] * w11
+    dry = 1 - 0.75 * wet
     tone = 0.0
     grain = 2.6
-    for octave in range(5):
+    for octave in range(6):
         fade = min(1.0, max(0.0, 1.5 - footprint / (0.5 * grain)))
         if fade > 0:
             v, du, dv = noise2(x / grain + octave * 17.3, y / grain - octave * 9.1, octave)
-            tone += fade * v * 0.11
-            n[0] -= fade * bump * du * 0.5
-            n[1] -= fade * bump * dv * 0.5
+            # sward is rough at every size; sand is smooth but for its small unevenness
+            rough = grid[4] * dry * (0.5 * sward + (1 - sward) * (0.12 if octave < 3 else 0.30))
+            tone += fade * v * (0.13 * sward + 0.055 * (1 - sward))
+            n[0] -= fade * rough * du
+            n[1] -= fade * rough * dv
         grain *= 0.42
+    sand = (1 - sward) * (1 - min(1.0, 2 * wet))
+    if sand > 0.02 and footprint < 0.06:
+        fade = min(1.0, 1.5 - footprint / 0.04) * sand
+        if fade > 0:
+            v, du, dv = noise2(x / 0.9, y / 0.9, 41)
+            u, _, _ = noise2(x / 7.0, y / 7.0, 42)
+            phase = (0.82 * x + 0.57 * y) * 62.0 + 2.6 * v
+            s = 0.20 * fade * max(0.0, 0.55 + u) * np.cos(phase)
+            n[0] -= s * 0.82
+            n[1] -= s * 0.57
     q = 1 / np.sqrt(n[0] * n[0] + n[1] * n[1] + n[2] * n[2])
+    near = sward * min(1.0, max(0.0, 1.4 - away / 60.0)) * 0.55
     for c in range(3):
         n[c] *= q
-        albedo[c] = min(0.9, max(0.0, albedo[c] * (1 + tone)))
+        straw = 0.095 if c == 0 else (0.078 if c == 1 else 0.042)
+        albedo[c] = min(0.9, max(0.0, (albedo[c] * (1 - near) + straw * near) * (1 + tone)))
 
 
 @nb.njit(fastmath=FAST)
-def _plant_surface(m, cut, look, shade, prim, z, n, albedo, through):
+def _plant_surface(m, cut, look, shade, prim, x, y, z, n, albedo, through):
     """Colour of a plant's surface; ``n`` comes in its own frame and leaves in the place's."""
     # a normal goes with the cofactors of the placement
-    nx = n[0] * (m[4] * m[8] - m[5] * m[7]) + n[1] * (m[7] * m[2] - m[8] * m[1]) + n[2] * (m[1] * m[5] - m[2] * m[4])
-    ny = n[0] * (m[5] * m[6] - m[3] * m[8]) + n[1] * (m[8] * m[0] - m[6] * m[2]) + n[2] * (m[2] * m[3] - m[0] * m[5])
-    nz = n[0] * (m[3] * m[7] - m[4] * m[6]) + n[1] * (m[6] * m[1] - m[7] * m[0]) + n[2] * (m[0] * m[4] - m[1] * m[3])
+    kx, ky, kz = m[1] * m[5] - m[2] * m[4], m[2] * m[3] - m[0] * m[5], m[0] * m[4] - m[1] * m[3]
+    nx = n[0] * (m[4] * m[8] - m[5] * m[7]) + n[1] * (m[7] * m[2] - m[8] * m[1]) + n[2] * kx
+    ny = n[0] * (m[5] * m[6] - m[3] * m[8]) + n[1] * (m[8] * m[0] - m[6] * m[2]) + n[2] * ky
+    nz = n[0] * (m[3] * m[7] - m[4] * m[6]) + n[1] * (m[6] * m[1] - m[7] * m[0]) + n[2] * kz
     n[0], n[1], n[2] = nx, ny, nz
-    s = 0
+    s, first = 0, 0
     for k in range(3):
         if prim >= cut[k]:
-            s = k + 1
-    # leaf from leaf: a hash of the quad; plant from plant: its own shade
-    q = (prim * 2654435761 + int(shade * 1e6)) & 0xFFFFFFFF
-    leaf = ((q >> 8) & 0xFFFF) / 65535.0 - 0.5
+            s, first = k + 1, cut[k]
+    # leaf from leaf: a hash of its number; plant from plant: its own shade
+    leaf_number = (prim - first) // int(look[26 + s])
+    q = mix32(np.uint32(leaf_number * 4 + s) ^ np.uint32(shade * 1e6))
+    leaf = ((q >> np.uint32(8)) & np.uint32(0xFFFF)) / 65535.0 - 0.5
     warm = 1 + 0.34 * leaf + 0.30 * (shade - 0.5)
-    value = 1 + 0.36 * (((q >> 3) & 0xFF) / 255.0 - 0.5)
-    high = min(1.0, max(0.0, (z - m[11]) / (look[24] * m[8])))
-    root = 0.45 + 0.55 * high if look[25] > 0 else 1.0
+    value = 1 + 0.36 * ((q & np.uint32(0xFF)) / 255.0 - 0.5)
+    # height over the plant's own foot, whichever way the ground lies
+    high = (kx * (x - m[9]) + ky * (y - m[10]) + kz * (z - m[11])) / (kx * m[6] + ky * m[7] + kz * m[8])
+    high = min(1.0, max(0.0, high / look[24]))
+    root = 0.72 + 0.28 * high if look[25] > 0 else 1.0
     for c in range(3):
         k = value * root * (warm if c == 0 else (1.0 if c == 1 else 1 - 0.5 * (warm - 1)))
         albedo[c] = min(0.85, look[6 * s + c] * k)
@@ -224,8 +252,8 @@ def _timber_surface(tone, look, x, y, z, albedo):
 
 
 @nb.njit(fastmath=FAST, inline="always")
-def _visible(scene, buf, f, px, py, pz, dx, dy, dz, counts):
-    _set_ray(buf, f, px, py, pz, dx, dy, dz, 0.0, 1e9, MASK_SOLID)
+def _visible(scene, buf, f, px, py, pz, dx, dy, dz, mask, counts):
+    _set_ray(buf, f, px, py, pz, dx, dy, dz, 0.0, 1e9, mask)
     rtcOccluded1(scene, buf.ctypes.data, 0)
     counts[1] += 1
     return f[8] > 0.0
@@ -261,13 +289,14 @@ def _sample(w, view, px, py, pixel, sample, width, height, buf, f, room, out, co
     travelled = 0.0
     specular = True
     in_water = False
+    skim = False
     density = 0.0
     depth = 0  # diffuse surfaces met
     seen = False  # features stored
     near = 0.0
     limit = 1e30
     for step in range(8):
-        mask = MASK_SOLID if (in_water or not specular) else MASK_SOLID | MASK_WATER
+        mask = SCATTERED if not specular else (SEEN if in_water or skim else SEEN | MASK_WATER)
         _set_ray(buf, f, o[0], o[1], o[2], d[0], d[1], d[2], near, 1e9, mask)
         rtcIntersect1(w.scene, buf.ctypes.data, 0)
         counts[0] += 1
@@ -326,20 +355,26 @@ def _sample(w, view, px, py, pixel, sample, width, height, buf, f, room, out, co
         leaf = False
         if kind == WATER:
             i, j, a, b = _grid_cell(w.heights, w.grid, x, y)
-            calm = w.calm[i, j]
+            long = (w.open_water[i, j, 0] * (1 - b) + w.open_water[i, j + 1, 0] * b) * (1 - a) + (w.open_water[i + 1, j, 0] * (1 - b) + w.open_water[i + 1, j + 1, 0] * b) * a
+            short = (w.open_water[i, j, 1] * (1 - b) + w.open_water[i, j + 1, 1] * b) * (1 - a) + (w.open_water[i + 1, j, 1] * (1 - b) + w.open_water[i + 1, j + 1, 1] * b) * a
             inside = w.grid[0] < x < w.grid[0] + w.grid[2] * (w.heights.shape[1] - 1) and w.grid[1] < y < w.grid[1] + w.grid[2] * (w.heights.shape[0] - 1)
             if not inside:
-                calm = 1.0
+                long = short = 1.0
             grazing = max(0.05, -d[2])
-            left = _water_normal(w.tile, w.slope0, w.slope1, w.slope2, x, y, footprint / np.sqrt(grazing), calm, n)
-            fold = 1 - (1 - _tile(w.fold, w.tile[0], x, y, 3)) * calm
+            left = _water_normal(w.tile, w.slope0, w.slope1, w.slope2, w.slope3, x, y, footprint / np.sqrt(grazing), long, short, n)
+            fold = 1 - (1 - _tile(w.fold, w.tile[0], x, y, 3)) * long
             foam = min(1.0, max(0.0, (0.44 - fold) / 0.35))
             if inside:
                 bed = (w.heights[i, j] * (1 - a) + w.heights[i + 1, j] * a) * (1 - b) + (w.heights[i, j + 1] * (1 - a) + w.heights[i + 1, j + 1] * a) * b
                 thin = z - bed
-                near_sea = w.albedo[i, j, 3] * (1.0 if calm > 0.02 else 0.0)
-                lace, _, _ = noise2(x * 1.9 + n[0] * 6 + 0.21 * w.water[6], y * 1.9 + n[1] * 6, 31)
-                lace2, _, _ = noise2(x * 6.7 - n[1] * 9, y * 6.7 + 0.4 * w.water[6], 32)
+                if thin < 0.012:  # a film at the water's edge, too thin to see: on to the bed
+                    o[0], o[1], o[2] = x + 0.01 * d[0], y + 0.01 * d[1], z + 0.01 * d[2]
+                    near = 0.0
+                    skim = True
+                    continue
+                near_sea = w.open_water[i, j, 2]
+                lace, _, _ = noise2(x * 1.9 + n[0] * 6 + w.water[6], y * 1.9 + n[1] * 6 + w.water[7], 31)
+                lace2, _, _ = noise2(x * 6.7 - n[1] * 9, y * 6.7 + 2 * w.water[7], 32)
                 edge = min(1.0, max(0.0, 1 - thin / 0.30)) * near_sea
                 foam = max(foam, min(1.0, max(0.0, edge * 1.5 + 0.55 * lace * edge + 0.5 * lace2 * edge - 0.35)))
             else:
@@ -377,7 +412,7 @@ def _sample(w, view, px, py, pixel, sample, width, height, buf, f, room, out, co
                     if dn > 1e-4:
                         shade = 1.0 / (1 + 0.5 * m2 / max(cos_v * cos_v, 1e-3)) / (1 + 0.5 * m2 / max(cos_l * cos_l, 1e-3))
                         k = fresnel(cos_vh, IOR) * dn * shade / (4 * cos_v)
-                        if _visible(w.scene, buf, f, x, y, z + 0.02, w.sun[0], w.sun[1], w.sun[2], counts):
+                        if _visible(w.scene, buf, f, x, y, z + 0.02, w.sun[0], w.sun[1], w.sun[2], SEEN, counts):
                             fade = np.exp(-fog_depth(w.fog, z, max(w.sun[2], 0.02), 60000.0))
                             for c in range(3):
                                 lum[c] += thr[c] * k * w.sun[3 + c] * fade
@@ -419,7 +454,7 @@ def _sample(w, view, px, py, pixel, sample, width, height, buf, f, room, out, co
                 albedo[c] = 0.72
                 ng[c] = n[c]
         elif kind == GROUND:
-            _ground_surface(w.normals, w.albedo, w.grid, x, y, footprint, n, albedo)
+            _ground_surface(w.normals, w.albedo, w.grid, x, y, footprint, travelled if depth == 0 else 200.0, n, albedo)
         elif kind == FAR:
             i, j, a, b = _grid_cell(w.heights, w.grid, x, y)
             v, _, _ = noise2(x / 90, y / 90, 3)
@@ -430,7 +465,7 @@ def _sample(w, view, px, py, pixel, sample, width, height, buf, f, room, out, co
         elif kind == PLANT:
             for c in range(3):
                 n[c] = ng[c]
-            _plant_surface(w.transform[inst], w.cut[g], w.look[g], float(w.shade[inst]), prim, z, n, albedo, through)
+            _plant_surface(w.transform[inst], w.cut[g], w.look[g], float(w.shade[inst]), prim, x, y, z, n, albedo, through)
             leaf = through[1] > 0
             for c in range(3):
                 ng[c] = n[c]
@@ -483,7 +518,7 @@ def _sample(w, view, px, py, pixel, sample, width, height, buf, f, room, out, co
                     px2, py2, pz2 = x - ng[0] * lift, y - ng[1] * lift, z - ng[2] * lift
                 else:
                     px2, py2, pz2 = px_, py_, pz_
-                if _visible(w.scene, buf, f, px2, py2, pz2, lx, ly, lz, counts):
+                if _visible(w.scene, buf, f, px2, py2, pz2, lx, ly, lz, SEEN if depth == 0 else SCATTERED, counts):
                     fade = np.exp(-fog_depth(w.fog, z, lz, 60000.0)) * abs(cos_l) / np.pi
                     if drown > 0:
                         fade *= 1 - fresnel(lz, IOR)
@@ -503,7 +538,7 @@ def _sample(w, view, px, py, pixel, sample, width, height, buf, f, room, out, co
                 px2, py2, pz2 = x - ng[0] * lift, y - ng[1] * lift, z - ng[2] * lift
             else:
                 px2, py2, pz2 = px_, py_, pz_
-            if _visible(w.scene, buf, f, px2, py2, pz2, sd[0], sd[1], sd[2], counts):
+            if _visible(w.scene, buf, f, px2, py2, pz2, sd[0], sd[1], sd[2], SCATTERED, counts):
                 _sky(w.lit_sky, sd[0], sd[1], sd[2], w.sun[7], col)
                 scattered = abs(cos_l) / np.pi * (0.5 if leaf else 1.0)
                 weight = abs(cos_l) / np.pi / (pick + scattered) if depth < bounces else abs(cos_l) / np.pi / pick

@@ -19,7 +19,7 @@ class World(NamedTuple):
 
     ``kind``, ``offset``, ``cut`` and ``look`` have one row for each part: its kind, where its tones start, at
     which quads its surfaces change, and its colours (reflected, then transmitted, for each of four surfaces;
-    then the height). ``owner``, ``transform`` and ``shade`` have one row for each placement of a part.
+    then its height, whether its foot is dark, and how many quads make one leaf of each surface). ``owner``, ``transform`` and ``shade`` have one row for each placement of a part.
     """
 
     scene: int
@@ -33,17 +33,18 @@ class World(NamedTuple):
     tone: F32
     # ground
     normals: F32
-    albedo: F32
+    albedo: F32  # rgb, wetness, share of sward
     heights: F32
-    calm: F32
+    open_water: F32  # shares of long waves, of short waves, and of a sea shore
     grid: F64  # west, south, spacing, sea level (or -1e9), share of bump
     # water
     slope0: F32
     slope1: F32
     slope2: F32
+    slope3: F32
     fold: F32
-    tile: F64  # lengths (3), variance of slopes per tile (3), whole slope variance
-    water: F64  # absorption rgb [1/m], colour of the body rgb, time [s]
+    tile: F64  # lengths (4), variance of slopes per tile (4), whole slope variance
+    water: F64  # absorption rgb [1/m], colour of the body rgb, drift of the foam's lace (2)
     # light
     sky: F32
     lit_sky: F32

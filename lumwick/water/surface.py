@@ -1,6 +1,6 @@
 """The moving surface of the sea: a spectrum turned into heights, slopes and folds by FFT at a time t.
 
-Three tiles of different length carry three bands of waves. Phases come from the seed alone and each wave
+Four tiles of different length carry four bands of waves, the last down to a centimetre. Phases come from the seed alone and each wave
 turns at its own frequency, so any instant is made alone; in a loop the frequencies are rounded to whole
 turns of its length.
 """
@@ -10,6 +10,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from functools import lru_cache
 
+import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 from scipy import fft
@@ -17,7 +18,7 @@ from scipy import fft
 from lumwick.water.spectrum import SeaState, dispersion, group_speed, jonswap, spreading, spreading_power
 
 # length [m] and points a side; each tile takes over where the one before can carry no shorter wave
-TILES = ((256.0, 256), (37.0, 128), (5.3, 128))
+TILES = ((256.0, 256), (37.0, 128), (5.3, 128), (0.83, 128))
 
 
 @dataclass(frozen=True)
@@ -118,3 +119,28 @@ def surface(waves: tuple[Swell, ...], t: float, choppiness: float = 1.0) -> Surf
             fold = (1 + dxx_dyy.real) * (1 + dxx_dyy.imag) - dxy * dxy
             displaced = np.stack([sideways.real, sideways.imag, height, fold], axis=-1).astype(np.float32)
     return Surface(displaced, tuple(slopes))
+
+
+def lace_drift(t: float, loop: float | None) -> tuple[float, float]:
+    """How far the lace of the shore's foam has drifted at clip time ``t`` [s]: onwards, or round a circle in a loop."""
+    if not loop:
+        return 0.21 * t, 0.20 * t
+    turn = 2 * np.pi * t / loop
+    radius = 0.29 * loop / (2 * np.pi)
+    return radius * float(np.cos(turn)), radius * float(np.sin(turn))
+
+
+@nb.njit(parallel=True, fastmath={"contract", "reassoc", "nsz"}, cache=True)
+def raise_sheet(x, y, share, tile, length, level, out):
+    """Displace a sheet's points (x, y) by a tile's waves, each by its share, about a level [m], into ``out`` (n, 3)."""
+    n = tile.shape[0]
+    for i in nb.prange(len(x)):
+        fx, fy = x[i] / length * n, y[i] / length * n
+        gx, gy = np.floor(fx), np.floor(fy)
+        a, b = fx - gx, fy - gy
+        c0, r0 = int(gx) % n, int(gy) % n
+        c1, r1 = (c0 + 1) % n, (r0 + 1) % n
+        k = share[i]
+        for c in range(3):
+            v = (tile[r0, c0, c] * (1 - a) + tile[r0, c1, c] * a) * (1 - b) + (tile[r1, c0, c] * (1 - a) + tile[r1, c1, c] * a) * b
+            out[i, c] = k * v + (x[i] if c == 0 else (y[i] if c == 1 else level))

@@ -7,11 +7,12 @@ from typing import Any
 
 import numpy as np
 
+from lumwick.growth.form import PATCHED
 from lumwick.growth.scatter import scatter
 from lumwick.place.document import Shot
 from lumwick.snapshot.evaluate import Setting, area_shapes
 from lumwick.snapshot.ride import check, ride, speed_in_words
-from lumwick.trace.stage import digest
+from lumwick.trace.part import digest
 
 _DRAWN: dict[str, Any] = {}
 
@@ -56,7 +57,7 @@ def chart(setting: Setting) -> dict[str, Any]:
     stands = []
     for stand in place.growth:
         dots: list[list[float]] = []
-        if stand.kind in ("pine", "alder"):
+        if stand.kind not in PATCHED:
             dots = _dots(digest(stand, sea, place.land.elevation, list(place.built)), setting, stand.id)
         stands.append({"id": stand.id, "name": stand.name, "kind": stand.kind, "area": [[round(x, 1), round(y, 1)] for x, y in stand.area], "dots": dots})
     built = [{"id": b.id, "name": b.name, "kind": b.kind, "line": b.line, "width": b.width, "turn": b.turn} for b in place.built]

@@ -7,6 +7,7 @@ connection, and with it the lock, so another takes the frame up; a frame that is
 from __future__ import annotations
 
 import logging
+import threading
 import time
 from typing import Any
 
@@ -27,6 +28,9 @@ ATTEMPTS = 3
 HANDS = 2
 """Jobs enqueued for a take: as many workers may share its frames."""
 
+STOPPING = threading.Event()
+"""Set when this worker was told to stop: it leaves its frame for another and goes."""
+
 _STAGES: dict[int, Stage] = {}
 
 
@@ -39,20 +43,23 @@ def render_take(take_id: int) -> None:
     if take is None or not take.running:
         return
     Take.objects.filter(pk=take_id, state=Take.State.WAITING).update(state=Take.State.RENDERING, started=timezone.now())
-    cancelled = _Cancelled(take_id)
-    while not cancelled(now=True):
+    stop = _Stop(take_id)
+    while not stop(now=True):
         frame = _claim(take_id)
         if frame is None:
             break
         try:
-            _render(take, frame, cancelled)
+            _render(take, frame, stop)
         finally:
             _release(frame)
-    _finish(take_id)
+    if STOPPING.is_set():
+        render_take.defer(take_id=take_id)  # another worker, or this one when it is back, goes on
+    else:
+        _finish(take_id)
 
 
-class _Cancelled:
-    """Asks the database at most twice a second whether the take was cancelled."""
+class _Stop:
+    """Whether to stop: this worker was told to, or (asked of the database at most twice a second) the take was cancelled."""
 
     def __init__(self, take_id: int) -> None:
         self.take_id, self.asked, self.answer = take_id, 0.0, False
@@ -64,7 +71,7 @@ class _Cancelled:
             self.asked = time.monotonic()
             state = Take.objects.filter(pk=self.take_id).values_list("state", flat=True).first()
             self.answer = state in (None, Take.State.CANCELLED)
-        return self.answer
+        return self.answer or STOPPING.is_set()
 
 
 def _claim(take_id: int) -> Any:
@@ -104,7 +111,7 @@ def _stage(revision_id: int) -> Stage:
     return _STAGES[revision_id]
 
 
-def _render(take: Any, frame: Any, cancelled: Any) -> None:
+def _render(take: Any, frame: Any, stop: Any) -> None:
     from studio.takes.models import Frame
 
     start = time.perf_counter()
@@ -113,7 +120,7 @@ def _render(take: Any, frame: Any, cancelled: Any) -> None:
             frame.path.parent.mkdir(parents=True, exist_ok=True)
             stage = _stage(take.revision_id)
             shot = stage.setting.place.shot(take.shot).at_rate(take.fps)
-            picture = frame_picture(stage, shot, frame.number, (take.width, take.height), QUALITIES[take.quality], stop=cancelled)
+            picture = frame_picture(stage, shot, frame.number, (take.width, take.height), QUALITIES[take.quality], stop=stop)
             if picture is None:
                 return
             write_png(frame.path, picture.pixels)

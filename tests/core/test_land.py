@@ -95,7 +95,7 @@ def test_contours_lie_at_their_height(marsh: Ground) -> None:
 
 def test_covers_and_the_ring_beyond(marsh: Ground) -> None:
     c = albedo(marsh, "saltmarsh", 0.0, 2.2, 1)
-    assert c.shape == (97, 97, 4) and c[..., :3].min() > 0 and c[..., :3].max() <= 0.9
+    assert c.shape == (97, 97, 5) and 0 <= c[..., 3:].min() and c[..., 3:].max() <= 1 and c[..., :3].min() > 0 and c[..., :3].max() <= 0.9
     v, q = far_ring(marsh, 0.0)
     assert q.max() < len(v) and np.abs(v[:, :2]).max() > 10000
 

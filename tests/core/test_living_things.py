@@ -8,8 +8,8 @@ from hypothesis import strategies as st
 
 from lumwick.built.timber import build, floor_over, footprint
 from lumwick.errors import PlaceError
-from lumwick.growth.form import GOLDEN_DEG, LEAF, MAKERS
-from lumwick.growth.scatter import scatter
+from lumwick.growth.form import GOLDEN_DEG, LEAF, LEVELS, MAKERS, PATCHED
+from lumwick.growth.scatter import gather, scatter
 from lumwick.growth.sway import branch_motion
 from lumwick.air.wind import gusts, kaimal
 from lumwick.land.ground import Ground, grid_quads
@@ -17,13 +17,14 @@ from lumwick.place.document import Built, Stand
 from lumwick.snapshot.ride import speed_in_words
 from lumwick.trace.kernel import fog_depth
 from lumwick.trace.sampling import noise2
-from lumwick.trace.stage import KINDS, alias_table
+from lumwick.trace.lighting import alias_table
+from lumwick.trace.stands import KINDS
 
 
 @pytest.mark.parametrize("kind", sorted(MAKERS))
-@pytest.mark.parametrize("far", [False, True])
-def test_forms_are_whole_and_stand_on_their_foot(kind: str, far: bool) -> None:
-    form = MAKERS[kind](2.0, 5, far)
+@pytest.mark.parametrize("level", range(LEVELS))
+def test_forms_are_whole_and_stand_on_their_foot(kind: str, level: int) -> None:
+    form = MAKERS[kind](2.0, 5, level)
     assert form.quads.max() < len(form.vertices) and np.isfinite(form.vertices).all()
     assert form.vertices[:, 2].min() > -0.1 and 1.0 < form.vertices[:, 2].max() < 3.2
     assert (np.diff(form.surface.astype(int)) >= 0).all() and (form.surface == LEAF).any()
@@ -38,7 +39,36 @@ def test_forms_are_seeded_and_far_ones_are_simpler(kind: str) -> None:
     maker = MAKERS[kind]
     assert np.array_equal(maker(2.0, 5).vertices, maker(2.0, 5).vertices)
     assert not np.array_equal(maker(2.0, 5).vertices[:50], maker(2.0, 6).vertices[:50])
-    assert len(maker(2.0, 5, True).quads) < 0.5 * len(maker(2.0, 5).quads)
+    sizes = [len(maker(2.0, 5, level).quads) for level in range(LEVELS)]
+    assert sizes[1] < 0.5 * sizes[0] and sizes[2] < 0.5 * sizes[1]
+
+
+@pytest.mark.parametrize("kind", sorted(PATCHED))
+def test_a_patch_is_a_square_of_the_tufts_asked_for(kind: str) -> None:
+    side, density = 2.0, 2.25
+    patch, tuft = MAKERS[kind](1.0, 5, 0, side, density), MAKERS[kind](1.0, 5, 0)
+    tufts = round(side * np.sqrt(density)) ** 2
+    assert len(patch.quads) == pytest.approx(tufts * len(tuft.quads), rel=0.06)
+    feet = patch.vertices[patch.weight == 0]
+    assert np.abs(feet[:, :2]).max() < side / 2 + 0.03
+    cells = np.histogram2d(feet[:, 0], feet[:, 1], bins=4)[0]
+    assert cells.min() > 0.25 * cells.mean()  # closed: no bare quarter
+    dry, green = (MAKERS[kind](1.0, 5, 0, side, density, share) for share in (0.6, 0.0))
+    assert (dry.surface == LEAF).sum() < 0.6 * (green.surface == LEAF).sum()
+
+
+def test_a_closed_bed_is_drawn_by_patches_and_its_rim_by_tufts(slope_ground: Ground) -> None:
+    bed = scatter(stand(kind="reed", per_hectare=12000, slope_most=90), slope_ground, slope_ground.slope())
+    patches, single = gather(bed, 2.4, 1.2, slope_ground)
+    assert len(patches.turn) > 0.9 * (200 / 2.4) ** 2 * 0.9 and 0 < len(single.turn) < 0.2 * len(bed.turn)
+    assert np.allclose(patches.position[:, 2], slope_ground.height(patches.position[:, 0], patches.position[:, 1]))
+    cell = np.floor(patches.position[:, :2] / 2.4)
+    assert len(np.unique(cell, axis=0)) == len(cell)  # none over another
+    assert np.allclose(np.mod(patches.turn, np.pi / 2), 0)
+    covered = {tuple(c) for c in cell.astype(int)}
+    assert not any(tuple(c) in covered for c in np.floor(single.position[:, :2] / 2.4).astype(int))
+    sparse, kept = gather(scatter(stand(kind="reed", per_hectare=50, slope_most=90), slope_ground, slope_ground.slope()), 2.4, 0.005, slope_ground)
+    assert not len(sparse.turn) and len(kept.turn) > 100
 
 
 def test_golden_angle() -> None:

@@ -6,9 +6,12 @@ import asyncio
 import contextlib
 import logging
 import os
+import signal
 
 from django.core.management.base import BaseCommand
 from procrastinate.contrib.django import app
+
+from studio.takes.tasks import STOPPING
 
 log = logging.getLogger("studio.takes")
 BEAT, DEAD_AFTER = 2.0, 8.0
@@ -27,9 +30,18 @@ class Command(BaseCommand):
         worker = app.with_connector(app.connector.get_worker_connector())
         async with worker.open_async():
             sweep = asyncio.create_task(self._take_up(worker))
+            work = asyncio.create_task(worker.run_worker_async(queues=["takes"], concurrency=1, wait=True, fetch_job_polling_interval=2.0, update_heartbeat_interval=BEAT,
+                                                               stalled_worker_timeout=DEAD_AFTER, install_signal_handlers=False))
+
+            def stop() -> None:
+                STOPPING.set()  # the frame in work ends at its next strip
+                work.cancel()
+
+            for number in (signal.SIGTERM, signal.SIGINT):
+                asyncio.get_running_loop().add_signal_handler(number, stop)
             try:
-                await worker.run_worker_async(queues=["takes"], concurrency=1, wait=True, fetch_job_polling_interval=2.0, update_heartbeat_interval=BEAT, stalled_worker_timeout=DEAD_AFTER,
-                                              install_signal_handlers=True, shutdown_graceful_timeout=5)
+                with contextlib.suppress(asyncio.CancelledError):
+                    await work
             finally:
                 sweep.cancel()
 

@@ -1,0 +1,86 @@
+"""The sky's light as a scene gets it, through fog, and the table by which directions are chosen."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from lumwick.air.atmosphere import LUMA, ClearSky, sky_at, sky_illuminance
+from lumwick.snapshot.evaluate import Weather
+
+
+@dataclass(frozen=True)
+class Lighting:
+    """The sky's light as surfaces get it, through fog, and how to choose directions by it."""
+
+    table: NDArray[np.float64]
+    pick: NDArray[np.float32]
+    share: NDArray[np.float32]
+    fog: NDArray[np.float64]
+    sky_lux: NDArray[np.float64]
+    sun_through_fog: float
+
+
+PICK_ROWS, PICK_COLS = 32, 64
+
+
+def alias_table(share: NDArray[np.float64]) -> NDArray[np.float32]:
+    """Table for choosing cells by their share in constant time, shape (n, 2): share kept, other cell.
+
+    References
+    ----------
+    Vose, A linear algorithm for generating random numbers with a given distribution, IEEE TSE 17 (1991).
+    """
+    n = len(share)
+    p = (share / share.sum() * n).tolist()
+    other = list(range(n))
+    small = [i for i in range(n) if p[i] < 1]
+    large = [i for i in range(n) if p[i] >= 1]
+    keep = [1.0] * n
+    while small and large:
+        a, b = small.pop(), large.pop()
+        keep[a], other[a] = p[a], b
+        p[b] -= 1 - p[a]
+        (small if p[b] < 1 else large).append(b)
+    return np.array([keep, other], np.float32).T.copy()
+
+
+FOG_ASYMMETRY = 0.65
+
+
+def lighting(sky: ClearSky, weather: Weather, sun_direction: NDArray[np.float64]) -> Lighting:
+    """Fog's own light, the fogged sky, and the table by which directions are chosen.
+
+    Fog shines with the sun's light scattered once (Henyey and Greenstein's phase) and, for what is scattered
+    often, with the mean of all light that falls on it.
+    """
+    n_el, n_az, _ = sky.table.shape
+    vertical = weather.fog_extinction * weather.fog_height
+    sz = float(sun_direction[2])
+    through = float(np.exp(-vertical / max(sz, 0.02))) if sz > -0.02 else 0.0
+    diffuse = sky_illuminance(sky)
+    sun_h = sky.sun_lux * max(sz, 0.0)
+    # what fog takes from the beam it gives back, evenly
+    ambient = (diffuse + sun_h * (1 - through)) / np.pi * 0.82
+    fog = np.array([weather.fog_extinction, weather.fog_height, weather.fog_base, *(sky.sun_lux * through), *ambient, FOG_ASYMMETRY])
+    el = 0.5 * np.pi * (np.arange(n_el) / (n_el - 1)) ** 2
+    az = np.pi * (np.arange(n_az) / (n_az - 1)) ** 2
+    dz = np.maximum(np.sin(el), 0.004)
+    keep = np.exp(-vertical / dz)[:, None, None]
+    cos_sun = np.cos(el)[:, None] * np.cos(az)[None] * np.sqrt(max(0.0, 1 - sz * sz)) + np.sin(el)[:, None] * sz
+    g = FOG_ASYMMETRY
+    phase = (1 - g * g) / (4 * np.pi * (1 + g * g - 2 * g * cos_sun) ** 1.5)
+    glow = fog[3:6] * phase[..., None] + ambient
+    table = sky.table * keep + glow * (1 - keep)
+    fogged = ClearSky(table, sky.sun_lux, sky.sun_azimuth, sky.sun_elevation)
+    mid_el = np.degrees(np.arcsin((np.arange(PICK_ROWS) + 0.5) / PICK_ROWS))
+    mid_az = (np.arange(PICK_COLS) + 0.5) / PICK_COLS * 360
+    lum = sky_at(fogged, mid_el[:, None], np.minimum(mid_az, 360 - mid_az)[None]) @ LUMA
+    share = lum + 0.05 * lum.mean()
+    # a cell gives light by the cosine on level ground too, but walls see the horizon: half of each
+    share = share * (0.5 + 0.5 * ((np.arange(PICK_ROWS) + 0.5) / PICK_ROWS))[:, None]
+    share /= share.sum()
+    pick = alias_table(share.ravel())
+    return Lighting(table, pick, share.astype(np.float32), fog, sky_illuminance(fogged), through)

@@ -1,0 +1,240 @@
+"""Stands on the stage: what was set out, the meshes it is drawn by, and where each leans at an instant.
+
+A plant is drawn by one of a few variants of its kind's form, at a level chosen by its distance from the eye.
+Light that was scattered once meets every plant in its simplest form, which is four to thirty times smaller.
+Reeds and grass that stand closed are drawn by whole patches (`lumwick.growth.scatter.gather`).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass, field, replace
+
+import numpy as np
+import shapely
+from numpy.typing import NDArray
+
+from lumwick.air.wind import Gusts
+from lumwick.growth.form import LEVELS, MAKERS, PATCHED, Form
+from lumwick.growth.scatter import Plants, gather, scatter
+from lumwick.growth.sway import bend, branch_motion, cantilever_frequency, lean
+from lumwick.place.document import Stand
+from lumwick.snapshot.evaluate import Setting, Snapshot, area_shapes
+from lumwick.trace import embree
+from lumwick.trace.part import LOOK, Part, digest
+from lumwick.trace.world import PLANT
+
+
+@dataclass(frozen=True)
+class Kind:
+    """How a kind of plant looks and bends (colours: linear Rec.709 reflected and passed; broad practice, no source)."""
+
+    bark: tuple[float, float, float]
+    leaf: tuple[float, float, float]
+    through: tuple[float, float, float]
+    stalk: tuple[float, float, float]
+    plume: tuple[float, float, float]
+    compliance: float
+    """Lean (as a slope) in a steady wind of 1 m/s."""
+    branch_hz: float
+    branch_reach: float
+    leaf_reach: float
+    variants: int
+    reaches: tuple[float, float, float]
+    """Metres up to which each level of the form is used; beyond the last nothing is drawn."""
+    dark_root: bool
+    patch: float = 0.0
+    """Side [m] of a patch; 0 for plants that are drawn singly."""
+
+    @property
+    def woody(self) -> bool:
+        return self.patch == 0
+
+
+KINDS = {
+    "pine": Kind((0.098, 0.080, 0.066), (0.046, 0.070, 0.026), (0.022, 0.036, 0.008), (0.1, 0.1, 0.05), (0.2, 0.15, 0.1), 0.0011, 1.3, 0.0016, 0.0012, 4, (60, 220, 4000), False),
+    "alder": Kind((0.13, 0.115, 0.10), (0.058, 0.098, 0.026), (0.085, 0.140, 0.020), (0.1, 0.1, 0.05), (0.2, 0.15, 0.1), 0.0009, 1.8, 0.0022, 0.0050, 4, (55, 200, 4000), False),
+    "scrub": Kind((0.12, 0.10, 0.085), (0.062, 0.086, 0.030), (0.070, 0.105, 0.020), (0.1, 0.1, 0.05), (0.2, 0.15, 0.1), 0.0008, 2.2, 0.0022, 0.0045, 4, (30, 110, 1200), False),
+    "reed": Kind((0.2, 0.16, 0.08), (0.115, 0.150, 0.042), (0.110, 0.155, 0.030), (0.25, 0.225, 0.10), (0.20, 0.165, 0.12), 0.0045, 1.1, 0.0050, 0.0020, 6, (20, 75, 700), True, 2.4),
+    "grass": Kind((0.2, 0.16, 0.08), (0.098, 0.128, 0.036), (0.105, 0.150, 0.027), (0.2, 0.2, 0.1), (0.27, 0.225, 0.115), 0.0060, 2.0, 0.0022, 0.0, 5, (14, 45, 170), True, 2.0),
+}
+STIFFNESS_PA, SAP_DENSITY, CROWN = 9.0e9, 900.0, 0.45
+"""Green wood: Young's modulus and density (round values of common practice), and the crown's slowing of the stem."""
+
+
+@dataclass
+class Shape:
+    """One form of a stand, deformed in place."""
+
+    form: Form
+    vertices: NDArray[np.float32]
+    scene: embree.Scene
+    mesh: embree.Geometry
+    seed: int
+    level: int
+    moved: str = ""
+
+
+@dataclass
+class Bed:
+    """Plants of a stand that are drawn by the same forms: singly, or as patches."""
+
+    plants: Plants
+    side: float
+    natural: NDArray[np.float64]
+    phase: NDArray[np.float64]
+    shapes: dict[tuple[int, int], Shape] = field(default_factory=dict)
+
+
+@dataclass
+class Standing:
+    """A stand that is set out."""
+
+    key: str
+    stand: Stand
+    kind: Kind
+    beds: list[Bed]
+
+
+class Stands:
+    """All stands of a place."""
+
+    def __init__(self) -> None:
+        self.standings: list[Standing] = []
+
+    def make(self, setting: Setting, slope: NDArray[np.float64], normals: NDArray[np.float32], ground_key: str) -> None:
+        """Set out the stands of a place; those that have not changed are kept.
+
+        Parameters
+        ----------
+        slope : ndarray, shape (ny, nx) [degrees]
+        normals : ndarray, shape (ny, nx, 3)
+        """
+        self._setting, self._normals = setting, normals
+        sea = setting.place.sea
+        level = sea.level if sea.present else None
+        clear = area_shapes(setting)
+        common = digest(ground_key, [shapely.to_wkt(c) for c in clear])
+        old = {s.key: s for s in self.standings}
+        self.standings = []
+        for stand in setting.place.growth:
+            key = digest(stand, common)
+            self.standings.append(old.get(key) or Standing(key, stand, KINDS[stand.kind], self._beds(stand, scatter(stand, setting.ground, slope, clear, level))))
+
+    def _beds(self, stand: Stand, plants: Plants) -> list[Bed]:
+        kind = KINDS[stand.kind]
+        rng = np.random.Generator(np.random.Philox(key=[stand.seed, 31]))
+        if stand.kind in PATCHED:
+            patches, single = gather(plants, kind.patch, stand.per_hectare / 1e4, self._setting.ground)
+            both = [(patches, kind.patch), (single, 0.0)]
+        else:
+            both = [(plants, 0.0)]
+        beds = []
+        for some, side in both:
+            tall = some.scale * stand.height
+            if kind.woody:
+                natural = CROWN * np.array([cantilever_frequency(STIFFNESS_PA, 0.0133 * h, h, SAP_DENSITY) for h in np.maximum(tall, 0.5)])
+            else:
+                natural = 1.6 / np.maximum(tall, 0.1) ** 0.5
+            n = len(some.turn)
+            beds.append(Bed(some, side, natural * rng.uniform(0.82, 1.2, n), rng.uniform(0, 2 * np.pi, n)))
+        return [b for b in beds if len(b.plants.turn)]
+
+    def parts(self, snap: Snapshot) -> Iterator[tuple[str, Part]]:
+        """The plants within sight at an instant, bent and leaning, as named parts of the stage."""
+        wind, eye, simplest = snap.wind, snap.camera.position, LEVELS - 1
+        moving = digest(wind.mean, wind.toward, wind.omega, wind.amplitude, wind.phase, wind.wave, snap.t, snap.loop)
+        for standing in self.standings:
+            kind, stand = standing.kind, standing.stand
+            for bed in standing.beds:
+                plants = bed.plants
+                away = np.linalg.norm(plants.position - eye, axis=1)
+                # each plant changes its form at its own distance, so that no ring is seen
+                away /= 0.82 + 0.36 * plants.shade
+                level = np.searchsorted(np.array(kind.reaches), away)
+                variant = (plants.shade * 9973).astype(np.int64) % kind.variants
+                chosen = np.flatnonzero(level < len(kind.reaches))
+                slopes = np.zeros((len(away), 2))
+                slopes[chosen] = lean(plants.position[chosen, 0], plants.position[chosen, 1], bed.natural[chosen], bed.phase[chosen], kind.compliance, wind, snap.t)
+                slopes += np.tan(np.radians(stand.lean)) * wind.toward
+                for lv in range(len(kind.reaches)):
+                    for v in range(kind.variants):
+                        which = chosen[(level[chosen] == lv) & (variant[chosen] == v)]
+                        if len(which):
+                            shape = self._shape(standing, bed, lv, v)
+                            _bend(shape, kind, stand, wind, snap, moving)
+                            part = self._place(standing, bed, shape, which, slopes)
+                            yield f"stand {stand.id} {bed.side:g} {lv} {v}", part
+                            if lv < simplest:
+                                shape = self._shape(standing, bed, simplest, v)
+                                _bend(shape, kind, stand, wind, snap, moving)
+                                yield f"stand {stand.id} {bed.side:g} {lv} {v} scattered", _as_scattered(part, shape)
+
+    def _shape(self, standing: Standing, bed: Bed, level: int, variant: int) -> Shape:
+        key = (level, variant)
+        if key not in bed.shapes:
+            stand = standing.stand
+            seed = stand.seed * 100 + variant
+            if stand.kind in PATCHED:
+                form = MAKERS[stand.kind](stand.height, seed, level, bed.side, 0.85 * stand.per_hectare / 1e4, stand.dry)
+            else:
+                form = MAKERS[stand.kind](stand.height, seed, level)
+            vertices = embree.padded(form.vertices)
+            mesh = embree.mesh(vertices, form.quads, quality=embree.REFIT)
+            scene = embree.Scene(dynamic=True)
+            scene.attach(0, mesh)
+            scene.commit()
+            bed.shapes[key] = Shape(form, vertices, scene, mesh, seed, level)
+        return bed.shapes[key]
+
+    def _place(self, standing: Standing, bed: Bed, shape: Shape, which: NDArray[np.int64], slopes: NDArray[np.float64]) -> Part:
+        p, kind = bed.plants, standing.kind
+        c, s, k = np.cos(p.turn[which]), np.sin(p.turn[which]), p.scale[which]
+        across = np.ones_like(k) if bed.side else k  # a patch keeps its square, whatever its height
+        m = np.zeros((len(which), 12), np.float32)
+        m[:, 0], m[:, 1] = c * across, s * across
+        m[:, 3], m[:, 4] = -s * across, c * across
+        m[:, 6], m[:, 7] = slopes[which, 0] * k, slopes[which, 1] * k
+        m[:, 8] = k / np.sqrt(1 + slopes[which, 0] ** 2 + slopes[which, 1] ** 2)
+        if not kind.woody:  # a tuft or a patch lies along the slope
+            g = self._setting.ground
+            i = np.clip(((p.position[which, 1] - g.south) / g.spacing).round().astype(int), 0, g.heights.shape[0] - 1)
+            j = np.clip(((p.position[which, 0] - g.west) / g.spacing).round().astype(int), 0, g.heights.shape[1] - 1)
+            n = self._normals[i, j]
+            for col in (0, 3):
+                m[:, col + 2] = -(m[:, col] * n[:, 0] + m[:, col + 1] * n[:, 1]) / n[:, 2]
+        m[:, 9:] = p.position[which]
+        look = np.zeros(LOOK)
+        for surface, reflected, through in ((0, kind.bark, None), (1, kind.leaf, kind.through), (2, kind.stalk, kind.through), (3, kind.plume, kind.plume)):
+            look[6 * surface : 6 * surface + 3] = reflected
+            if through is not None:
+                look[6 * surface + 3 : 6 * surface + 6] = through
+        look[24], look[25] = standing.stand.height, 1.0 if kind.dark_root else 0.0
+        look[26:30] = shape.form.strip
+        mask = embree.MASK_FINE if shape.level < LEVELS - 1 else embree.MASK_FINE | embree.MASK_COARSE
+        return Part(PLANT, shape.scene, m, p.shade[which].astype(np.float32), look, _cuts(shape.form), mask=mask)
+
+
+def _cuts(form: Form) -> NDArray[np.int64]:
+    return np.array([np.searchsorted(form.surface, k) for k in (1, 2, 3)], np.int64)
+
+
+def _as_scattered(part: Part, simple: Shape) -> Part:
+    """The same placements of the simplest form, for the rays that scattered light takes."""
+    look = part.look.copy()
+    look[26:30] = simple.form.strip
+    return replace(part, child=simple.scene, look=look, cut=_cuts(simple.form), mask=embree.MASK_COARSE)
+
+
+def _bend(shape: Shape, kind: Kind, stand: Stand, wind: Gusts, snap: Snapshot, moving: str) -> None:
+    if shape.moved == moving:
+        return
+    shape.moved = moving
+    f = shape.form
+    reach = kind.branch_reach * stand.height * (0.35 if kind.woody else 1.0)
+    branches = branch_motion(f.groups, shape.seed, kind.branch_hz, wind, snap.t, reach, snap.loop)
+    branches[0] = 0.0
+    leaves = branch_motion(f.flutter_groups, shape.seed + 7, 4.1, wind, snap.t, kind.leaf_reach * 60, snap.loop)
+    bend(f.vertices, f.weight, f.group, np.tanh(branches / 0.5) * 0.5, f.flutter, f.flutter_group, np.tanh(leaves), shape.vertices)
+    shape.mesh.moved()
+    shape.scene.commit()
