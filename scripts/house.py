@@ -194,8 +194,23 @@ def answers(url: str) -> bool:
         return False
 
 
+def chosen_port() -> int:
+    """The port asked for by PORT, or a free one."""
+    asked = os.environ.get("PORT")
+    if not asked:
+        return free_port()
+    with socket.socket() as s:
+        s.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+        try:
+            s.bind(("127.0.0.1", int(asked)))
+        except (OSError, ValueError, OverflowError):
+            fail(f"port {asked} cannot be used (is something else listening there?): choose another with PORT=, or leave it out.")
+    return int(asked)
+
+
 def demo() -> None:
     """Everything up under one supervisor: database, web server, one render worker."""
+    port = chosen_port()
     setup()
     cluster = Cluster()
     ours = cluster.start()
@@ -204,11 +219,11 @@ def demo() -> None:
     def leave(*_: object) -> None:
         raise KeyboardInterrupt
 
-    signal.signal(signal.SIGTERM, leave)
+    for number in (signal.SIGTERM, signal.SIGINT):  # also where a shell started this in the background, with SIGINT ignored
+        signal.signal(number, leave)
     try:
         manage("migrate", "--verbosity", "0")
         manage("seed_demo")
-        port = int(os.environ.get("PORT") or free_port())
         url = f"http://127.0.0.1:{port}"
         web = [str(PYTHON), "-m", "gunicorn", "studio.wsgi:application", "--bind", f"127.0.0.1:{port}", "--workers", "1", "--threads", "12", "--timeout", "120", "--log-level", "warning"]
         worker = [str(PYTHON), "manage.py", "render_worker"]

@@ -331,7 +331,8 @@ def grass(height: float, seed: int, level: int = 0, side: float = 0.0, density: 
     n, k = len(feet), (4, 3, 2)[level]
     h = height * rng.uniform(0.4, 1.1, n) * (1 + 0.25 * np.sin(feet[:, 0] * 5.1 + seed) * np.sin(feet[:, 1] * 4.3))
     dry = rng.random(n) < dry_share
-    h = np.where(dry, h * 1.25, h)
+    # far off a level top, so that rays that skim a meadow do not enter every patch
+    h = np.where(dry, h * 1.25, h) if level < 2 else np.minimum(h, 0.9 * height)
     az = rng.uniform(0, 2 * np.pi, n)
     out = np.stack([np.cos(az), np.sin(az), np.zeros(n)], 1)
     curl = np.where(dry, 0.12, rng.uniform(0.15, 0.8, n))

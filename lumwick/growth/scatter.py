@@ -97,6 +97,12 @@ def scatter(stand: Stand, ground: Ground, slope: NDArray[np.float64], clear: lis
     return Plants(np.stack([x, y, z], 1)[keep], draw[keep, 5] * 2 * np.pi, tall[keep], np.mod(draw[keep, 2] * 7919.0, 1.0))
 
 
+def cell_numbers(position: NDArray[np.float64], side: float) -> NDArray[np.int64]:
+    """A number for the square cell of ``side`` [m] in which each position (n, 2 or 3) lies; the same cell, the same number."""
+    cell = np.floor(position[:, :2] / side).astype(np.int64)
+    return cell[:, 1] * 2**31 + cell[:, 0]
+
+
 def gather(plants: Plants, side: float, density: float, ground: Ground, enough: float = 0.55) -> tuple[Plants, Plants]:
     """Let whole square patches stand for the tufts of a bed, where it is closed; its rim keeps single tufts.
 

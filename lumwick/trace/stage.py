@@ -36,7 +36,6 @@ class Stage:
         self._parts: dict[str, Part] = {}
         self.stands = Stands()
         self._sea_mesh: embree.Geometry | None = None
-        self.targets: list[tuple[NDArray[np.float32], NDArray[np.uint32], tuple[float, float, float]]] = []
         self._make_ground()
         self._make_built()
         self.stands.make(setting, self._slope, self._normals, self._keys["ground"])
@@ -183,41 +182,53 @@ class Stage:
     def set(self, snapshot: Snapshot) -> None:
         """Move everything to an instant."""
         self.snapshot = snapshot
-        self._set_sea(snapshot)
-        self._set_plants(snapshot)
+        embree.commit_all([*self._set_sea(snapshot), *self._set_plants(snapshot)])
         self._set_light(snapshot)
         self._assemble()
 
-    def _set_sea(self, snap: Snapshot) -> None:
+    def glance(self, snapshot: Snapshot) -> None:
+        """Set the camera and the light alone; plants and waves stay as they were, for a first coarse picture at once."""
+        if "plants" not in self._keys:
+            self.set(snapshot)
+            return
+        self.snapshot = snapshot
+        self._set_light(snapshot)
+        self._assemble()
+
+    def _set_sea(self, snap: Snapshot) -> list[embree.Scene]:
         place = self.setting.place
         if not self._changed("sea", repr(snap.sea), snap.t, place.sea, snap.loop, self._keys["ground"]):
-            return
+            return []
         state = snap.sea
         if state is None:
             self._slopes = tuple(np.zeros((2, 2, 2), np.float32) for _ in TILES)
             self._fold = np.ones((2, 2, 4), np.float32)
             self._tile_data = np.array([*(t[0] for t in TILES), *(0.0 for _ in TILES), 0.001])
-            return
+            return []
         waves = swells(state, place.sea.seed, snap.loop)
         now = surface(waves, snap.t, place.sea.choppiness)
         self._slopes, self._fold = now.slopes, now.displaced
         self._tile_data = np.array([*(t[0] for t in TILES), *(float((s**2).sum(-1).mean()) for s in now.slopes), slope_variance(state.wind_speed)])
         if self._sea_mesh is None:
-            return
+            return []
         raise_sheet(self._sheet_x, self._sheet_y, self._sheet_open, now.displaced, TILES[0][0], place.sea.level, self._sheet_v)
         self._sea_mesh.moved()
-        self._parts["sheet"].child.commit()
         n = TILES[0][1]
         wrapped = np.pad(now.displaced[..., :3], ((0, 1), (0, 1), (0, 0)), mode="wrap").reshape(-1, 3)
         self._tile_v[:] = self._tile_rest + wrapped
         self._tile_mesh.moved()
-        self._parts["open sea"].child.commit()
-        assert len(self._tile_v) == (n + 1) ** 2
+        return [self._parts["sheet"].child, self._parts["open sea"].child]
 
-    def _set_plants(self, snap: Snapshot) -> None:
+    def _set_plants(self, snap: Snapshot) -> list[embree.Scene]:
+        wind = snap.wind
+        if not self._changed("plants", [s.key for s in self.stands.standings], wind.mean, wind.toward, wind.omega, wind.amplitude, wind.phase, wind.wave, snap.t, snap.loop,
+                             np.asarray(snap.camera.position, float)):
+            return []
         for name in [n for n in self._parts if n.startswith("stand ")]:
             del self._parts[name]
-        self._parts.update(self.stands.parts(snap))
+        parts, bent = self.stands.parts(snap)
+        self._parts.update(parts)
+        return bent
 
     def _set_light(self, snap: Snapshot) -> None:
         w, site = snap.weather, self.setting.place.site
@@ -241,11 +252,15 @@ class Stage:
         self._body = np.array([0.012, 0.042, 0.046]) * down / np.pi * (0.8 + 0.6 * min(1.0, 3.0 / sea.clarity))
 
     def _assemble(self) -> None:
-        """Place the parts in the top scene, and lay out the arrays the kernel reads."""
+        """Place the parts in the top scene, and lay out the arrays the kernel reads.
+
+        The scene is made anew when a part was moved or replaced, not for a turn of the camera or another sun.
+        """
         parts = list(self._parts.values())
         owner = np.repeat(np.arange(len(parts), dtype=np.int32), [len(p.transforms) for p in parts])
         transforms = np.concatenate([p.transforms for p in parts])
-        self._top = embree.placed([p.child for p in parts], [p.mask for p in parts], owner, transforms)
+        if self._changed("top", *(self._keys.get(k, "") for k in ("ground", "built", "plants", "sea")), list(self._parts)):
+            self._top = embree.placed([p.child for p in parts], [p.mask for p in parts], owner, transforms)
         tones = [p.tone for p in parts if p.tone is not None]
         offset = np.zeros(len(parts), np.int64)
         at = 0
@@ -280,6 +295,7 @@ class Stage:
         scene = embree.Scene()
         scene.attach(0, embree.mesh(embree.padded(vertices.astype(np.float32)), np.ascontiguousarray(quads.astype(np.uint32))))
         scene.commit()
+        self._keys.pop("top", None)
         self._parts[f"target {name}"] = Part(TARGET, scene, look=plain_look(albedo_rgb))
 
     def view(self, width: int, height: int) -> View:

@@ -1,6 +1,7 @@
 """Stands on the stage: what was set out, the meshes it is drawn by, and where each leans at an instant.
 
 A plant is drawn by one of a few variants of its kind's form, at a level chosen by its distance from the eye.
+Far off one patch stands for four.
 Light that was scattered once meets every plant in its simplest form, which is four to thirty times smaller.
 Reeds and grass that stand closed are drawn by whole patches (`lumwick.growth.scatter.gather`).
 """
@@ -16,7 +17,7 @@ from numpy.typing import NDArray
 
 from lumwick.air.wind import Gusts
 from lumwick.growth.form import LEVELS, MAKERS, PATCHED, Form
-from lumwick.growth.scatter import Plants, gather, scatter
+from lumwick.growth.scatter import Plants, cell_numbers, gather, scatter
 from lumwick.growth.sway import bend, branch_motion, cantilever_frequency, lean
 from lumwick.place.document import Stand
 from lumwick.snapshot.evaluate import Setting, Snapshot, area_shapes
@@ -55,8 +56,8 @@ KINDS = {
     "pine": Kind((0.098, 0.080, 0.066), (0.046, 0.070, 0.026), (0.022, 0.036, 0.008), (0.1, 0.1, 0.05), (0.2, 0.15, 0.1), 0.0011, 1.3, 0.0016, 0.0012, 4, (60, 220, 4000), False),
     "alder": Kind((0.13, 0.115, 0.10), (0.058, 0.098, 0.026), (0.085, 0.140, 0.020), (0.1, 0.1, 0.05), (0.2, 0.15, 0.1), 0.0009, 1.8, 0.0022, 0.0050, 4, (55, 200, 4000), False),
     "scrub": Kind((0.12, 0.10, 0.085), (0.062, 0.086, 0.030), (0.070, 0.105, 0.020), (0.1, 0.1, 0.05), (0.2, 0.15, 0.1), 0.0008, 2.2, 0.0022, 0.0045, 4, (30, 110, 1200), False),
-    "reed": Kind((0.2, 0.16, 0.08), (0.115, 0.150, 0.042), (0.110, 0.155, 0.030), (0.25, 0.225, 0.10), (0.20, 0.165, 0.12), 0.0045, 1.1, 0.0050, 0.0020, 6, (20, 75, 700), True, 2.4),
-    "grass": Kind((0.2, 0.16, 0.08), (0.098, 0.128, 0.036), (0.105, 0.150, 0.027), (0.2, 0.2, 0.1), (0.27, 0.225, 0.115), 0.0060, 2.0, 0.0022, 0.0, 5, (14, 45, 170), True, 2.0),
+    "reed": Kind((0.2, 0.16, 0.08), (0.115, 0.150, 0.042), (0.110, 0.155, 0.030), (0.25, 0.225, 0.10), (0.20, 0.165, 0.12), 0.0045, 1.1, 0.0050, 0.0020, 4, (20, 75, 700), True, 2.4),
+    "grass": Kind((0.2, 0.16, 0.08), (0.098, 0.128, 0.036), (0.105, 0.150, 0.027), (0.2, 0.2, 0.1), (0.27, 0.225, 0.115), 0.0060, 2.0, 0.0022, 0.0, 4, (14, 45, 170), True, 2.0),
 }
 STIFFNESS_PA, SAP_DENSITY, CROWN = 9.0e9, 900.0, 0.45
 """Green wood: Young's modulus and density (round values of common practice), and the crown's slowing of the stem."""
@@ -83,6 +84,10 @@ class Bed:
     side: float
     natural: NDArray[np.float64]
     phase: NDArray[np.float64]
+    far: bool
+    """Whether these are the large patches that stand for others far off."""
+    parent: NDArray[np.int64] | None
+    """For each plant the large patch that stands for it far off, or -1."""
     shapes: dict[tuple[int, int], Shape] = field(default_factory=dict)
 
 
@@ -124,50 +129,70 @@ class Stands:
     def _beds(self, stand: Stand, plants: Plants) -> list[Bed]:
         kind = KINDS[stand.kind]
         rng = np.random.Generator(np.random.Philox(key=[stand.seed, 31]))
+        beds: list[tuple[Plants, float, bool, NDArray[np.int64] | None]] = [(plants, 0.0, False, None)]
         if stand.kind in PATCHED:
-            patches, single = gather(plants, kind.patch, stand.per_hectare / 1e4, self._setting.ground)
-            both = [(patches, kind.patch), (single, 0.0)]
-        else:
-            both = [(plants, 0.0)]
-        beds = []
-        for some, side in both:
+            density = stand.per_hectare / 1e4
+            large, _ = gather(plants, 2 * kind.patch, density, self._setting.ground)
+            patches, single = gather(plants, kind.patch, density, self._setting.ground)
+            cells = cell_numbers(large.position, 2 * kind.patch)
+            order = np.argsort(cells)
+            beds = [(large, 2 * kind.patch, True, None)]
+            for some, side in ((patches, kind.patch), (single, 0.0)):
+                mine = cell_numbers(some.position, 2 * kind.patch)
+                at = order[np.minimum(np.searchsorted(cells, mine, sorter=order), max(len(cells) - 1, 0))] if len(cells) else np.zeros(len(mine), np.int64)
+                beds.append((some, side, False, np.where(cells[at] == mine, at, -1) if len(cells) else np.full(len(mine), -1)))
+        out = []
+        for some, side, far, parent in beds:
             tall = some.scale * stand.height
             if kind.woody:
                 natural = CROWN * np.array([cantilever_frequency(STIFFNESS_PA, 0.0133 * h, h, SAP_DENSITY) for h in np.maximum(tall, 0.5)])
             else:
                 natural = 1.6 / np.maximum(tall, 0.1) ** 0.5
             n = len(some.turn)
-            beds.append(Bed(some, side, natural * rng.uniform(0.82, 1.2, n), rng.uniform(0, 2 * np.pi, n)))
-        return [b for b in beds if len(b.plants.turn)]
+            out.append(Bed(some, side, natural * rng.uniform(0.82, 1.2, n), rng.uniform(0, 2 * np.pi, n), far, parent))
+        return out
 
-    def parts(self, snap: Snapshot) -> Iterator[tuple[str, Part]]:
-        """The plants within sight at an instant, bent and leaning, as named parts of the stage."""
+    def parts(self, snap: Snapshot) -> tuple[dict[str, Part], list[embree.Scene]]:
+        """The plants within sight at an instant, leaning, as named parts; and the scenes that were bent and wait for their commit."""
+        self._bent: list[embree.Scene] = []
+        return dict(self._parts(snap)), self._bent
+
+    def _parts(self, snap: Snapshot) -> Iterator[tuple[str, Part]]:
         wind, eye, simplest = snap.wind, snap.camera.position, LEVELS - 1
         moving = digest(wind.mean, wind.toward, wind.omega, wind.amplitude, wind.phase, wind.wave, snap.t, snap.loop)
         for standing in self.standings:
             kind, stand = standing.kind, standing.stand
+            stood_for = np.zeros(0, bool)
             for bed in standing.beds:
                 plants = bed.plants
+                if not len(plants.turn):
+                    continue
                 away = np.linalg.norm(plants.position - eye, axis=1)
                 # each plant changes its form at its own distance, so that no ring is seen
                 away /= 0.82 + 0.36 * plants.shade
                 level = np.searchsorted(np.array(kind.reaches), away)
-                variant = (plants.shade * 9973).astype(np.int64) % kind.variants
+                if bed.far:
+                    stood_for = level == simplest
+                    level = np.where(stood_for, simplest, LEVELS)
+                elif bed.parent is not None and len(stood_for):
+                    level = np.where((bed.parent >= 0) & stood_for[bed.parent], LEVELS, level)
+                variants = kind.variants if bed.side or kind.woody else 2  # a rim's tufts need few
+                variant = (plants.shade * 9973).astype(np.int64) % variants
                 chosen = np.flatnonzero(level < len(kind.reaches))
                 slopes = np.zeros((len(away), 2))
                 slopes[chosen] = lean(plants.position[chosen, 0], plants.position[chosen, 1], bed.natural[chosen], bed.phase[chosen], kind.compliance, wind, snap.t)
                 slopes += np.tan(np.radians(stand.lean)) * wind.toward
                 for lv in range(len(kind.reaches)):
-                    for v in range(kind.variants):
+                    for v in range(variants):
                         which = chosen[(level[chosen] == lv) & (variant[chosen] == v)]
                         if len(which):
                             shape = self._shape(standing, bed, lv, v)
-                            _bend(shape, kind, stand, wind, snap, moving)
+                            self._bend(shape, kind, stand, wind, snap, moving)
                             part = self._place(standing, bed, shape, which, slopes)
                             yield f"stand {stand.id} {bed.side:g} {lv} {v}", part
                             if lv < simplest:
                                 shape = self._shape(standing, bed, simplest, v)
-                                _bend(shape, kind, stand, wind, snap, moving)
+                                self._bend(shape, kind, stand, wind, snap, moving)
                                 yield f"stand {stand.id} {bed.side:g} {lv} {v} scattered", _as_scattered(part, shape)
 
     def _shape(self, standing: Standing, bed: Bed, level: int, variant: int) -> Shape:
@@ -214,6 +239,20 @@ class Stands:
         mask = embree.MASK_FINE if shape.level < LEVELS - 1 else embree.MASK_FINE | embree.MASK_COARSE
         return Part(PLANT, shape.scene, m, p.shade[which].astype(np.float32), look, _cuts(shape.form), mask=mask)
 
+    def _bend(self, shape: Shape, kind: Kind, stand: Stand, wind: Gusts, snap: Snapshot, moving: str) -> None:
+        """Move a form's branches and leaves; the simplest form, seen from far off, is moved by its lean alone."""
+        if shape.moved == moving or shape.level == LEVELS - 1:
+            return
+        shape.moved = moving
+        f = shape.form
+        reach = kind.branch_reach * stand.height * (0.35 if kind.woody else 1.0)
+        branches = branch_motion(f.groups, shape.seed, kind.branch_hz, wind, snap.t, reach, snap.loop)
+        branches[0] = 0.0
+        leaves = branch_motion(f.flutter_groups, shape.seed + 7, 4.1, wind, snap.t, kind.leaf_reach * 60, snap.loop)
+        bend(f.vertices, f.weight, f.group, np.tanh(branches / 0.5) * 0.5, f.flutter, f.flutter_group, np.tanh(leaves), shape.vertices)
+        shape.mesh.moved()
+        self._bent.append(shape.scene)
+
 
 def _cuts(form: Form) -> NDArray[np.int64]:
     return np.array([np.searchsorted(form.surface, k) for k in (1, 2, 3)], np.int64)
@@ -224,17 +263,3 @@ def _as_scattered(part: Part, simple: Shape) -> Part:
     look = part.look.copy()
     look[26:30] = simple.form.strip
     return replace(part, child=simple.scene, look=look, cut=_cuts(simple.form), mask=embree.MASK_COARSE)
-
-
-def _bend(shape: Shape, kind: Kind, stand: Stand, wind: Gusts, snap: Snapshot, moving: str) -> None:
-    if shape.moved == moving:
-        return
-    shape.moved = moving
-    f = shape.form
-    reach = kind.branch_reach * stand.height * (0.35 if kind.woody else 1.0)
-    branches = branch_motion(f.groups, shape.seed, kind.branch_hz, wind, snap.t, reach, snap.loop)
-    branches[0] = 0.0
-    leaves = branch_motion(f.flutter_groups, shape.seed + 7, 4.1, wind, snap.t, kind.leaf_reach * 60, snap.loop)
-    bend(f.vertices, f.weight, f.group, np.tanh(branches / 0.5) * 0.5, f.flutter, f.flutter_group, np.tanh(leaves), shape.vertices)
-    shape.mesh.moved()
-    shape.scene.commit()

@@ -63,6 +63,8 @@ class _Open:
     key: tuple[Any, ...] = ()
     film: Film | None = None
     step: int = -1
+    placed: bool = False
+    """Whether the stage is wholly at its instant, not only its camera and light."""
 
 
 class Superseded(Exception):
@@ -113,8 +115,12 @@ class LookEngine:
             size, samples, grade = STEPS[min(step, len(STEPS) - 1)]
             if state.key != key or state.film is None or state.film.sums.shape[1::-1] != size or state.step >= step:
                 with ENGINE:
-                    if state.key != key:
-                        state.stage.set(evaluate(setting, shot, t, chosen))
+                    snapshot = evaluate(setting, shot, t, chosen)
+                    if step == 0:
+                        state.stage.glance(snapshot)
+                    elif state.key != key or not state.placed:
+                        state.stage.set(snapshot)
+                    state.placed = step > 0
                 state.film = blank(*size)
             state.key, state.step = key, step
             if not expose(state.stage, state.film, samples, 1, stop=stale if step else None, strip=10_000 if step > 1 else 40_000):

@@ -47,6 +47,12 @@ def _contours(setting_key: str, sea: float | None) -> dict[str, Any]:
     return {"interval": interval, "lines": lines, "water": water, "bounds": [round(v, 2) for v in (w, s, e, n)]}
 
 
+def chart_key(setting: Setting) -> str:
+    """A digest of all that the chart draws: the page asks for a new chart only when it changes."""
+    p = setting.place
+    return digest(p.land.elevation, list(p.growth), list(p.built), p.sea.present, p.sea.level, p.site.north_turn)
+
+
 def chart(setting: Setting) -> dict[str, Any]:
     """Contours, water, stands and built things, in metres with north up (SVG's y is minus north)."""
     place = setting.place

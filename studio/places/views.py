@@ -186,7 +186,7 @@ def _state(place: Place, shot_id: str | None) -> dict[str, Any]:
     return {
         "place": place.pk, "name": place.name, "rev": place.head.number, "revision": place.head.pk,
         "undo": place.head.label if place.head.parent_id else "", "redo": place.redo_label,
-        "shots": [{"id": s.id, "name": s.name} for s in setting.place.shots],
+        "shots": [{"id": s.id, "name": s.name} for s in setting.place.shots], "chart": charts.chart_key(setting),
         "shot": {"id": shot.id, "name": shot.name, "frames": shot.frames, "fps": shot.fps, "seconds": shot.seconds, "loop": shot.loop, "way": shot.route.way, "ev": shot.exposure.ev100 if isinstance(shot.exposure.ev100, float) else None},
         "route": charts.route_drawing(setting, shot), "day": charts.day_band(setting, shot), "lanes": lanes,
     }

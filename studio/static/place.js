@@ -61,7 +61,8 @@ document.addEventListener("alpine:init", () => {
       this.s = state;
       this.t = clamp(this.t, 0, Math.max(0, state.shot.seconds - 1 / this.fps()));
       this.rehearsal = null; this.images = new Map(); this.playing = false;
-      this.look(); this.drawTimeline(); this.drawDrawing(); this.slip(); this.loadChart();
+      this.look(); this.drawTimeline(); this.drawDrawing(); this.slip();
+      this.chartKey === state.chart ? this.drawChart() : this.loadChart();
     },
     command(c) { return this.send({ command: c }); },
     undo() { if (this.s.undo) this.send({ move: "undo" }); },
@@ -143,7 +144,7 @@ document.addEventListener("alpine:init", () => {
         canvas.dataset.step = step; canvas.dataset.wish = wish; canvas.dataset.ms = Math.round(performance.now() - asked);
         canvas.dataset.revision = r.headers.get("X-Revision");
         this.lookInfo = last ? `finished, ${samples} samples` : `refining, ${samples} sample${samples === "1" ? "" : "s"}`;
-        if (!last && wish === this.wish) this.lookTimer = setTimeout(() => this.look(step + 1), step === 0 ? 30 : 0);
+        if (!last && wish === this.wish) this.lookTimer = setTimeout(() => this.look(step + 1), 0);
       }).catch(() => { this.inflight = ""; this.lookInfo = "the server cannot be reached"; });
     },
     dragLook(e) {
@@ -271,6 +272,7 @@ document.addEventListener("alpine:init", () => {
       const reply = await fetch(this.url("chart/"));
       if (!reply.ok) return;
       this.chart = await reply.json();
+      this.chartKey = this.s.chart;
       if (!this.view) this.frameChart();
       this.drawChart();
     },
