@@ -22,7 +22,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 FAST = {"contract", "arcp", "afn", "reassoc", "nsz"}
-BANDS_NM = 380 + (340 / 12) * (np.arange(12) + 0.5)
+BANDS_NM: NDArray[np.float64] = 380 + (340 / 12) * (np.arange(12) + 0.5)
 # Illuminance [lx] of each band of unattenuated sunlight at 1 au, as linear Rec.709 (sums to 133.1 klx).
 BAND_RGB_LUX = np.array([
     [252.6, -218.7, 1540.0], [4336.6, -3984.4, 29815.9], [4450.2, -6075.6, 69465.2], [-10992.1, 7203.5, 35324.0],

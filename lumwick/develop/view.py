@@ -68,7 +68,7 @@ def develop(radiance: NDArray[np.float32], camera: Camera) -> NDArray[np.uint8]:
     image = np.ascontiguousarray(np.clip(image, 0, 1e4))
     _processor().applyRGB(image)
     picture = image.reshape(radiance.shape)
-    h, w = picture.shape[:2]
+    h, w = len(radiance), len(radiance[0])
     # half a step of fixed dither keeps skies from banding
     order = np.array([[0, 8, 2, 10], [12, 4, 14, 6], [3, 11, 1, 9], [15, 7, 13, 5]]) / 16.0
     dither = np.tile(order, (h // 4 + 1, w // 4 + 1))[:h, :w, None]

@@ -8,6 +8,7 @@ tufts, so that a bed is a few large meshes that do not overlap instead of many t
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -348,6 +349,6 @@ def grass(height: float, seed: int, level: int = 0, side: float = 0.0, density: 
     return b.form(41, (1, k - 1, 1, k - 1))
 
 
-MAKERS = {"pine": pine, "alder": broadleaf, "scrub": scrub, "reed": reed, "grass": grass}
+MAKERS: dict[str, Callable[..., Form]] = {"pine": pine, "alder": broadleaf, "scrub": scrub, "reed": reed, "grass": grass}
 PATCHED = frozenset({"reed", "grass"})
 """Kinds that are also made as square patches."""

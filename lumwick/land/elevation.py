@@ -49,6 +49,11 @@ def _sniff(path: Path) -> str:
     raise LandError(f"{path.name} is not an elevation file that can be read: bring a GeoTIFF, an ESRI ASCII grid (.asc) or a 16-bit PNG.")
 
 
+def too_large(name: str, size: int) -> str:
+    """What is said of a file of ``size`` bytes that is not to be read whole."""
+    return f"{name} is {size / 1e6:.0f} MB: at most {BYTES_AT_MOST / 1e6:.0f} MB are read whole. Tick 'reduce' (--reduce) to average it down, or cut out the part you film."
+
+
 def read_elevation(path: str | Path, *, size_m: float | None = None, lowest: float | None = None, highest: float | None = None,
                    reduce: bool = False, latitude: float | None = None, longitude: float | None = None) -> Survey:
     """Read an elevation file.
@@ -63,7 +68,7 @@ def read_elevation(path: str | Path, *, size_m: float | None = None, lowest: flo
     lowest, highest : float [m]
         Heights of black and white of a PNG.
     reduce : bool
-        Average down a file with more than 20 000 points a side instead of refusing it.
+        Average down a file of more than 400 MB or 20 000 points a side instead of refusing it.
     latitude, longitude : float [degrees]
         Where the middle lies, if the file does not say.
 
@@ -75,15 +80,15 @@ def read_elevation(path: str | Path, *, size_m: float | None = None, lowest: flo
     path = Path(path)
     if not path.is_file():
         raise LandError(f"There is no file {path.name}.")
-    if path.stat().st_size > BYTES_AT_MOST:
-        raise LandError(f"{path.name} is {path.stat().st_size / 1e6:.0f} MB: at most {BYTES_AT_MOST / 1e6:.0f} MB can be read. Cut out the part you film, or save it at a coarser spacing.")
+    if path.stat().st_size > BYTES_AT_MOST and not reduce:
+        raise LandError(too_large(path.name, path.stat().st_size))
     kind = _sniff(path)
     try:
         with warnings.catch_warnings():
             warnings.simplefilter("ignore", NotGeoreferencedWarning)
             with rasterio.open(path) as source:
                 if max(source.width, source.height) > SIDE_AT_MOST and not reduce:
-                    raise LandError(f"{path.name} has {source.width} by {source.height} points: at most {SIDE_AT_MOST} a side. Tick 'reduce' to average it down.")
+                    raise LandError(f"{path.name} has {source.width} by {source.height} points: at most {SIDE_AT_MOST} a side. Tick 'reduce' (--reduce) to average it down.")
                 if source.width < 4 or source.height < 4:
                     raise LandError(f"{path.name} has only {source.width} by {source.height} points: at least 4 a side are needed.")
                 if source.count > 2 and kind == "png":

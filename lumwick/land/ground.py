@@ -73,7 +73,7 @@ class Ground:
             self.west + np.arange(nx) * self.spacing, self.south + np.arange(ny) * self.spacing, z
         )
         levels = np.arange(np.ceil(z.min() / interval), np.floor(z.max() / interval) + 1) * interval
-        return [(float(level), line) for level in levels for line in generator.lines(float(level))]
+        return [(float(level), np.asarray(line, float)) for level in levels for line in generator.lines(float(level))]
 
     def contour_interval(self) -> float:
         """A round interval [m] that gives about a score of contours."""

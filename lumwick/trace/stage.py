@@ -213,7 +213,6 @@ class Stage:
             return []
         raise_sheet(self._sheet_x, self._sheet_y, self._sheet_open, now.displaced, TILES[0][0], place.sea.level, self._sheet_v)
         self._sea_mesh.moved()
-        n = TILES[0][1]
         wrapped = np.pad(now.displaced[..., :3], ((0, 1), (0, 1), (0, 0)), mode="wrap").reshape(-1, 3)
         self._tile_v[:] = self._tile_rest + wrapped
         self._tile_mesh.moved()

@@ -63,6 +63,8 @@ class Place(models.Model):
     """Numbers of the revisions that redo would go back to, newest last."""
     created = models.DateTimeField(auto_now_add=True)
     edited = models.DateTimeField(auto_now=True)
+    thrown_out = models.DateTimeField(null=True)
+    """When it was put away; it can be brought back."""
 
     class Meta:
         ordering = ["-edited"]

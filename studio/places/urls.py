@@ -19,4 +19,5 @@ urlpatterns = [
     path("places/<int:place_id>/export/", views.export, name="export"),
     path("places/<int:place_id>/history/", views.history, name="history"),
     path("places/<int:place_id>/throw-out/", views.throw_out, name="throw-out"),
+    path("places/<int:place_id>/bring-back/", views.bring_back, name="bring-back"),
 ]

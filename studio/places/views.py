@@ -16,6 +16,7 @@ from django.db import connection
 from django.http import FileResponse, Http404, HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
+from django.utils import timezone
 from django.views.decorators.http import require_GET, require_POST
 
 from lumwick.errors import LumwickError, PlaceError
@@ -68,17 +69,18 @@ def own_place(request: HttpRequest, place_id: int) -> Place:
     ------
     Http404
     """
-    return get_object_or_404(Place.objects.select_related("head", "head__parent"), pk=place_id, owner=request.user)
+    return get_object_or_404(Place.objects.select_related("head", "head__parent"), pk=place_id, owner=request.user, thrown_out=None)
 
 
 @login_required
 def chest(request: HttpRequest) -> HttpResponse:
     """The plan chest: all places one may open."""
-    places = list(Place.objects.filter(owner=request.user).select_related("head"))
+    mine = Place.objects.filter(owner=request.user).select_related("head")
+    places = list(mine.filter(thrown_out=None))
     for place in places:
         place.last_take = place.takes.order_by("-number").first()  # type: ignore[attr-defined]
         place.has_print = print_path(place.pk).exists()  # type: ignore[attr-defined]
-    return render(request, "chest.html", {"places": places, "fault": request.session.pop("fault", "")})
+    return render(request, "chest.html", {"places": places, "gone": mine.exclude(thrown_out=None).order_by("-thrown_out")[:6], "fault": request.session.pop("fault", "")})
 
 
 def print_path(place_id: int) -> Path:
@@ -110,7 +112,7 @@ def _number(request: HttpRequest, name: str) -> float | None:
 def bring_in(request: HttpRequest) -> HttpResponse:
     """A new place from a place file, a survey file or the demo starter."""
     from lumwick.demo import saltmere
-    from lumwick.land.elevation import BYTES_AT_MOST, read_elevation
+    from lumwick.land.elevation import BYTES_AT_MOST, read_elevation, too_large
     from lumwick.newplace import place_from_survey
 
     try:
@@ -124,8 +126,8 @@ def bring_in(request: HttpRequest) -> HttpResponse:
             document, assets = unpack(upload.read())
             label = f"brought in from {upload.name}"
         else:
-            if upload.size and upload.size > BYTES_AT_MOST:
-                raise PlaceError(f"{upload.name} is {upload.size / 1e6:.0f} MB: at most {BYTES_AT_MOST / 1e6:.0f} MB can be read. Cut out the part you film.")
+            if upload.size and upload.size > BYTES_AT_MOST and not request.POST.get("reduce"):
+                raise PlaceError(too_large(upload.name or "The file", upload.size))
             with tempfile.TemporaryDirectory() as folder:
                 path = Path(folder) / Path(upload.name or "survey").name
                 with path.open("wb") as out:
@@ -149,9 +151,19 @@ def bring_in(request: HttpRequest) -> HttpResponse:
 @login_required
 @require_POST
 def throw_out(request: HttpRequest, place_id: int) -> HttpResponse:
-    """Remove a place with its revisions and takes."""
+    """Put a place away; its revisions and takes are kept, what was rendering stops, and it can be brought back."""
     place = own_place(request, place_id)
-    place.delete()
+    place.takes.filter(state__in=["waiting", "rendering"]).update(state="cancelled")  # type: ignore[attr-defined]
+    Place.objects.filter(pk=place.pk).update(thrown_out=timezone.now())
+    return redirect("chest")
+
+
+@login_required
+@require_POST
+def bring_back(request: HttpRequest, place_id: int) -> HttpResponse:
+    """Undo throwing a place out."""
+    place = get_object_or_404(Place, pk=place_id, owner=request.user)
+    Place.objects.filter(pk=place.pk).update(thrown_out=None)
     return redirect("chest")
 
 

@@ -26,6 +26,8 @@ document.addEventListener("alpine:init", () => {
       this.slip();
       this.look();
       window.addEventListener("keydown", (e) => this.key(e));
+      // the value touched last is the one that K keys
+      document.body.addEventListener("focusin", (e) => { const field = e.target.closest("#slip [data-path]"); if (field) this.touched = field.dataset.path; });
       // a slip that arrives while somebody types must not wipe what is typed, nor take the focus away
       document.body.addEventListener("htmx:beforeSwap", (e) => {
         if (e.detail.target.id !== "slip") return;
@@ -103,6 +105,10 @@ document.addEventListener("alpine:init", () => {
       const up = () => { window.removeEventListener("pointermove", move); window.removeEventListener("pointerup", up); if (v !== v0) this.send({ typed: { path: input.dataset.path, text: String(+v.toPrecision(8)), t: this.t } }); };
       window.addEventListener("pointermove", move); window.addEventListener("pointerup", up);
       e.preventDefault();
+    },
+    keyTouched() {
+      const pin = document.querySelector(`#slip .field:has([data-path="${this.touched}"]) .pin`);
+      pin ? pin.click() : this.say("Click a value in the slip that carries a pin first: K then keys it at the playhead.");
     },
     pin(path, value) { this.command({ op: "key", path, t: +this.t.toFixed(6), value: Number(value) }); },
 
@@ -242,7 +248,7 @@ document.addEventListener("alpine:init", () => {
       const acts = {
         w: () => this.walk(0, 1.2 * slow), s: () => this.walk(0, -1.2 * slow), a: () => this.walk(-1.2 * slow, 0), d: () => this.walk(1.2 * slow, 0), q: () => this.walk(0, 0, -0.5 * slow), e: () => this.walk(0, 0, 0.5 * slow),
         ArrowRight: () => this.toFrame(this.frame() + n), ArrowLeft: () => this.toFrame(this.frame() - n), Home: () => this.toFrame(1), End: () => this.toFrame(this.s.shot.frames),
-        r: () => this.rehearse(), t: () => { this.openTake(); }, "?": () => { this.dialog = this.dialog === "keys" ? "" : "keys"; }, Escape: () => { this.dialog = ""; this.drafting = null; this.drawChart(); },
+        k: () => this.keyTouched(), r: () => this.rehearse(), t: () => { this.openTake(); }, "?": () => { this.dialog = this.dialog === "keys" ? "" : "keys"; }, Escape: () => { this.dialog = ""; this.drafting = null; this.drawChart(); },
       };
       if (!onButton) { acts[" "] = () => this.play(); acts.Enter = () => { this.drafting ? this.endDraft() : this.setStation(); }; }
       const benches = ["land", "water", "growth", "air", "route", "cut"];

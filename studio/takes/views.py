@@ -34,7 +34,7 @@ def own_take(request: HttpRequest, take_id: int) -> Take:
     ------
     Http404
     """
-    return get_object_or_404(Take.objects.select_related("place", "revision"), pk=take_id, place__owner=request.user)
+    return get_object_or_404(Take.objects.select_related("place", "revision"), pk=take_id, place__owner=request.user, place__thrown_out=None)
 
 
 def _whole(request: HttpRequest, name: str, otherwise: int) -> int:

@@ -6,18 +6,18 @@ import shapely
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from lumwick.air.wind import gusts, kaimal
 from lumwick.built.timber import build, floor_over, footprint
 from lumwick.errors import PlaceError
 from lumwick.growth.form import GOLDEN_DEG, LEAF, LEVELS, MAKERS, PATCHED
 from lumwick.growth.scatter import gather, scatter
 from lumwick.growth.sway import branch_motion
-from lumwick.air.wind import gusts, kaimal
 from lumwick.land.ground import Ground, grid_quads
 from lumwick.place.document import Built, Stand
 from lumwick.snapshot.ride import speed_in_words
 from lumwick.trace.kernel import fog_depth
-from lumwick.trace.sampling import noise2
 from lumwick.trace.lighting import alias_table
+from lumwick.trace.sampling import noise2
 from lumwick.trace.stands import KINDS
 
 

@@ -38,7 +38,7 @@ def test_chart_is_in_metres_with_north_up(setting: Setting) -> None:
 def test_route_drawing_agrees_with_its_stations(setting: Setting) -> None:
     shot = setting.place.shots[0]
     drawn = charts.route_drawing(setting, shot)
-    assert [s["t"] for s in drawn["stations"]][0] == 0 and drawn["stations"][-1]["t"] == pytest.approx(1.0)
+    assert next(s["t"] for s in drawn["stations"]) == 0 and drawn["stations"][-1]["t"] == pytest.approx(1.0)
     first = drawn["samples"][0]
     assert first[1:4] == pytest.approx([-20, -20, 6], abs=0.01)
     assert "m in 1.0 s" in drawn["summary"]

@@ -139,10 +139,26 @@ def test_accounts(client: Client, account: Any) -> None:
     assert client.get("/")["Location"].startswith("/sign-in/")
 
 
-def test_throwing_a_place_out_takes_its_takes_along(visitor: Client, place: Any) -> None:
-    Take.begin(place, "a", "take", (64, 36), "sketch", 1, 2)
+def test_a_place_that_is_thrown_out_can_be_brought_back(visitor: Client, place: Any, other: Any) -> None:
+    take = Take.begin(place, "a", "take", (64, 36), "sketch", 1, 2)
     assert visitor.post(f"/places/{place.pk}/throw-out/").status_code == 302
-    assert not Place.objects.exists() and not Take.objects.exists()
+    chest = visitor.get("/").content.decode()
+    assert "There is no place yet" in chest and "bring Small back" in chest
+    assert visitor.get(f"/places/{place.pk}/").status_code == 404
+    take.refresh_from_db()
+    assert take.state == Take.State.CANCELLED
+    stranger = Client()
+    stranger.force_login(other)
+    assert stranger.post(f"/places/{place.pk}/bring-back/").status_code == 404
+    visitor.post(f"/places/{place.pk}/bring-back/")
+    assert visitor.get(f"/places/{place.pk}/").status_code == 200 and Take.objects.count() == 1
+
+
+def test_the_chart_is_asked_for_only_when_it_changed(visitor: Client, place: Any) -> None:
+    first = visitor.get(f"/places/{place.pk}/state/?shot=a").json()["chart"]
+    same = send(visitor, place, rev=1, typed={"path": "/sea/clarity", "text": "4", "t": 0}).json()["chart"]
+    assert same == first
+    assert send(visitor, place, rev=2, typed={"path": "/sea/level", "text": "0.5", "t": 0}).json()["chart"] != first
 
 
 def test_the_demo_file_can_be_brought_in(visitor: Client) -> None:

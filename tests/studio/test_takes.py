@@ -121,3 +121,53 @@ def test_budget_is_measured(place: Any, client: Client) -> None:
     client.force_login(place.owner)
     text = client.post(f"/places/{place.pk}/budget/", {"shot": "a", "size": "160x90", "quality": "sketch"}).content.decode()
     assert "Measured just now" in text and "All 24" in text
+
+
+def test_a_worker_that_is_told_to_stop_leaves_at_once_and_another_goes_on(place: Any, worker: Any) -> None:
+    take = Take.begin(place, "a", "take", (480, 270), "study", 1, 3)
+    first = worker()
+    until(lambda: state(take) == Take.State.RENDERING, what="the start")
+    os.kill(first.pid, signal.SIGTERM)
+    first.wait(timeout=30)  # far less than its frame would take
+    assert first.returncode == 0
+    assert state(take) == Take.State.RENDERING and done(take) < 3
+    Take.objects.filter(pk=take.pk).update(last=2)
+    take.frames.filter(number=3).delete()
+    worker()
+    until(lambda: state(take) == Take.State.DONE, what="the take")
+    assert done(take) == 2 and take.frames.filter(attempts__gt=0).count() == 0
+
+
+def test_a_disk_that_fills_while_rendering_is_told_on_the_take(place: Any, monkeypatch: pytest.MonkeyPatch) -> None:
+    take = Take.begin(place, "a", "take", (64, 36), "sketch", 1, 2)
+
+    def full(path: Any, pixels: Any, **_: Any) -> None:
+        raise OSError(28, "No space left on device")
+
+    monkeypatch.setattr(tasks, "write_png", full)
+    tasks.render_take(take.pk)
+    assert state(take) == Take.State.FAILED and "No space left on device" in take.reason
+    assert not take.frames.first().path.exists() and not take.film_path.exists()  # nothing half-made
+
+
+def test_another_rate_keeps_the_length_of_the_shot(place: Any) -> None:
+    take = Take.begin(place, "a", "take", (64, 36), "sketch", 1, 12, "48")
+    assert take.fps == "48"
+    shot = place.head.parsed().shot("a")
+    assert shot.at_rate("48").frames == 2 * shot.frames and shot.at_rate("48").seconds == pytest.approx(shot.seconds)
+    assert shot.at_rate("23.976").seconds == pytest.approx(shot.seconds, abs=1 / 24) and shot.at_rate("") is shot
+    with pytest.raises(ValueError, match="not a frame rate in use"):
+        shot.at_rate("31")
+    with pytest.raises(RenderError, match="ends at frame 48"):
+        Take.begin(place, "a", "take", (64, 36), "sketch", 1, 60, "48")
+
+
+def test_a_cancelled_place_renders_no_more(place: Any, client: Client) -> None:
+    take = Take.begin(place, "a", "take", (64, 36), "sketch", 1, 2)
+    client.force_login(place.owner)
+    client.post(f"/places/{place.pk}/throw-out/")
+    tasks.render_take(take.pk)
+    assert state(take) == Take.State.CANCELLED and done(take) == 0
+    assert client.get(f"/takes/{take.pk}/").status_code == 404
+    client.post(f"/places/{place.pk}/bring-back/")
+    assert client.get(f"/takes/{take.pk}/").status_code == 200

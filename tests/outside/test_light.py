@@ -1,0 +1,138 @@
+"""Light, lens and colour in rendered pictures and tables, against closed forms and reference libraries."""
+
+import colour
+import numpy as np
+import pytest
+
+from lumwick.air.atmosphere import LUMA, ClearSky, sky_illuminance
+from lumwick.develop.view import balance, daylight_white
+from lumwick.lens.camera import Camera, circle_of_confusion, direction_of
+from lumwick.place.document import Air
+from lumwick.snapshot.evaluate import evaluate
+from lumwick.trace import stage as stages
+from lumwick.trace.kernel import IOR, fresnel
+from lumwick.trace.render import blank, expose
+from tests.outside.test_rendered import flat, quad, radiance
+
+CLEAR = Air(haze=0.1, fog_visibility=200000, fog_height=100)
+
+
+def from_above(height: float = 4.0, focal: float = 50.0) -> Camera:
+    return Camera(np.array([0.0, -0.01, height]), direction_of(0.0, -89.9), focal)
+
+
+def test_a_matt_card_under_sun_and_sky_is_lambert() -> None:
+    # E albedo / pi, with E = sun's normal illuminance times the sine of its height, plus the sky's (Lambert's law)
+    setting, stage = flat(air=CLEAR)
+    stage.add_target("card", *quad(-3, -3, 1.5, 3, 3, 1.5), (0.5, 0.5, 0.5))
+    card = radiance(stage, setting, from_above(), 128)[8:24, 12:36].mean(axis=(0, 1))
+    sun = stage.clear.sun_lux * stage.snapshot.sun_direction[2]
+    expected = 0.5 / np.pi * (sun + sky_illuminance(stage.clear))
+    assert card == pytest.approx(expected, rel=0.03)
+
+
+@pytest.mark.parametrize("tilt", [0.0, 35.0, 70.0])
+def test_a_white_card_in_a_uniform_white_field_comes_out_at_the_field(tilt: float, monkeypatch: pytest.MonkeyPatch) -> None:
+    field = 1000.0
+    uniform = ClearSky(np.full((80, 65, 3), field), np.zeros(3), 0.0, 50.0)
+    monkeypatch.setattr(stages, "clear_sky", lambda *_, **__: uniform)
+    setting, stage = flat(air=Air(haze=0.02, fog_visibility=200000, fog_height=1))
+    # the half of the field that a tilted card sees below the horizon is a white floor under the same sky
+    stage.add_target("floor", *quad(-600, -600, 0.5, 600, 600, 0.5), (1.0, 1.0, 1.0))
+    c, s = np.cos(np.radians(tilt)), np.sin(np.radians(tilt))
+    card = np.array([[-2, -2 * c, 3 - 2 * s], [2, -2 * c, 3 - 2 * s], [2, 2 * c, 3 + 2 * s], [-2, 2 * c, 3 + 2 * s]], np.float32)
+    stage.add_target("card", card, np.array([[0, 1, 2, 3]], np.uint32), (1.0, 1.0, 1.0))
+    stage.set(evaluate(setting, setting.place.shots[0], 0.0, from_above(9.0, 60.0)))
+    film = blank(32, 32)
+    expose(stage, film, 1024, 6)
+    seen = film.radiance[13:19, 13:19].mean(axis=(0, 1))
+    assert seen == pytest.approx(np.full(3, field), rel=0.012)
+
+
+def test_penumbra_is_as_wide_as_the_sun() -> None:
+    # a straight edge h above the ground: the sun's disc, 0.533 degrees across, passes behind it over h 2 tan(0.2665) / sin(elevation), at right angles to it
+    setting, stage = flat(air=CLEAR)
+    camera = Camera(np.array([0.0, 0.0, 3.0]), direction_of(0.0, -89.9), 60.0)
+    snap = evaluate(setting, setting.place.shots[0], 0.0, camera)
+    height, d = 30.0, snap.sun_direction
+    # the edge runs along the sun's azimuth, so its shadow's border is crossed at right angles to the light
+    along = np.array([d[0], d[1]]) / np.hypot(d[0], d[1])
+    across = np.array([-along[1], along[0]])
+    shift = along * height * np.hypot(d[0], d[1]) / d[2]
+    corners = [shift - 300 * along, shift + 300 * along, shift + 300 * along + 300 * across, shift - 300 * along + 300 * across]
+    stage.add_target("roof", np.array([[*c, height] for c in corners], np.float32), np.array([[0, 1, 2, 3]], np.uint32), (0.2, 0.2, 0.2))
+    stage.add_target("floor", *quad(-40, -40, 0.5, 40, 40, 0.5), (0.5, 0.5, 0.5))
+    stage.set(snap)
+    film = blank(240, 240)
+    expose(stage, film, 64)
+    light = film.radiance @ LUMA
+    # where each pixel lies on the floor
+    right, up = camera.axes()
+    u = (2 * (np.arange(240) + 0.5) / 240 - 1) * 18.0 / 60.0 * 2.5
+    x = u[None, :, None] * right[:2] - u[:, None, None] * up[:2]
+    off = (x @ across).ravel()
+    order = np.argsort(off)
+    off, light = off[order], light.ravel()[order]
+    lit, dark = np.median(light[:2000]), np.median(light[-2000:])
+    share = np.array([(light[k : k + 400].mean() - dark) / (lit - dark) for k in range(0, len(light) - 400, 200)])
+    where = np.array([off[k : k + 400].mean() for k in range(0, len(light) - 400, 200)])
+    drop = height - 0.5
+    radius = drop / d[2] * np.tan(np.radians(0.2665))  # of the disc's image at right angles to the light, at this slant distance
+    # a disc seen half behind an edge: 10 and 90 % of its area are hidden at +-0.687 of its radius (segment of a circle)
+    wide = np.interp(-0.1, -share, where) - np.interp(-0.9, -share, where)
+    assert wide == pytest.approx(2 * 0.687 * radius, rel=0.12)
+
+
+def test_a_bright_dot_blurs_to_the_thin_lenss_circle() -> None:
+    setting, stage = flat(air=CLEAR)
+    focal, f_number, focus, away = 85.0, 1.4, 4.0, 20.0
+    stage.add_target("wall", *quad(-30, 40.0, 0, 30, 40.0, 60), (0.0, 0.0, 0.0))
+    size = 0.012
+    stage.add_target("dot", *quad(-size, away, 30 - size, size, away, 30 + size), (0.9, 0.9, 0.9))
+    camera = Camera(np.array([0.0, 0.0, 30.0]), direction_of(0.0, 0.0), focal, f_number, focus)
+    picture = radiance(stage, setting, camera, 256, (320, 180)) @ LUMA
+    window = (picture - np.median(picture))[90 - 8 : 90 + 8, 160 - 8 : 160 + 8]  # the dot stands in the middle of the picture
+    row = window.sum(0)
+    # a uniform disc summed over rows has a standard deviation of a quarter of its diameter
+    x = np.arange(16) - 7.5
+    middle = (row * x).sum() / row.sum()
+    assert abs(middle) < 0.5
+    spread = np.sqrt((row * (x - middle) ** 2).sum() / row.sum())
+    diameter_mm = circle_of_confusion(focal, f_number, focus, away)
+    assert 4 * spread * 36.0 / 320 == pytest.approx(diameter_mm, rel=0.06)
+
+
+def test_fresnel_at_three_angles_and_brewster() -> None:
+    # Fresnel's equations for unpolarised light, n = 1.333, written out apart from the kernel
+    for degrees in (0.0, 45.0, 75.0):
+        i = np.radians(degrees)
+        t = np.arcsin(np.sin(i) / IOR)
+        if degrees == 0:
+            expected = ((IOR - 1) / (IOR + 1)) ** 2
+        else:
+            expected = 0.5 * ((np.sin(i - t) / np.sin(i + t)) ** 2 + (np.tan(i - t) / np.tan(i + t)) ** 2)
+        assert fresnel(np.cos(i), IOR) == pytest.approx(expected, rel=1e-6)
+    brewster = np.radians(53.1)
+    t = np.arcsin(np.sin(brewster) / IOR)
+    assert abs(np.tan(brewster - t)) < 0.01 * abs(np.sin(brewster - t)) + 1 and fresnel(np.cos(brewster), IOR) == pytest.approx(0.5 * np.sin(brewster - t) ** 2, rel=2e-3)
+
+
+@pytest.mark.parametrize("kelvin", [4300.0, 5500.0, 6504.0, 9000.0, 15000.0])
+def test_daylight_whites_against_colour_science(kelvin: float) -> None:
+    xyz = daylight_white(kelvin)
+    xy = xyz[:2] / xyz.sum()
+    assert xy == pytest.approx(colour.temperature.CCT_to_xy_CIE_D(kelvin), abs=2e-4)
+
+
+@pytest.mark.parametrize("kelvin", [2400.0, 3000.0, 3800.0])
+def test_warm_whites_against_colour_science(kelvin: float) -> None:
+    xyz = daylight_white(kelvin)
+    assert xyz[:2] / xyz.sum() == pytest.approx(colour.temperature.CCT_to_xy_Kang2002(kelvin), abs=3e-3)
+
+
+def test_balance_turns_its_own_light_neutral() -> None:
+    for kelvin in (3000.0, 5600.0, 8000.0):
+        light = np.linalg.inv([[0.4123908, 0.3575843, 0.1804808], [0.2126390, 0.7151687, 0.0721923], [0.0193308, 0.1191948, 0.9505322]]) @ daylight_white(kelvin)
+        white = balance(kelvin) @ light
+        assert white / white[1] == pytest.approx(np.ones(3), abs=2e-3)
+    assert balance(6504.0) == pytest.approx(np.eye(3), abs=1e-6)

@@ -1,0 +1,109 @@
+"""The look's engine: what it keeps, what gives way, and that its refinements add up."""
+
+import io
+import threading
+from typing import Any
+
+import numpy as np
+import pytest
+from PIL import Image
+
+from studio.looks.engine import STEPS, LookEngine, Superseded, jpeg, revision_setting
+from tests.studio.conftest import kept_place
+
+pytestmark = pytest.mark.django_db
+
+
+def pixels(data: bytes) -> np.ndarray:
+    return np.asarray(Image.open(io.BytesIO(data)).convert("RGB")).astype(int)
+
+
+def test_refinements_grow_in_size_and_samples(place: Any) -> None:
+    engine = LookEngine()
+    head = place.head.pk
+    sizes, samples = [], []
+    for step in range(len(STEPS)):
+        data, known = engine.look("v", place.pk, head, "a", 0.4, None, step, 1)
+        sizes.append(pixels(data).shape[:2])
+        samples.append(known["samples"])
+        assert known["last"] == (step == len(STEPS) - 1)
+    assert sizes[0] == (90, 160) and sizes[-1] == (360, 640) and sizes == sorted(sizes)
+    assert samples == [1, 1, 8, 8, 24]  # a film of one size is added to
+
+
+def test_the_finished_look_is_the_same_whatever_was_looked_at_before(place: Any) -> None:
+    wandered, fresh = LookEngine(), LookEngine()
+    own = {"x": 3.0, "y": -30.0, "z": 9.0, "bearing": 20.0, "pitch": -8.0, "focal": 30.0}
+    for t, camera in ((0.0, None), (0.7, own), (0.2, None)):
+        for step in (0, 1):
+            wandered.look("v", place.pk, place.head.pk, "a", t, camera, step, 1)
+    last = [engine.look("v", place.pk, place.head.pk, "a", 0.5, own, step, 1)[0] for engine in (wandered, fresh) for step in (0, 1, 2)]
+    assert last[2] == last[5] and last[1] == last[4]
+
+
+def test_an_older_wish_gives_way(place: Any) -> None:
+    engine = LookEngine()
+    engine.look("v", place.pk, place.head.pk, "a", 0.0, None, 0, 5)
+    with pytest.raises(Superseded):
+        engine.look("v", place.pk, place.head.pk, "a", 0.0, None, 1, 4)
+    engine.look("somebody else", place.pk, place.head.pk, "a", 0.0, None, 0, 1)  # another viewer's wishes are their own
+
+
+@pytest.mark.django_db(transaction=True)
+def test_a_refinement_under_way_stops_for_a_newer_wish(place: Any) -> None:
+    engine, told = LookEngine(), []
+    for step in (0, 1, 2):
+        engine.look("v", place.pk, place.head.pk, "a", 0.0, None, step, 1)
+
+    def refine() -> None:
+        try:
+            engine.look("v", place.pk, place.head.pk, "a", 0.0, None, 4, 1)
+            told.append("finished")
+        except Superseded:
+            told.append("gave way")
+
+    revision_setting(place.head.pk)
+    worker = threading.Thread(target=refine)
+    worker.start()
+    while not engine._turn.locked() and worker.is_alive():
+        pass
+    data, known = engine.look("v", place.pk, place.head.pk, "a", 0.3, None, 0, 2)
+    worker.join()
+    assert told == ["gave way"] and known["samples"] == 1 and pixels(data).std() > 5
+
+
+def test_two_places_are_kept_and_the_third_pushes_out_the_oldest(account: Any) -> None:
+    engine = LookEngine(keep=2)
+    places = [kept_place(account) for _ in range(3)]
+    for p in places:
+        engine.look("v", p.pk, p.head.pk, "a", 0.0, None, 0, 1)
+    assert list(engine._open) == [places[1].pk, places[2].pk]
+
+
+def test_an_edit_is_seen_in_the_next_look(place: Any) -> None:
+    engine = LookEngine()
+    before, _ = engine.look("v", place.pk, place.head.pk, "a", 0.0, None, 0, 1)
+    place.edit(1, {"op": "set", "path": "/shots/a/clock/start", "value": "2026-06-05T21:20"})
+    place.refresh_from_db()
+    after, _ = engine.look("v", place.pk, place.head.pk, "a", 0.0, None, 0, 2)
+    assert pixels(after).mean() < 0.5 * pixels(before).mean()
+
+
+def test_a_place_without_a_station_still_has_a_look(place: Any) -> None:
+    for n, sid in enumerate(("s1", "s2", "s3"), 1):
+        place.edit(n, {"op": "remove_station", "shot": "a", "station": sid})
+    place.refresh_from_db()
+    data, _ = LookEngine().look("v", place.pk, place.head.pk, "a", 0.0, None, 0, 1)
+    assert pixels(data).std() > 5
+
+
+def test_the_budget_grows_with_what_is_asked(place: Any) -> None:
+    engine = LookEngine()
+    small = engine.measure(place.pk, place.head.pk, "a", (160, 90), 4, 1, "balanced")
+    large = engine.measure(place.pk, place.head.pk, "a", (640, 360), 16, 1, "balanced")
+    assert 0 < small["least"] <= small["seconds"] <= small["most"] and large["seconds"] > 3 * small["seconds"] and large["bytes"] > 5 * small["bytes"]
+
+
+def test_jpeg_is_a_picture() -> None:
+    ramp = np.repeat(np.linspace(0, 255, 64).astype(np.uint8)[None, :, None], 3, 2).repeat(32, 0)
+    assert np.abs(pixels(jpeg(ramp)) - ramp).mean() < 4

@@ -1,0 +1,72 @@
+"""The script that sets the house up and starts it."""
+
+import os
+import socket
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+
+from scripts import house
+
+
+def test_a_free_port_is_free() -> None:
+    with socket.socket() as s:
+        s.bind(("127.0.0.1", house.free_port()))
+
+
+def test_a_port_that_is_taken_is_told(monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]) -> None:
+    with socket.socket() as s:
+        s.bind(("127.0.0.1", 0))
+        s.listen()
+        for asked in (str(s.getsockname()[1]), "eighty", "99999"):
+            monkeypatch.setenv("PORT", asked)
+            with pytest.raises(SystemExit):
+                house.chosen_port()
+            assert f"port {asked} cannot be used" in capsys.readouterr().err
+    monkeypatch.delenv("PORT")
+    assert 1024 < house.chosen_port() < 65536
+
+
+def test_what_is_there_is_not_installed(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(subprocess, "run", lambda *_, **__: pytest.fail("nothing should run"))
+    house.debian("postgresql", present=True)
+
+
+def test_a_package_that_cannot_be_had_is_told(monkeypatch: pytest.MonkeyPatch, tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    monkeypatch.setattr(house, "VAR", tmp_path)
+    monkeypatch.setattr(subprocess, "run", lambda *_, **__: subprocess.CompletedProcess([], 100))
+    with pytest.raises(SystemExit):
+        house.debian("chromium", present=False)
+    assert "apt-get install chromium" in capsys.readouterr().err
+
+
+def test_the_cluster_listens_on_loopback_with_a_password() -> None:
+    import psycopg
+
+    cluster = house.Cluster()
+    assert cluster.running()  # the tests themselves run on it
+    port = int((cluster.notes / "port").read_text())
+    reachable = dict(host="127.0.0.1", port=port, user="lumwick", dbname="postgres")
+    with psycopg.connect(**reachable, password=(cluster.notes / "password").read_text().strip()) as c:  # type: ignore[arg-type]
+        assert c.execute("show listen_addresses").fetchone() == ("127.0.0.1",)
+        assert c.execute("show unix_socket_directories").fetchone() == ("",)
+    with pytest.raises(psycopg.OperationalError):
+        psycopg.connect(**reachable, password="guessed")  # type: ignore[arg-type]
+    assert (cluster.notes / "password").stat().st_mode & 0o077 == 0
+
+
+def test_requirements_are_pinned_with_hashes_and_name_no_host() -> None:
+    text = (house.ROOT / "requirements.txt").read_text()
+    pinned = [line for line in text.splitlines() if line and not line.startswith((" ", "#", "-"))]
+    assert len(pinned) > 60 and all("==" in line for line in pinned)
+    assert text.count("--hash=sha256:") >= len(pinned)
+    for name in ("requirements.txt", "requirements.in", "frontend/package-lock.json"):
+        content = (house.ROOT / name).read_text()
+        assert "index-url" not in content and "find-links" not in content and '"resolved"' not in content
+
+
+def test_help_is_printed_for_an_unknown_command() -> None:
+    done = subprocess.run([sys.executable, "scripts/house.py", "dance"], cwd=house.ROOT, capture_output=True, text=True, check=True, env={**os.environ})
+    assert "setup|demo|test" in done.stdout
