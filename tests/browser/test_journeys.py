@@ -251,3 +251,180 @@ def test_everybody_can_use_it(page: Page, live_server: Any, place: Any, theme: s
     fine("place")
     page.goto(f"{live_server.url}/places/{place.pk}/takes/")
     fine("takes")
+
+
+def open_place(page: Page, live_server: Any, place: Any) -> None:
+    sign_in(page, live_server.url)
+    page.goto(f"{live_server.url}/places/{place.pk}/")
+    looked(page, 1)
+    page.wait_for_selector("#slip .field")
+
+
+def test_the_chart_by_hand_and_by_keyboard(page: Page, live_server: Any, place: Any) -> None:
+    open_place(page, live_server, place)
+    chart = page.get_by_role("application", name="Chart of the place")
+    box = chart.bounding_box()
+    assert box
+    wide = ws(page, "w.view.wide")
+    page.mouse.move(box["x"] + box["width"] / 2, box["y"] + box["height"] / 2)
+    page.mouse.wheel(0, -240)
+    assert ws(page, "w.view.wide") < wide
+    corner = ws(page, "[w.view.x, w.view.y]")
+    page.mouse.move(box["x"] + 30, box["y"] + 30)
+    page.mouse.down()
+    page.mouse.move(box["x"] + 110, box["y"] + 80, steps=3)
+    page.mouse.up()
+    moved = ws(page, "[w.view.x, w.view.y]")
+    assert moved[0] < corner[0] and moved[1] > corner[1]
+    page.get_by_role("button", name="fit").click()
+    assert ws(page, "w.view.wide") == pytest.approx(wide)
+    # a station by keyboard: picked, moved a metre, removed; each step undoable by name
+    page.locator("[data-station=s2]").focus()
+    page.keyboard.press("Enter")
+    expect(page.locator("#slip")).to_contain_text("Station 2")
+    page.locator("[data-station=s2]").focus()
+    page.keyboard.press("ArrowRight")
+    revision(page, 2)
+    assert Place.objects.get().head.parsed().shots[0].route.stations[1].east == pytest.approx(1.0)
+    # its aim by the amber knob
+    before = Place.objects.get().head.parsed().shots[0].route.stations[1].aim
+    knob = page.locator("[data-aim=s2]").bounding_box()
+    assert knob
+    page.mouse.move(knob["x"] + 5, knob["y"] + 5)
+    page.mouse.down()
+    page.mouse.move(knob["x"] + 60, knob["y"] + 30, steps=3)
+    page.mouse.up()
+    revision(page, 3)
+    station = Place.objects.get().head.parsed().shots[0].route.stations[1]
+    assert station.aim[:2] != before[:2] and station.east == pytest.approx(1.0)
+    page.locator("[data-station=s2]").focus()
+    page.keyboard.press("Delete")
+    revision(page, 4)
+    expect(page.locator("[data-station]")).to_have_count(2)
+    page.locator("#look").focus()
+    page.keyboard.press("Control+z")
+    expect(page.locator("[data-station]")).to_have_count(3)
+
+
+def test_keys_by_the_keyboard_and_what_the_lanes_show(page: Page, live_server: Any, place: Any) -> None:
+    open_place(page, live_server, place)
+    page.keyboard.press("k")  # nothing was touched yet: a sentence says what to do
+    expect(page.get_by_role("alert")).to_contain_text("carries a pin")
+    page.keyboard.press("4")
+    page.locator("#slip").get_by_label("Fog visibility", exact=True).focus()
+    page.locator("#look").focus()
+    page.keyboard.press("k")
+    revision(page, 2)
+    page.keyboard.press("End")
+    page.wait_for_function("Alpine.$data(document.querySelector('[x-data^=workspace]')).frame() === 24")
+    set_field(page, "Fog visibility", "400 m")
+    revision(page, 3)
+    channel = Place.objects.get().head.parsed().air.fog_visibility
+    assert [round(k.v) for k in channel.keys] == [20000, 400] and channel.keys[1].t == pytest.approx(23 / 24, abs=0.01)
+    expect(page.get_by_role("button", name="undo: key: fog visibility 400 m at 0.96 s")).to_be_visible()
+    # half way the slip tells the value of that instant
+    page.locator("#look").focus()
+    page.keyboard.press("Home")
+    for _ in range(1):
+        page.keyboard.press("Shift+ArrowRight")
+    page.wait_for_function("(() => { const f = document.querySelector('#slip [data-path=\"/air/fog_visibility\"]'); return f && Number(f.dataset.value) > 401 && Number(f.dataset.value) < 19999; })()")
+
+
+def test_a_shot_may_have_its_own_air(page: Page, live_server: Any, place: Any) -> None:
+    open_place(page, live_server, place)
+    page.keyboard.press("4")
+    page.get_by_role("button", name="Give this shot its own air").click()
+    revision(page, 2)
+    set_field(page, "Haze", "0.4")
+    revision(page, 3)
+    d = Place.objects.get().head.parsed()
+    assert d.shots[0].air is not None and d.shots[0].air.haze == 0.4 and d.air.haze != 0.4
+    page.get_by_role("button", name="Use the place's air").click()
+    revision(page, 4)
+    assert Place.objects.get().head.parsed().shots[0].air is None
+
+
+def test_history_restores_and_nothing_is_lost(page: Page, live_server: Any, place: Any) -> None:
+    place.edit(1, {"op": "set", "path": "/sea/wind_speed", "value": 12})
+    place.edit(2, {"op": "set", "path": "/wind/speed", "value": 9})
+    open_place(page, live_server, place)
+    page.get_by_role("button", name="history").click()
+    dialog = page.get_by_role("dialog")
+    expect(dialog).to_contain_text("sea wind 12 m/s")
+    dialog.locator("li", has_text="made for a test").get_by_role("button", name="restore").click()
+    revision(page, 4)
+    d = Place.objects.get().head.parsed()
+    assert d.sea.wind_speed == 7.0 and d.wind.speed == 4.0
+    expect(page.get_by_role("button", name="undo: restored revision 1")).to_be_visible()
+    page.get_by_role("button", name="undo: restored revision 1").click()
+    page.wait_for_function("Alpine.$data(document.querySelector('[x-data^=workspace]')).s.rev === 3")
+
+
+def test_the_section_the_dividers_and_the_units_of_time(page: Page, live_server: Any, place: Any) -> None:
+    open_place(page, live_server, place)
+    drawing = page.get_by_role("img", name="Drawing of the bench").bounding_box()
+    assert drawing
+    page.mouse.click(drawing["x"] + drawing["width"] * 0.75, drawing["y"] + 30)
+    assert ws(page, "w.t") == pytest.approx(0.75, abs=0.06)
+    clock = page.get_by_title("Frames, seconds or timecode")
+    expect(clock).to_contain_text("frame 19 of 24")
+    clock.click()
+    expect(clock).to_contain_text("s of 1.00")
+    clock.click()
+    expect(clock).to_contain_text("00:00:00:18")
+    divider = page.get_by_role("separator", name="Divider between chart and look")
+    was = page.get_by_role("application", name="Chart of the place").bounding_box()
+    divider.focus()
+    for _ in range(4):
+        page.keyboard.press("ArrowRight")
+    now = page.get_by_role("application", name="Chart of the place").bounding_box()
+    assert was and now and now["width"] > was["width"] + 20
+    page.get_by_role("button", name="dim").click()
+    assert page.evaluate("document.documentElement.dataset.theme") == "dim"
+    page.keyboard.press("?")
+    expect(page.get_by_role("dialog")).to_contain_text("the six benches")
+    page.keyboard.press("Escape")
+    # it stays usable on a small screen and a large one: nothing lies outside the window
+    for size in ((1024, 700), (1920, 1080)):
+        page.set_viewport_size({"width": size[0], "height": size[1]})
+        for name in ("Chart", "Look", "Drawing", "Slip", "Timeline"):
+            region = page.get_by_role("region", name=name, exact=True).bounding_box()
+            assert region and region["width"] > 150 and region["height"] > 60, (size, name)
+            assert region["x"] + region["width"] <= size[0] + 1 and region["y"] + region["height"] <= size[1] + 1, (size, name)
+
+
+def test_a_take_is_cancelled_and_gone_on_with(page: Page, live_server: Any, place: Any, worker: Any) -> None:
+    worker()
+    sign_in(page, live_server.url)
+    take = Take.begin(place, "a", "take", (320, 180), "study", 1, 6)
+    page.goto(f"{live_server.url}/places/{place.pk}/takes/")
+    row = page.locator(f"#take-{take.pk}")
+    expect(row.locator(".num", has_text="of 6")).to_contain_text("1 of 6", timeout=120_000)
+    row.get_by_role("button", name="Cancel").click()
+    expect(row.locator(".take-state")).to_have_text("Cancelled")
+    assert take.frames.filter(state="waiting").count() >= 3
+    row.get_by_role("button", name="Go on").click()
+    expect(row.locator(".take-state")).to_have_text("Done", timeout=120_000)
+    assert take.frames.filter(state="done").count() == 6
+
+
+def test_a_place_file_goes_out_and_comes_in_by_the_browser(page: Page, live_server: Any, place: Any, tmp_path: Path) -> None:
+    sign_in(page, live_server.url)
+    with page.expect_download() as got:
+        page.get_by_role("link", name="Place file").click()
+    path = tmp_path / "small.place.zip"
+    got.value.save_as(path)
+    page.get_by_role("button", name="Throw out").click()
+    expect(page.get_by_text("There is no place yet")).to_be_visible()
+    page.get_by_role("button", name="bring Small back").click()
+    expect(page.get_by_role("link", name="Small")).to_be_visible()
+    page.locator("input[type=file]").set_input_files(str(path))
+    page.get_by_role("button", name="Bring it in").click()
+    page.wait_for_url("**/places/*/")
+    looked(page)
+    assert Place.objects.count() == 2 and Place.objects.first().head.parsed() == place.head.parsed()
+    path.write_bytes(path.read_bytes()[:2000])
+    page.goto(live_server.url + "/")
+    page.locator("input[type=file]").set_input_files(str(path))
+    page.get_by_role("button", name="Bring it in").click()
+    expect(page.locator("#fault")).to_contain_text("cut short or damaged")
