@@ -55,7 +55,7 @@ def picture_at(stage: Stage, shot: Shot, t: float, size: tuple[int, int], grade:
     t2 = time.perf_counter()
     light = clean(film, stage.snapshot.camera.ev100, grade.denoise)
     t3 = time.perf_counter()
-    pixels = develop(light, stage.snapshot.camera)
+    pixels = develop(light, stage.snapshot.camera, stage.snapshot.grade, stage.snapshot.frame)
     t4 = time.perf_counter()
     return Picture(pixels, film, {"set": t1 - t0, "trace": t2 - t1, "clean": t3 - t2, "develop": t4 - t3})
 

@@ -1,4 +1,17 @@
-"""Develop linear light into a picture: exposure, white balance, view transform."""
+"""Develop linear light into a picture.
+
+The order is that of a lens, a film and a print, and is fixed:
+
+1. exposure (EV100) and white balance (kelvin, tint), linear
+2. bloom: a share of all light is scattered, so the sum stays what it was
+3. vignette
+4. contrast about middle grey, gain, lift, gamma, saturation, on the ACEScct grading curve
+5. view: the ACES output transform, or plain sRGB
+6. sharpen, then grain, on the display picture
+7. 8 bits, with ordered rounding
+
+Every step but 1, 5 and 7 is left out when it is neutral.
+"""
 
 from __future__ import annotations
 
@@ -7,21 +20,32 @@ from functools import lru_cache
 import numpy as np
 import PyOpenColorIO as ocio
 from numpy.typing import NDArray
+from scipy import ndimage
 
 from lumwick.lens.camera import Camera, exposure_scale
+from lumwick.lens.grade import Grade
 
 CONFIG = "cg-config-v2.1.0_aces-v1.3_ocio-v2.3"
-DISPLAY, VIEW = "sRGB - Display", "ACES 1.0 - SDR Video"
-REC709 = "Linear Rec.709 (sRGB)"
+DISPLAY = "sRGB - Display"
+VIEW = {"filmic": "ACES 1.0 - SDR Video", "plain": "Un-tone-mapped"}
+REC709, GRADING = "Linear Rec.709 (sRGB)", "ACEScct"
+MIDDLE_GREY = 0.4135884
+"""ACEScct code of 18 % grey (Academy S-2016-001)."""
 TO_XYZ = np.array([[0.4123908, 0.3575843, 0.1804808], [0.2126390, 0.7151687, 0.0721923], [0.0193308, 0.1191948, 0.9505322]])
 BRADFORD = np.array([[0.8951, 0.2664, -0.1614], [-0.7502, 1.7135, 0.0367], [0.0389, -0.0685, 1.0296]])
+LUMA = np.array([0.2126, 0.7152, 0.0722], np.float32)
 D65_KELVIN = 6504.0
+BLOOM = ((0.0025, 0.5), (0.011, 0.3), (0.045, 0.2))
+"""Widths of the scattered light (standard deviations as shares of the picture's width) and their shares."""
+
+Image = NDArray[np.float32]
 
 
-@lru_cache(1)
-def _processor() -> ocio.CPUProcessor:
+@lru_cache(8)
+def _processor(source: str, target: str, view: str = "") -> ocio.CPUProcessor:
     config = ocio.Config.CreateFromBuiltinConfig(CONFIG)
-    return config.getProcessor(REC709, DISPLAY, VIEW, ocio.TRANSFORM_DIR_FORWARD).getDefaultCPUProcessor()
+    made = config.getProcessor(source, target, view, ocio.TRANSFORM_DIR_FORWARD) if view else config.getProcessor(source, target)
+    return made.getDefaultCPUProcessor()
 
 
 def daylight_white(kelvin: float) -> NDArray[np.float64]:
@@ -30,7 +54,7 @@ def daylight_white(kelvin: float) -> NDArray[np.float64]:
     References
     ----------
     CIE 015: chromaticity of daylight phases, 4000 to 25000 K. Below, Kim et al.'s cubic approximation of the
-    Planckian locus (from memory).
+    Planckian locus (from memory; checked against colour-science in the tests).
     """
     t = kelvin
     if t >= 4000:
@@ -42,32 +66,133 @@ def daylight_white(kelvin: float) -> NDArray[np.float64]:
     return np.array([x / y, 1.0, (1 - x - y) / y])
 
 
-def balance(kelvin: float) -> NDArray[np.float64]:
-    """Matrix on linear Rec.709 that turns light of ``kelvin`` into neutral (Bradford adaptation to D65)."""
-    source, target = BRADFORD @ daylight_white(kelvin), BRADFORD @ daylight_white(D65_KELVIN)
+def _uv(xyz: NDArray[np.float64]) -> NDArray[np.float64]:
+    return np.array([4 * xyz[0], 6 * xyz[1]]) / (xyz[0] + 15 * xyz[1] + 3 * xyz[2])
+
+
+def white_of(kelvin: float, tint: float = 0.0) -> NDArray[np.float64]:
+    """XYZ of the white that a balance takes for neutral: on the locus, moved across it by ``tint`` thousandths of u v.
+
+    References
+    ----------
+    CIE 015: the CIE 1960 uniform chromaticity scale, in which distance from the locus is told.
+    """
+    white = daylight_white(kelvin)
+    if tint == 0:
+        return white
+    along = _uv(daylight_white(kelvin * 1.01)) - _uv(daylight_white(kelvin / 1.01))
+    along /= np.linalg.norm(along)
+    across = np.array([along[1], -along[0]])
+    across *= np.sign(across[1])  # up in v is towards green
+    u, v = _uv(white) + across * tint / 1000.0
+    y = 2 * v / (2 * u - 8 * v + 4)
+    x = 3 * u / (2 * u - 8 * v + 4)
+    return np.array([x / y, 1.0, (1 - x - y) / y])
+
+
+def balance(kelvin: float, tint: float = 0.0) -> NDArray[np.float64]:
+    """Matrix on linear Rec.709 that turns light of ``kelvin`` and ``tint`` into neutral (Bradford adaptation to D65)."""
+    source, target = BRADFORD @ white_of(kelvin, tint), BRADFORD @ daylight_white(D65_KELVIN)
     adapt = np.linalg.inv(BRADFORD) @ np.diag(target / source) @ BRADFORD
     return np.linalg.inv(TO_XYZ) @ adapt @ TO_XYZ
 
 
-def develop(radiance: NDArray[np.float32], camera: Camera) -> NDArray[np.uint8]:
-    """A display picture.
+def _blurred(image: Image, sigma: float) -> Image:
+    """A Gaussian blur that mirrors at the edges, so that it loses no light; wide ones are made on a smaller picture."""
+    step = max(1, int(sigma / 2.5))
+    if step == 1:
+        return ndimage.gaussian_filter(image, (sigma, sigma, 0), mode="reflect")
+    h, w = image.shape[:2]
+    padded = np.pad(image, ((0, -h % step), (0, -w % step), (0, 0)), mode="symmetric")
+    small = padded.reshape(padded.shape[0] // step, step, padded.shape[1] // step, step, 3).mean(axis=(1, 3))
+    small = ndimage.gaussian_filter(small, (sigma / step, sigma / step, 0), mode="reflect")
+    y, x = ((np.arange(n) + 0.5) / step - 0.5 for n in (h, w))
+    rows = ndimage.map_coordinates(small[..., 0], np.meshgrid(y, x, indexing="ij"), order=1, mode="nearest")
+    out = np.empty_like(image)
+    out[..., 0] = rows
+    for c in (1, 2):
+        out[..., c] = ndimage.map_coordinates(small[..., c], np.meshgrid(y, x, indexing="ij"), order=1, mode="nearest")
+    return out
 
-    Order: exposure, white balance, view transform, 8 bits with ordered rounding.
+
+def bloom(image: Image, share: float) -> Image:
+    """Scatter a share of the light over three widths; the picture's sum is kept."""
+    wide = image.shape[1]
+    spread = sum(weight * _blurred(image, max(sigma * wide, 0.3)) for sigma, weight in BLOOM)
+    return np.asarray((1 - share) * image + share * spread, np.float32)
+
+
+def vignette(image: Image, stops: float) -> Image:
+    """Less light towards the corners, by ``stops`` [EV] in them, as the square of the distance."""
+    h, w = image.shape[:2]
+    y, x = np.ogrid[0:h, 0:w]
+    r2 = ((x + 0.5 - w / 2) ** 2 + (y + 0.5 - h / 2) ** 2) / ((w / 2) ** 2 + (h / 2) ** 2)
+    return (image * 2.0 ** (-stops * r2[..., None])).astype(np.float32)
+
+
+def graded(image: Image, grade: Grade) -> Image:
+    """Contrast, gain, lift, gamma and saturation on the ACEScct curve; linear Rec.709 in and out."""
+    flat = np.array(image.reshape(-1, 3), np.float32)  # a copy: OpenColorIO works in place
+    _processor(REC709, GRADING).applyRGB(flat)
+    flat = (flat - MIDDLE_GREY) * grade.contrast + MIDDLE_GREY
+    flat = flat * grade.gain + grade.lift * (1 - flat)
+    if grade.gamma != 1:
+        flat = np.sign(flat) * np.abs(flat) ** (1 / grade.gamma)
+    if grade.saturation != 1:
+        grey = (flat @ LUMA)[:, None]
+        flat = grey + (flat - grey) * grade.saturation
+    flat = np.ascontiguousarray(flat, np.float32)
+    _processor(GRADING, REC709).applyRGB(flat)
+    return np.maximum(flat, 0).reshape(image.shape)
+
+
+def sharpened(picture: Image, amount: float) -> Image:
+    """Unsharp masking of the brightness, over seven tenths of a pixel."""
+    grey = picture @ LUMA
+    return np.asarray(picture + (amount * (grey - ndimage.gaussian_filter(grey, 0.7)))[..., None], np.float32)
+
+
+def grained(picture: Image, amount: float, seed: int) -> Image:
+    """Grain of one pixel's size, strongest in the middle tones; the same for the same seed."""
+    rng = np.random.Generator(np.random.Philox(key=[seed, 91]))
+    noise = rng.standard_normal(picture.shape[:2], np.float32)
+    grey = np.clip(picture @ LUMA, 0, 1)
+    return picture + (0.06 * amount * np.sqrt(grey * (1 - 0.8 * grey)) * noise)[..., None]
+
+
+def develop(radiance: NDArray[np.float32], camera: Camera, grade: Grade | None = None, frame: int = 0) -> NDArray[np.uint8]:
+    """A display picture, by the steps in this module's docstring.
 
     Parameters
     ----------
     radiance : ndarray, shape (height, width, 3) [cd/m2]
+    camera : Camera
+        Its exposure and white balance.
+    frame : int
+        Chooses the grain.
 
     Returns
     -------
     ndarray of uint8, shape (height, width, 3)
         sRGB.
     """
+    g = grade or Grade()
     k = exposure_scale(camera.ev100)
-    image = (radiance.reshape(-1, 3) @ (balance(camera.kelvin) * k).T.astype(np.float32)).astype(np.float32)
-    image = np.ascontiguousarray(np.clip(image, 0, 1e4))
-    _processor().applyRGB(image)
-    picture = image.reshape(radiance.shape)
+    image = (radiance.reshape(-1, 3) @ (balance(camera.kelvin, g.tint) * k).T.astype(np.float32)).astype(np.float32)
+    image = np.clip(image, 0, 1e4).reshape(radiance.shape)
+    if g.bloom > 0:
+        image = bloom(image, g.bloom)
+    if g.vignette:
+        image = vignette(image, g.vignette)
+    if g.graded:
+        image = graded(image, g)
+    flat = np.ascontiguousarray(image.reshape(-1, 3), np.float32)
+    _processor(REC709, DISPLAY, VIEW[g.view]).applyRGB(flat)
+    picture = flat.reshape(radiance.shape)
+    if g.sharpen:
+        picture = sharpened(picture, g.sharpen)
+    if g.grain > 0:
+        picture = grained(picture, g.grain, frame)
     h, w = len(radiance), len(radiance[0])
     # half a step of fixed dither keeps skies from banding
     order = np.array([[0, 8, 2, 10], [12, 4, 14, 6], [3, 11, 1, 9], [15, 7, 13, 5]]) / 16.0

@@ -11,7 +11,7 @@ from pydantic import BaseModel
 from lumwick.errors import PlaceError
 from lumwick.motion.channel import Channel, at
 from lumwick.motion.timebase import RATES
-from lumwick.place.document import Place
+from lumwick.place.document import Place, Shot
 from lumwick.place.edit import find, unit_of
 from lumwick.place.quantities import read, show
 
@@ -113,3 +113,26 @@ def moment(text: str, before: dt.datetime) -> str:
         return dt.datetime.fromisoformat(text).replace(tzinfo=None).isoformat()
     except ValueError:
         raise PlaceError(f"A date and hour are written like 2026-06-05 17:20, or 17:20 alone, not {text!r}.") from None
+
+
+def channels(place: Place, shot: Shot) -> list[tuple[str, str, Channel]]:
+    """All that is animated in a shot: path, title and channel, the shot's own first, then the place's."""
+    found: list[tuple[str, str, Channel]] = []
+
+    def walk(model: BaseModel, prefix: str, skip: tuple[str, ...] = ()) -> None:
+        for name, info in type(model).model_fields.items():
+            value = getattr(model, name)
+            if name in skip:
+                continue
+            if isinstance(value, Channel):
+                found.append((f"{prefix}/{name}", info.title or name, value))
+            elif isinstance(value, BaseModel):
+                walk(value, f"{prefix}/{name}")
+            elif isinstance(value, list):
+                for item in value:
+                    if isinstance(item, BaseModel) and hasattr(item, "id"):
+                        walk(item, f"{prefix}/{name}/{item.id}")
+
+    walk(shot, f"/shots/{shot.id}")
+    walk(place, "", ("shots", *(name for name in ("air", "wind") if getattr(shot, name) is not None)))
+    return found

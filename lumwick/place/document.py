@@ -186,6 +186,22 @@ class Exposure(Model):
     shutter: float = number(180, "Shutter", "°", 0, 360, "Angle of the frame's time that is exposed.")
 
 
+class Develop(Model):
+    """How the picture is developed, in the order of a lens, a film and a print."""
+
+    view: Literal["filmic", "plain"] = Field("filmic", title="View", description="Filmic rolls highlights off (the ACES output transform); plain is the sRGB curve alone.")
+    contrast: Animatable = keyed(1.0, "Contrast", "x", 0.3, 3, "About middle grey; 1 is neutral.")
+    saturation: Animatable = keyed(1.0, "Saturation", "x", 0, 2, "Strength of colour; 0 is black and white.")
+    lift: Animatable = keyed(0.0, "Lift", "x", -0.3, 0.3, "Raises the shadows.")
+    gamma: Animatable = keyed(1.0, "Gamma", "x", 0.5, 2, "Brightens the middle tones.")
+    gain: Animatable = keyed(1.0, "Gain", "x", 0.5, 1.5, "Raises the lights.")
+    tint: Animatable = keyed(0.0, "Tint", "x", -30, 30, "Takes green out of the white (or, below 0, magenta), in thousandths of u v.")
+    bloom: Animatable = keyed(0.0, "Bloom", "x", 0, 0.5, "Share of the light that the lens scatters; 0.02 is a good lens.")
+    vignette: Animatable = keyed(0.0, "Vignette", "EV", 0, 4, "Light lost in the corners.")
+    grain: Animatable = keyed(0.0, "Grain", "x", 0, 1, "Film grain, strongest in the middle tones.")
+    sharpen: Animatable = keyed(0.0, "Sharpen", "x", 0, 2, "Steepens edges.")
+
+
 class Shot(Model):
     """A length of film: its frames, clock, camera route and exposure."""
 
@@ -197,6 +213,7 @@ class Shot(Model):
     clock: Clock = Field(default_factory=Clock)
     route: Route = Field(default_factory=Route)
     exposure: Exposure = Field(default_factory=Exposure)
+    develop: Develop = Field(default_factory=Develop)
     air: Air | None = Field(None, title="Own air", description="Haze and fog of this shot; else the place's.")
     wind: Wind | None = Field(None, title="Own wind", description="Wind of this shot; else the place's.")
 

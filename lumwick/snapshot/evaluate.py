@@ -6,7 +6,7 @@
 from __future__ import annotations
 
 import datetime as dt
-from dataclasses import dataclass
+from dataclasses import dataclass, fields
 
 import numpy as np
 import shapely
@@ -17,11 +17,14 @@ from lumwick.air.wind import Gusts, gusts
 from lumwick.built.timber import floor_over
 from lumwick.land.ground import Ground
 from lumwick.lens.camera import Camera, direction_of
+from lumwick.lens.grade import Grade
 from lumwick.motion.channel import at
 from lumwick.motion.route import Way, eased_share, way
-from lumwick.place.document import Place, Shot
+from lumwick.motion.timebase import RATES, time_frame
+from lumwick.place.document import Develop, Place, Shot
 from lumwick.water.spectrum import SeaState
 
+GRADED = tuple(f.name for f in fields(Grade) if f.name != "view")
 RANGE_TO_EXTINCTION = 2.996
 """Meteorological optical range is where contrast falls to 5 %: V = 2.996 / beta (WMO No. 8)."""
 
@@ -65,6 +68,8 @@ class Snapshot:
     wind: Gusts
     sea: SeaState | None
     loop: float | None
+    grade: Grade
+    frame: int
 
 
 def place_clock(shot: Shot, t: float) -> dt.datetime:
@@ -88,6 +93,11 @@ def camera_at(setting: Setting, shot: Shot, t: float, the_way: Way | None = None
     return Camera(position[0], direction_of(float(bearing[0]), float(pitch[0])), float(focal[0]), e.f_number, at(e.focus, t), at(e.ev100, t), e.kelvin)
 
 
+def grade_at(develop: Develop, t: float) -> Grade:
+    """How the picture is developed at a clip time."""
+    return Grade(view=develop.view, **{name: at(getattr(develop, name), t) for name in GRADED})
+
+
 def evaluate(setting: Setting, shot: Shot, t: float, camera: Camera | None = None) -> Snapshot:
     """The place at clip time ``t`` [s], seen by the shot's camera or the one given."""
     place = setting.place
@@ -101,7 +111,7 @@ def evaluate(setting: Setting, shot: Shot, t: float, camera: Camera | None = Non
     weather = Weather(at(air.haze, t), air.ozone_du, RANGE_TO_EXTINCTION / at(air.fog_visibility, t), air.fog_height, air.fog_base)
     wind = gusts(at(blow.speed, t), blow.from_bearing + place.site.north_turn, blow.gustiness, blow.seed, loop)
     return Snapshot(t, clock, camera or camera_at(setting, shot, t), sun,
-                    direction(float(sun.azimuth) + place.site.north_turn, float(sun.elevation)), weather, wind, sea, loop)
+                    direction(float(sun.azimuth) + place.site.north_turn, float(sun.elevation)), weather, wind, sea, loop, grade_at(shot.develop, t), time_frame(max(t, 0.0), RATES[shot.fps]))
 
 
 def area_shapes(setting: Setting) -> list[shapely.Geometry]:

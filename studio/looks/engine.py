@@ -8,6 +8,7 @@ from __future__ import annotations
 import io
 import threading
 from collections import OrderedDict
+from collections.abc import Callable
 from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any
@@ -16,13 +17,15 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image
 
+from lumwick.develop.view import develop
 from lumwick.land.elevation import read_ground
 from lumwick.land.ground import Ground
 from lumwick.lens.camera import Camera, direction_of
 from lumwick.motion.channel import at
+from lumwick.place.document import Develop, Exposure, Shot
 from lumwick.place.document import Place as Document
-from lumwick.place.document import Shot
-from lumwick.snapshot.evaluate import Setting, evaluate
+from lumwick.snapshot.evaluate import Setting, Snapshot, evaluate
+from lumwick.trace.part import digest
 from lumwick.trace.render import ENGINE, Film, blank, clean, expose
 from lumwick.trace.stage import Stage
 from studio.places.models import Revision, assets_for
@@ -62,9 +65,16 @@ class _Open:
     revision: int
     key: tuple[Any, ...] = ()
     film: Film | None = None
+    light: NDArray[np.float32] | None = None
+    """The film, cleaned, as it was last shown."""
     step: int = -1
-    placed: bool = False
-    """Whether the stage is wholly at its instant, not only its camera and light."""
+
+
+def light_key(place: Document, shot: Shot) -> str:
+    """A digest of all that the light on the film depends on: names, other shots and how the film is developed do not count."""
+    e = shot.exposure
+    bare = shot.model_copy(update={"name": "-", "develop": Develop(), "exposure": Exposure(f_number=e.f_number, focus=e.focus, shutter=e.shutter)})
+    return digest(place.model_copy(update={"name": "-", "shots": [bare]}))
 
 
 class Superseded(Exception):
@@ -111,26 +121,29 @@ class LookEngine:
             state = self._state(place_id, revision_id, setting)
             shot = setting.place.shot(shot_id)
             chosen = self._camera(shot, t, camera)
-            key = (revision_id, shot_id, round(t, 6), tuple(sorted((camera or {}).items())))
-            size, samples, grade = STEPS[min(step, len(STEPS) - 1)]
-            if state.key != key or state.film is None or state.film.sums.shape[1::-1] != size or state.step >= step:
-                with ENGINE:
-                    snapshot = evaluate(setting, shot, t, chosen)
-                    if step == 0:
-                        state.stage.glance(snapshot)
-                    elif state.key != key or not state.placed:
-                        state.stage.set(snapshot)
-                    state.placed = step > 0
-                state.film = blank(*size)
-            state.key, state.step = key, step
-            if not expose(state.stage, state.film, samples, 1, stop=stale if step else None, strip=10_000 if step > 1 else 40_000):
-                raise Superseded
-            snapshot = state.stage.snapshot
-            light = clean(state.film, snapshot.camera.ev100, grade)
-            done = {"samples": state.film.samples, "last": step >= len(STEPS) - 1}
-        from lumwick.develop.view import develop
+            snapshot = evaluate(setting, shot, t, chosen)
+            key = (light_key(setting.place, shot), round(t, 6), tuple(sorted((camera or {}).items())))
+            if state.key != key or step > state.step:
+                self._expose(state, key, snapshot, step, stale)
+            assert state.film is not None and state.light is not None
+            # what does not change the light is developed again, not traced
+            light = state.light
+            known = {"samples": state.film.samples, "last": state.step >= len(STEPS) - 1, "step": state.step}
+        return jpeg(develop(light, snapshot.camera, snapshot.grade, snapshot.frame)), known
 
-        return jpeg(develop(light, snapshot.camera)), done
+    def _expose(self, state: _Open, key: tuple[Any, ...], snapshot: Snapshot, step: int, stale: Callable[[], bool]) -> None:
+        """Bring the film to one step of its refinement, and clean it; what was there stays if a newer wish comes first."""
+        size, samples, grade = STEPS[min(step, len(STEPS) - 1)]
+        if state.key != key or state.film is None or state.film.sums.shape[1::-1] != size:
+            with ENGINE:
+                if step == 0:
+                    state.stage.glance(snapshot)
+                else:
+                    state.stage.set(snapshot)
+            state.key, state.step, state.film = key, -1, blank(*size)
+        if not expose(state.stage, state.film, samples, 1, stop=stale if step else None, strip=10_000 if step > 1 else 40_000):
+            raise Superseded
+        state.light, state.step = clean(state.film, snapshot.camera.ev100, grade), step
 
     def _camera(self, shot: Shot, t: float, given: dict[str, float] | None) -> Camera | None:
         if given is None:
@@ -183,16 +196,14 @@ class LookEngine:
                 traced = time.perf_counter()
                 light = clean(film, state.stage.snapshot.camera.ev100, grade)
                 cleaned = time.perf_counter()
-                from lumwick.develop.view import develop
-
-                picture = develop(light, state.stage.snapshot.camera)
+                picture = develop(light, state.stage.snapshot.camera, state.stage.snapshot.grade)
                 out = io.BytesIO()
                 Image.fromarray(picture).save(out, "PNG", compress_level=4)
                 end = time.perf_counter()
                 seconds.append((placed - start) + (traced - placed) * ratio * samples / few + (end - traced) * ratio)
                 del cleaned
                 weight.append(out.tell() * ratio)
-            state.key = ()
+            state.key, state.light = (), None
         return {"seconds": float(np.mean(seconds)), "bytes": float(np.mean(weight)), "least": float(min(seconds)), "most": float(max(seconds))}
 
 

@@ -20,7 +20,8 @@ from django.utils import timezone
 from django.views.decorators.http import require_GET, require_POST
 
 from lumwick.errors import LumwickError, PlaceError
-from lumwick.place.describe import FieldView, fields, typed
+from lumwick.growth.form import PATCHED
+from lumwick.place.describe import FieldView, channels, fields, typed
 from lumwick.place.document import Shot
 from lumwick.place.edit import find, fresh_id
 from lumwick.place.files import pack, unpack
@@ -186,15 +187,7 @@ def _state(place: Place, shot_id: str | None) -> dict[str, Any]:
     assert place.head is not None
     setting = revision_setting(place.head.pk)
     shot = _shot(place, shot_id)
-    lanes = []
-    for path, title in (("exposure/ev100", "Exposure"), ("exposure/focus", "Focus"), ("air/fog_visibility", "Fog visibility"), ("air/haze", "Haze"), ("wind/speed", "Wind")):
-        full = f"/shots/{shot.id}/{path}"
-        if (path.startswith("air") and shot.air is None) or (path.startswith("wind") and shot.wind is None):
-            full = f"/{path}"
-        owner, name, _ = find(setting.place, full)
-        value = getattr(owner, name)
-        if hasattr(value, "keys"):
-            lanes.append({"path": full, "title": title, "keys": [{"t": k.t, "v": k.v, "join": k.join} for k in value.keys]})
+    lanes = [{"path": path, "title": title, "keys": [{"t": k.t, "v": k.v, "join": k.join} for k in channel.keys]} for path, title, channel in channels(setting.place, shot)]
     return {
         "place": place.pk, "name": place.name, "rev": place.head.number, "revision": place.head.pk,
         "undo": place.head.label if place.head.parent_id else "", "redo": place.redo_label,
@@ -294,7 +287,7 @@ def _groups(place: Place, shot: Shot, bench: str, selected: str, t: float) -> li
         out = [group("Wind" + (" of this shot" if shot.wind else ""), fields(wind, wind_path, t, ("speed", "from_bearing", "gustiness", "roughness")))]
         if stand:
             base = f"/growth/{stand.id}"
-            out += [group(stand.name, fields(stand, base, t, ("name", "kind", "per_hectare", "height", "variation", "dry")), remove={"op": "remove_stand", "stand": stand.id}),
+            out += [group(stand.name, fields(stand, base, t, ("name", "kind", "per_hectare", "height", *(("dry",) if stand.kind in PATCHED else ()), "variation")), remove={"op": "remove_stand", "stand": stand.id}),
                     group("Where", fields(stand, base, t, ("slope_most", "lowest", "highest", "lean")))]
         else:
             out.append({"title": "Stands", "fields": [], "note": "Pick a stand on the chart, or draw a new one: press “Draw a stand”, click its corners, and double-click the last."})
@@ -312,7 +305,9 @@ def _groups(place: Place, shot: Shot, bench: str, selected: str, t: float) -> li
         else:
             out.append({"title": "Stations", "fields": [], "note": "Turn the look to a view and press Enter to set a station, or pick one on the chart."})
         return [*out, group("Way", fields(shot.route, f"{s}/route", t, ("way", "eye_height", "ease"))), exposure]
-    return [group("Shot", fields(shot, s, t, ("name", "frames", "fps", "loop"))), clock, exposure]
+    about = group("Shot", fields(shot, s, t, ("name", "frames", "fps", "loop")) + clock["fields"])
+    return [about, exposure, group("Develop", fields(shot.develop, f"{s}/develop", t, ("contrast", "saturation", "lift", "gamma", "gain", "view"))),
+            group("Finish", fields(shot.develop, f"{s}/develop", t, ("bloom", "vignette", "grain", "sharpen", "tint")))]
 
 
 @login_required
@@ -368,7 +363,7 @@ def look(request: HttpRequest, place_id: int) -> HttpResponse:
         path = print_path(place.pk)
         path.parent.mkdir(parents=True, exist_ok=True)
         path.write_bytes(picture)
-    return HttpResponse(picture, content_type="image/jpeg", headers={"Cache-Control": "no-store", "X-Samples": str(known["samples"]), "X-Last": "1" if known["last"] else "0", "X-Revision": str(place.head.number)})
+    return HttpResponse(picture, content_type="image/jpeg", headers={"Cache-Control": "no-store", "X-Samples": str(known["samples"]), "X-Last": "1" if known["last"] else "0", "X-Step": str(known["step"]), "X-Revision": str(place.head.number)})
 
 
 @login_required

@@ -142,6 +142,7 @@ document.addEventListener("alpine:init", () => {
         if (r.status === 204 || r.redirected) return;
         if (!r.ok) { const d = await r.json().catch(() => ({})); this.lookInfo = "no picture"; this.say(d.error || "The look could not be rendered."); return; }
         const samples = r.headers.get("X-Samples"), last = r.headers.get("X-Last") === "1";
+        step = Math.max(step, Number(r.headers.get("X-Step"))); // a film that was only developed anew is as far as it was
         const bitmap = await createImageBitmap(await r.blob());
         const canvas = this.$refs.look;
         if (!canvas) return;

@@ -93,3 +93,17 @@ def test_an_edit_that_says_nothing_is_refused(client: Client, account: Any) -> N
     assert client.post(f"/places/{place.pk}/edit/", '{"rev": 1, "move": "undo"}', content_type="application/json").status_code == 422
     assert client.post(f"/places/{place.pk}/edit/", '{"rev": 1, "restore": 9}', content_type="application/json").status_code == 422
     assert Place.objects.get(pk=place.pk).head.number == 1
+
+
+def test_every_animated_value_of_a_shot_has_a_lane() -> None:
+    from lumwick.motion.channel import Channel, Key
+    from lumwick.place.describe import channels
+    from lumwick.place.document import Air, Develop, Sea
+    from tests.conftest import small_place
+
+    ramp = Channel(keys=[Key(t=0, v=0.2), Key(t=1, v=0.4)])
+    base = small_place()
+    shot = base.shots[0].model_copy(update={"develop": Develop(saturation=ramp), "air": Air(haze=ramp)})
+    place = base.model_copy(update={"shots": [shot], "sea": Sea(wind_speed=Channel(keys=[Key(t=0, v=3)])), "air": Air(haze=ramp)})
+    assert [(path, title) for path, title, _ in channels(place, shot)] == [
+        ("/shots/a/develop/saturation", "Saturation"), ("/shots/a/air/haze", "Haze"), ("/sea/wind_speed", "Sea wind")]  # not the place's own air: this shot has another

@@ -107,3 +107,29 @@ def test_the_budget_grows_with_what_is_asked(place: Any) -> None:
 def test_jpeg_is_a_picture() -> None:
     ramp = np.repeat(np.linspace(0, 255, 64).astype(np.uint8)[None, :, None], 3, 2).repeat(32, 0)
     assert np.abs(pixels(jpeg(ramp)) - ramp).mean() < 4
+
+
+def test_developing_anew_traces_nothing(place: Any, monkeypatch: pytest.MonkeyPatch) -> None:
+    engine = LookEngine()
+    for step in (0, 1, 2):
+        before, _ = engine.look("v", place.pk, place.head.pk, "a", 0.2, None, step, 1)
+    monkeypatch.setattr("studio.looks.engine.expose", lambda *_, **__: pytest.fail("traced again"))
+    for n, (path, value) in enumerate((("develop/saturation", 0.0), ("exposure/ev100", 12.5), ("exposure/kelvin", 4000), ("develop/vignette", 2.0)), 1):
+        place.edit(n, {"op": "set", "path": f"/shots/a/{path}", "value": value})
+        place.refresh_from_db()
+        after, known = engine.look("v", place.pk, place.head.pk, "a", 0.2, None, 0, n + 1)
+        assert known["samples"] == 8 and known["step"] == 2 and after != before
+        if path == "develop/saturation":
+            assert np.abs(np.diff(pixels(after), axis=2)).mean() < 2.5
+        if path == "exposure/ev100":
+            assert pixels(after).mean() > 1.2 * pixels(before).mean()
+        before = after
+
+
+def test_focus_and_opening_do_trace(place: Any) -> None:
+    engine = LookEngine()
+    for step in (0, 1, 2):
+        engine.look("v", place.pk, place.head.pk, "a", 0.2, None, step, 1)
+    place.edit(1, {"op": "set", "path": "/shots/a/exposure/f_number", "value": 1.4})
+    place.refresh_from_db()
+    assert engine.look("v", place.pk, place.head.pk, "a", 0.2, None, 0, 2)[1]["samples"] == 1
