@@ -63,9 +63,11 @@ def _shot(setting: Any, name: str) -> Any:
 @app.command()
 def render(place: Path, shot: Annotated[str, typer.Option(help="Id or name of the shot.")], frames: Annotated[Optional[str], typer.Option(help="Like 1-48; all if left out.")] = None,
            size: str = "1280x720", quality: str = "study", out: Annotated[Optional[Path], typer.Option(help="Folder for numbered PNG frames.")] = None,
-           film: Annotated[Optional[Path], typer.Option(help="One MP4 instead.")] = None) -> None:
+           film: Annotated[Optional[Path], typer.Option(help="One MP4 instead.")] = None,
+           exr: Annotated[bool, typer.Option("--exr", help="Beside each PNG its light and passes as multi-layer OpenEXR.")] = False) -> None:
     """Render frames of a shot as PNG, or as one MP4."""
     from lumwick.deliver.film import write_film
+    from lumwick.deliver.passes import write_passes
     from lumwick.deliver.stills import frame_name, write_png
     from lumwick.motion.timebase import RATES
     from lumwick.picture import frame_picture
@@ -75,6 +77,8 @@ def render(place: Path, shot: Annotated[str, typer.Option(help="Id or name of th
 
     if (out is None) == (film is None):
         raise BadInput("Say where to: either --out FOLDER for frames or --film FILE for an MP4.")
+    if exr and out is None:
+        raise BadInput("Passes are written frame by frame: say --out FOLDER with --exr.")
     setting = _open(place)
     the_shot = _shot(setting, shot)
     numbers = _frames(frames, the_shot.frames) if frames else list(range(1, the_shot.frames + 1))
@@ -87,19 +91,22 @@ def render(place: Path, shot: Annotated[str, typer.Option(help="Id or name of th
 
         def pictures() -> Any:
             for number in numbers:
-                picture = frame_picture(stage, the_shot, number, wanted, grade)
+                picture = frame_picture(stage, the_shot, number, wanted, grade, passes=exr)
                 assert picture is not None
                 progress.advance(task)
-                yield picture.pixels
+                yield picture
 
         if film is not None:
             film.parent.mkdir(parents=True, exist_ok=True)
-            write_film(film, pictures(), RATES[the_shot.fps])
+            write_film(film, (p.pixels for p in pictures()), RATES[the_shot.fps])
         else:
             assert out is not None
             out.mkdir(parents=True, exist_ok=True)
-            for number, pixels in zip(numbers, pictures(), strict=True):
-                write_png(out / frame_name(the_shot.id, number), pixels)
+            for number, picture in zip(numbers, pictures(), strict=True):
+                path = out / frame_name(the_shot.id, number)
+                write_png(path, picture.pixels)
+                if exr:
+                    write_passes(path.with_suffix(".exr"), picture.film, picture.light, picture.snapshot.camera, RATES[the_shot.fps], number)
 
 
 @app.command("import-land")

@@ -14,17 +14,19 @@ from lumwick.errors import RenderError
 from lumwick.lens.camera import Camera
 from lumwick.motion.timebase import RATES, frame_time
 from lumwick.place.document import Shot
-from lumwick.snapshot.evaluate import Setting, evaluate
+from lumwick.snapshot.evaluate import Setting, Snapshot, evaluate
 from lumwick.trace.render import QUALITIES, Film, Quality, blank, clean, expose
 from lumwick.trace.stage import Stage
 
 
 @dataclass(frozen=True)
 class Picture:
-    """A finished picture, uint8 sRGB (height, width, 3), the film it came from, and what each step took [s]."""
+    """A finished picture, uint8 sRGB (height, width, 3); the film, its cleaned light and the instant it came from; what each step took [s]."""
 
     pixels: NDArray[np.uint8]
     film: Film
+    light: NDArray[np.float32]
+    snapshot: Snapshot
     seconds: dict[str, float]
 
 
@@ -35,13 +37,13 @@ def quality(name: str) -> Quality:
     return QUALITIES[name]
 
 
-def frame_picture(stage: Stage, shot: Shot, frame: int, size: tuple[int, int], grade: Quality, stop: Callable[[], bool] | None = None) -> Picture | None:
+def frame_picture(stage: Stage, shot: Shot, frame: int, size: tuple[int, int], grade: Quality, stop: Callable[[], bool] | None = None, passes: bool = False) -> Picture | None:
     """One frame of a shot; None if ``stop`` asked for it."""
-    return picture_at(stage, shot, frame_time(frame, RATES[shot.fps]), size, grade, stop=stop)
+    return picture_at(stage, shot, frame_time(frame, RATES[shot.fps]), size, grade, stop=stop, passes=passes)
 
 
 def picture_at(stage: Stage, shot: Shot, t: float, size: tuple[int, int], grade: Quality, camera: Camera | None = None,
-               stop: Callable[[], bool] | None = None) -> Picture | None:
+               stop: Callable[[], bool] | None = None, passes: bool = False) -> Picture | None:
     """The place at clip time ``t`` [s], by the shot's camera or another."""
     from lumwick.trace.render import ENGINE
 
@@ -49,7 +51,7 @@ def picture_at(stage: Stage, shot: Shot, t: float, size: tuple[int, int], grade:
     with ENGINE:
         stage.set(evaluate(stage.setting, shot, t, camera))
     t1 = time.perf_counter()
-    film = blank(*size)
+    film = blank(*size, passes=passes)
     if not expose(stage, film, grade.samples, grade.bounces, stop=stop):
         return None
     t2 = time.perf_counter()
@@ -57,7 +59,7 @@ def picture_at(stage: Stage, shot: Shot, t: float, size: tuple[int, int], grade:
     t3 = time.perf_counter()
     pixels = develop(light, stage.snapshot.camera, stage.snapshot.grade, stage.snapshot.frame)
     t4 = time.perf_counter()
-    return Picture(pixels, film, {"set": t1 - t0, "trace": t2 - t1, "clean": t3 - t2, "develop": t4 - t3})
+    return Picture(pixels, film, light, stage.snapshot, {"set": t1 - t0, "trace": t2 - t1, "clean": t3 - t2, "develop": t4 - t3})
 
 
 def load_setting(place_assets: tuple) -> Setting:  # type: ignore[type-arg]

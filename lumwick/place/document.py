@@ -180,7 +180,7 @@ class Exposure(Model):
     """How a real camera would be set."""
 
     ev100: Animatable = keyed(14.0, "Exposure", "EV", -8, 22, "EV at ISO 100: full sun is about 15, sunset 11, dusk 5.")
-    kelvin: float = number(6500, "White balance", "K", 2000, 20000, "Light of this colour comes out white.")
+    kelvin: float = number(6500, "White", "K", 2000, 20000, "White balance: light of this colour comes out white.")
     f_number: float = number(8.0, "Opening", "f/", 0.9, 64, "Smaller numbers blur what is out of focus.", quantity="f_number")
     focus: Animatable = keyed(30.0, "Focus", "m", 0.1, 100000, "Distance that is sharp.", quantity="length", log=True)
     shutter: float = number(180, "Shutter", "°", 0, 360, "Angle of the frame's time that is exposed.")

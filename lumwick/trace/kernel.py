@@ -16,6 +16,7 @@ from lumwick.trace.world import FAR, GROUND, PLANT, TIMBER, WATER
 
 RAY_WORDS = 32
 CHANNELS = 10  # radiance rgb, albedo rgb, normal xyz, distance
+PASSES = 16  # radiance by its source: sun rgb, sky rgb, air and water rgb, background rgb; position xyz; coverage
 IOR = 1.333
 
 
@@ -263,8 +264,11 @@ def _visible(scene, buf, f, px, py, pz, dx, dy, dz, mask, counts):
 def _sample(w, view, px, py, pixel, sample, width, height, buf, f, room, out, counts, bounces, clamp):
     """Follow one sample; adds radiance, albedo, normal and distance to ``out``."""
     n, ng, t1, t2, albedo, through = room[0], room[1], room[2], room[3], room[4], room[5]
-    thr, lum, col, sd, d, o = room[6], room[7], room[8], room[9], room[10], room[11]
-    thr[:], lum[:] = 1.0, 0.0
+    thr, col, sd, d, o = room[6], room[7], room[8], room[9], room[10]
+    # light by where it comes from; their sum is the picture
+    by_sun, by_sky, by_air, behind = room[11], room[12], room[13], room[14]
+    thr[:] = 1.0
+    room[11:15] = 0.0
     ju, jv = pair(pixel, sample, 0)
     # a tent of one pixel's radius
     ju = np.sqrt(2 * ju) - 0.5 if ju < 0.5 else 1.5 - np.sqrt(2 - 2 * ju)
@@ -307,7 +311,7 @@ def _sample(w, view, px, py, pixel, sample, width, height, buf, f, room, out, co
             reach = min(dist, 60.0)
             for c in range(3):
                 keep = np.exp(-w.water[c] * reach)
-                lum[c] += thr[c] * w.water[3 + c] * (1 - keep)
+                by_air[c] += thr[c] * w.water[3 + c] * (1 - keep)
                 thr[c] *= keep
             if missed:
                 break
@@ -325,7 +329,8 @@ def _sample(w, view, px, py, pixel, sample, width, height, buf, f, room, out, co
                 keep = np.exp(-tau)
                 _fog_light(w.fog, cos_sun, sd)
                 for c in range(3):
-                    lum[c] += thr[c] * (col[c] * keep + sd[c] * (1 - keep))
+                    behind[c] += thr[c] * col[c] * keep
+                    by_air[c] += thr[c] * sd[c] * (1 - keep)
             else:
                 _sky(w.lit_sky, d[0], d[1], d[2], w.sun[7], col)
                 weight = 1.0
@@ -333,7 +338,7 @@ def _sample(w, view, px, py, pixel, sample, width, height, buf, f, room, out, co
                     other = _sky_density(w.sky_share, d[0], d[1], d[2], w.sun[7])
                     weight = density / (density + other)
                 for c in range(3):
-                    lum[c] += min(limit, thr[c] * col[c] * weight)
+                    by_sky[c] += min(limit, thr[c] * col[c] * weight)
             break
         x, y, z = o[0] + d[0] * dist, o[1] + d[1] * dist, o[2] + d[2] * dist
         travelled += dist
@@ -345,7 +350,7 @@ def _sample(w, view, px, py, pixel, sample, width, height, buf, f, room, out, co
             _fog_light(w.fog, cos_sun, sd)
             for c in range(3):
                 clear = np.exp(-w.air[c] * dist)
-                lum[c] += thr[c] * (col[c] * (1 - clear) * keep + sd[c] * (1 - keep))
+                by_air[c] += thr[c] * (col[c] * (1 - clear) * keep + sd[c] * (1 - keep))
                 thr[c] *= clear * keep
         inst, prim = int(buf[19]), int(buf[17])
         g = w.owner[inst]
@@ -395,6 +400,7 @@ def _sample(w, view, px, py, pixel, sample, width, height, buf, f, room, out, co
                     out[3 + c] += 0.5 + 0.5 * foam
                     out[6 + c] += n[c]
                 out[9] += travelled
+                _stand(out, x, y, z)
                 seen = True
             if rv >= foam:
                 rv = (rv - foam) / (1 - foam)
@@ -415,7 +421,7 @@ def _sample(w, view, px, py, pixel, sample, width, height, buf, f, room, out, co
                         if _visible(w.scene, buf, f, x, y, z + 0.02, w.sun[0], w.sun[1], w.sun[2], SEEN, counts):
                             fade = np.exp(-fog_depth(w.fog, z, max(w.sun[2], 0.02), 60000.0))
                             for c in range(3):
-                                lum[c] += thr[c] * k * w.sun[3 + c] * fade
+                                by_sun[c] += thr[c] * k * w.sun[3 + c] * fade
                 # a facet of the fine slopes for the mirrored or bent ray
                 r = np.sqrt(max(0.0, -left * np.log(max(1e-7, 1 - ru)))) * 0.7
                 pa = 2 * np.pi * (rv * 7.31 - np.floor(rv * 7.31))
@@ -495,6 +501,7 @@ def _sample(w, view, px, py, pixel, sample, width, height, buf, f, room, out, co
                 out[3 + c] += albedo[c]
                 out[6 + c] += n[c]
             out[9] += travelled
+            _stand(out, x, y, z)
             seen = True
         # a point under the water's level gets its light through it
         drown = 0.0
@@ -527,7 +534,7 @@ def _sample(w, view, px, py, pixel, sample, width, height, buf, f, room, out, co
                         k = fade * (albedo[c] if cos_g > 0 else through[c])
                         if drown > 0:
                             k *= np.exp(-w.water[c] * slant)
-                        lum[c] += min(limit, thr[c] * k * w.sun[3 + c])
+                        by_sun[c] += min(limit, thr[c] * k * w.sun[3 + c])
         # sky
         su, sv = pair(pixel, sample, 4 + 4 * step)
         pick = _pick_sky(w.sky_pick, w.sky_share, su, sv, w.sun[7], sd)
@@ -546,7 +553,7 @@ def _sample(w, view, px, py, pixel, sample, width, height, buf, f, room, out, co
                     k = weight * (albedo[c] if cos_g > 0 else through[c])
                     if drown > 0:
                         k *= 0.93 * np.exp(-w.water[c] * drown * 1.15)
-                    lum[c] += min(limit, thr[c] * k * col[c])
+                    by_sky[c] += min(limit, thr[c] * k * col[c])
         if depth >= bounces:
             break
         depth += 1
@@ -590,13 +597,25 @@ def _sample(w, view, px, py, pixel, sample, width, height, buf, f, room, out, co
         for c in range(3):
             out[3 + c] += 1.0
         out[9] += 1e5
-    for c in range(3):
-        v = lum[c]
-        out[c] += v if v == v else 0.0
+    for k in range(4):
+        for c in range(3):
+            v = room[11 + k, c]
+            if v == v:  # a degenerate surface may give no number: that sample is dark
+                out[c] += v
+                out[CHANNELS + 3 * k + c] += v
+
+
+@nb.njit(inline="always")
+def _stand(out, x, y, z):
+    """Note where the first surface of a sample lies."""
+    out[CHANNELS + 12] += x
+    out[CHANNELS + 13] += y
+    out[CHANNELS + 14] += z
+    out[CHANNELS + 15] += 1.0
 
 
 @nb.njit(parallel=True, fastmath=FAST, cache=True, nogil=True)
-def render_rows(w, view, film, first, samples, bounces, clamp, seed, rows, counts):
+def render_rows(w, view, film, passes, first, samples, bounces, clamp, seed, rows, counts):
     """Add ``samples`` samples a pixel, from number ``first``, to the sums in ``film``.
 
     Parameters
@@ -605,6 +624,8 @@ def render_rows(w, view, film, first, samples, bounces, clamp, seed, rows, count
     view : View
     film : ndarray of float32, shape (height, width, CHANNELS)
         Sums of radiance [cd/m2], albedo, normal and distance [m].
+    passes : ndarray of float32, shape (height, width, PASSES) or (0, 0, PASSES)
+        Sums of the radiance by its source [cd/m2], of the first surface's position [m] and of coverage, if wanted.
     rows : ndarray of int64, shape (n,)
         The rows to render, in an order that spreads the costly ones over the threads.
     counts : ndarray of int64, shape (n, 2)
@@ -617,8 +638,8 @@ def render_rows(w, view, film, first, samples, bounces, clamp, seed, rows, count
         start = (64 - (room.ctypes.data % 64)) % 64 // 4
         buf = room[start : start + RAY_WORDS]
         f = buf.view(np.float32)
-        out = np.zeros(CHANNELS)
-        vectors = np.zeros((12, 3))
+        out = np.zeros(CHANNELS + PASSES)
+        vectors = np.zeros((15, 3))
         for x in range(width):
             out[:] = 0
             pixel = y * 65536 + x + seed * 40503
@@ -626,3 +647,6 @@ def render_rows(w, view, film, first, samples, bounces, clamp, seed, rows, count
                 _sample(w, view, x, y, pixel, first + s, width, height, buf, f, vectors, out, counts[i], bounces, clamp)
             for c in range(CHANNELS):
                 film[y, x, c] += out[c]
+            if len(passes):
+                for c in range(PASSES):
+                    passes[y, x, c] += out[CHANNELS + c]

@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 from lumwick.air.atmosphere import LUMA
 from lumwick.errors import RenderError
 from lumwick.lens.camera import exposure_scale
-from lumwick.trace.kernel import CHANNELS, render_rows
+from lumwick.trace.kernel import CHANNELS, PASSES, render_rows
 from lumwick.trace.stage import Stage
 
 ENGINE = threading.Lock()
@@ -41,9 +41,12 @@ class Film:
     ----------
     sums : ndarray of float32, shape (height, width, 10)
         Radiance [cd/m2, Rec.709], albedo, normal, distance [m].
+    passes : ndarray of float32, shape (height, width, 16), or (0, 0, 16) if they were not asked for
+        Radiance by its source (sun, sky, air and water, background), position [m], coverage.
     """
 
     sums: NDArray[np.float32]
+    passes: NDArray[np.float32] = field(default_factory=lambda: np.zeros((0, 0, PASSES), np.float32))
     samples: int = 0
     rays: int = 0
     shadow_rays: int = 0
@@ -59,8 +62,8 @@ class Film:
         return self.sums[..., 9] / max(self.samples, 1)
 
 
-def blank(width: int, height: int) -> Film:
-    """Unexposed film.
+def blank(width: int, height: int, passes: bool = False) -> Film:
+    """Unexposed film, with room for passes if they are wanted.
 
     Raises
     ------
@@ -69,7 +72,10 @@ def blank(width: int, height: int) -> Film:
     """
     if not (16 <= width <= 8192 and 16 <= height <= 8192):
         raise RenderError(f"A picture of {width}x{height} cannot be made: each side must be from 16 to 8192.")
-    return Film(np.zeros((height, width, CHANNELS), np.float32))
+    film = Film(np.zeros((height, width, CHANNELS), np.float32))
+    if passes:
+        film.passes = np.zeros((height, width, PASSES), np.float32)
+    return film
 
 
 def expose(stage: Stage, film: Film, samples: int, bounces: int = 1, seed: int = 1, stop: Callable[[], bool] | None = None,
@@ -95,7 +101,7 @@ def expose(stage: Stage, film: Film, samples: int, bounces: int = 1, seed: int =
     clamp = 12.0 * max(open_light, 1e-3)
     order = np.concatenate([np.arange(0, height, 2), np.arange(1, height, 2)])
     counts = np.zeros((height, 2), np.int64)
-    sums = film.sums.copy() if stop else film.sums
+    sums, by_source = (film.sums.copy(), film.passes.copy()) if stop else (film.sums, film.passes)
     strips = np.array_split(order, 1 if not stop else max(1, min(height // 4, height * width * samples // strip)))
     for chosen in strips:
         if stop and stop():
@@ -103,9 +109,9 @@ def expose(stage: Stage, film: Film, samples: int, bounces: int = 1, seed: int =
         rows = np.concatenate([chosen[0::2], chosen[1::2]])
         part = np.zeros((len(rows), 2), np.int64)
         with ENGINE:
-            render_rows(stage.world, view, sums, film.samples, samples, bounces, clamp, seed, rows, part)
+            render_rows(stage.world, view, sums, by_source, film.samples, samples, bounces, clamp, seed, rows, part)
         counts[rows] = part
-    film.sums = sums
+    film.sums, film.passes = sums, by_source
     film.samples += samples
     film.rays += int(counts[:, 0].sum())
     film.shadow_rays += int(counts[:, 1].sum())
