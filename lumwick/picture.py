@@ -14,8 +14,8 @@ from lumwick.errors import RenderError
 from lumwick.lens.camera import Camera
 from lumwick.motion.timebase import RATES, frame_time
 from lumwick.place.document import Shot
-from lumwick.snapshot.evaluate import Setting, Snapshot, evaluate
-from lumwick.trace.render import QUALITIES, Film, Quality, blank, clean, expose
+from lumwick.snapshot.evaluate import Setting, Snapshot, camera_at, evaluate
+from lumwick.trace.render import ENGINE, QUALITIES, Film, Quality, blank, clean, expose
 from lumwick.trace.stage import Stage
 
 
@@ -38,28 +38,46 @@ def quality(name: str) -> Quality:
 
 
 def frame_picture(stage: Stage, shot: Shot, frame: int, size: tuple[int, int], grade: Quality, stop: Callable[[], bool] | None = None, passes: bool = False) -> Picture | None:
-    """One frame of a shot; None if ``stop`` asked for it."""
-    return picture_at(stage, shot, frame_time(frame, RATES[shot.fps]), size, grade, stop=stop, passes=passes)
+    """One frame of a shot, exposed while its shutter is open; None if ``stop`` asked for it."""
+    rate = RATES[shot.fps]
+    return picture_at(stage, shot, frame_time(frame, rate), size, grade, stop=stop, passes=passes, shutter=shot.exposure.shutter / 360.0 / float(rate))
 
 
 def picture_at(stage: Stage, shot: Shot, t: float, size: tuple[int, int], grade: Quality, camera: Camera | None = None,
-               stop: Callable[[], bool] | None = None, passes: bool = False) -> Picture | None:
-    """The place at clip time ``t`` [s], by the shot's camera or another."""
-    from lumwick.trace.render import ENGINE
+               stop: Callable[[], bool] | None = None, passes: bool = False, shutter: float = 0.0) -> Picture | None:
+    """The place at clip time ``t`` [s], by the shot's camera or another.
 
-    t0 = time.perf_counter()
-    with ENGINE:
-        stage.set(evaluate(stage.setting, shot, t, camera))
-    t1 = time.perf_counter()
+    Parameters
+    ----------
+    shutter : float [s]
+        How long the shutter stays open from ``t`` on. The camera moves all the while; everything else stands at
+        ``grade.moments`` moments evenly spread over it.
+    """
+    took = {"set": 0.0, "trace": 0.0}
     film = blank(*size, passes=passes)
-    if not expose(stage, film, grade.samples, grade.bounces, stop=stop):
-        return None
+    shown = evaluate(stage.setting, shot, t, camera)
+    moments = min(grade.moments, grade.samples) if shutter > 0 else 1
+    for k in range(moments):
+        t0 = time.perf_counter()
+        snapshot, opens, closes = shown, None, None
+        if shutter > 0:
+            snapshot = evaluate(stage.setting, shot, t + shutter * (k + 0.5) / moments, camera)
+            if camera is None:
+                opens, closes = (camera_at(stage.setting, shot, t + shutter * (k + side) / moments) for side in (0, 1))
+        with ENGINE:
+            stage.set(snapshot)
+        t1 = time.perf_counter()
+        share = grade.samples * (k + 1) // moments - grade.samples * k // moments
+        if not expose(stage, film, share, grade.bounces, stop=stop, opens=opens, closes=closes):
+            return None
+        took["set"] += t1 - t0
+        took["trace"] += time.perf_counter() - t1
     t2 = time.perf_counter()
-    light = clean(film, stage.snapshot.camera.ev100, grade.denoise)
+    light = clean(film, shown.camera.ev100, grade.denoise)
     t3 = time.perf_counter()
-    pixels = develop(light, stage.snapshot.camera, stage.snapshot.grade, stage.snapshot.frame)
+    pixels = develop(light, shown.camera, shown.grade, shown.frame)
     t4 = time.perf_counter()
-    return Picture(pixels, film, light, stage.snapshot, {"set": t1 - t0, "trace": t2 - t1, "clean": t3 - t2, "develop": t4 - t3})
+    return Picture(pixels, film, light, shown, {**took, "clean": t3 - t2, "develop": t4 - t3})
 
 
 def load_setting(place_assets: tuple) -> Setting:  # type: ignore[type-arg]

@@ -15,6 +15,7 @@ from __future__ import annotations
 import os
 from fractions import Fraction
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import OpenImageIO as oiio
@@ -27,7 +28,7 @@ from lumwick.trace.render import Film
 LIGHTS = ("sun", "sky", "air", "background")
 
 
-def layers(film: Film, light: NDArray[np.float32], camera: Camera) -> list[tuple[str, NDArray[np.float32]]]:
+def layers(film: Film, light: NDArray[np.float32], camera: Camera) -> list[tuple[str, NDArray[Any]]]:
     """Channel names and values, in the order they are written.
 
     Parameters
@@ -54,12 +55,12 @@ def layers(film: Film, light: NDArray[np.float32], camera: Camera) -> list[tuple
     far = coverage < 1e-6
     position[far], depth[far] = 0.0, np.float32(np.inf)
 
-    def rgb(layer: str, values: NDArray[np.float32]) -> list[tuple[str, NDArray[np.float32]]]:
+    def rgb(layer: str, values: NDArray[Any]) -> list[tuple[str, NDArray[Any]]]:
         return [(f"{layer}{c}", values[..., i]) for i, c in enumerate("RGB")]
 
     normal = sums[..., 6:9]
     normal = normal / np.maximum(np.linalg.norm(normal, axis=-1, keepdims=True), 1e-6)
-    out = [*rgb("", light * k), ("A", coverage), ("Z", depth), *rgb("traced.", sums[..., :3] * k)]
+    out: list[tuple[str, NDArray[Any]]] = [*rgb("", light * k), ("A", coverage), ("Z", depth), *rgb("traced.", sums[..., :3] * k)]
     for i, name in enumerate(LIGHTS):
         out += rgb(f"{name}.", passes[..., 3 * i : 3 * i + 3] * k)
     out += rgb("albedo.", sums[..., 3:6])

@@ -278,6 +278,11 @@ def _sample(w, view, px, py, pixel, sample, width, height, buf, f, room, out, co
     for c in range(3):
         d[c] = view.forward[c] + sx * view.right[c] + sy * view.up[c]
         o[c] = view.origin[c]
+    if view.moving:  # each sample at its own moment of the open shutter
+        moment, _ = pair(pixel, sample, 90)
+        for c in range(3):
+            d[c] += moment * (view.forward_moves[c] + sx * view.right_moves[c] + sy * view.up_moves[c])
+            o[c] += moment * view.origin_moves[c]
     if view.lens_radius > 0:
         lu, lv = pair(pixel, sample, 1)
         r, a = view.lens_radius * np.sqrt(lu), 2 * np.pi * lv

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 from lumwick.air.atmosphere import LUMA
 from lumwick.errors import RenderError
-from lumwick.lens.camera import exposure_scale
+from lumwick.lens.camera import Camera, exposure_scale
 from lumwick.trace.kernel import CHANNELS, PASSES, render_rows
 from lumwick.trace.stage import Stage
 
@@ -23,14 +23,16 @@ ENGINE = threading.Lock()
 
 @dataclass(frozen=True)
 class Quality:
-    """How a picture is traced: samples a pixel, diffuse bounces, and how well it is cleaned."""
+    """How a picture is traced: samples a pixel, diffuse bounces, how well it is cleaned, and at how many moments
+    of the open shutter things stand (the camera moves through all of it)."""
 
     samples: int
     bounces: int
     denoise: str  # "fast", "balanced" or "high"
+    moments: int = 1
 
 
-QUALITIES = {"sketch": Quality(4, 1, "balanced"), "study": Quality(16, 1, "high"), "fine": Quality(64, 2, "high")}
+QUALITIES = {"sketch": Quality(4, 1, "balanced"), "study": Quality(16, 1, "high", 4), "fine": Quality(64, 2, "high", 8)}
 
 
 @dataclass
@@ -79,7 +81,7 @@ def blank(width: int, height: int, passes: bool = False) -> Film:
 
 
 def expose(stage: Stage, film: Film, samples: int, bounces: int = 1, seed: int = 1, stop: Callable[[], bool] | None = None,
-           strip: int = 300_000) -> bool:
+           strip: int = 300_000, opens: Camera | None = None, closes: Camera | None = None) -> bool:
     """Add samples to a film. The n-th sample of a pixel is the same whenever it is added.
 
     Parameters
@@ -88,6 +90,8 @@ def expose(stage: Stage, film: Film, samples: int, bounces: int = 1, seed: int =
         Asked between strips; when it says so the film is left as it was before this call.
     strip : int
         Samples between two questions; fewer answer sooner and spread the work a little less evenly.
+    opens, closes : Camera
+        Where the camera is when the shutter opens and closes; at rest in the snapshot's place if not given.
 
     Returns
     -------
@@ -95,7 +99,7 @@ def expose(stage: Stage, film: Film, samples: int, bounces: int = 1, seed: int =
         Whether it was finished.
     """
     height, width = film.sums.shape[:2]
-    view = stage.view(width, height)
+    view = stage.view(width, height, opens, closes)
     # indirect light of one sample may be at most this many times what a white card in the open would send back
     open_light = float(LUMA @ (stage._light.sky_lux + stage.clear.sun_lux * max(float(stage.snapshot.sun_direction[2]), 0.0))) / np.pi
     clamp = 12.0 * max(open_light, 1e-3)

@@ -17,6 +17,7 @@ from lumwick.air.sun import SUN_RADIUS_DEG
 from lumwick.built.timber import build
 from lumwick.land.covers import TURF, albedo, sea_nearness
 from lumwick.land.ground import far_ring, grid_quads
+from lumwick.lens.camera import Camera
 from lumwick.snapshot.evaluate import Setting, Snapshot
 from lumwick.trace import embree
 from lumwick.trace.lighting import lighting
@@ -297,12 +298,16 @@ class Stage:
         self._keys.pop("top", None)
         self._parts[f"target {name}"] = Part(TARGET, scene, look=plain_look(albedo_rgb))
 
-    def view(self, width: int, height: int) -> View:
-        """The snapshot's camera for a picture of this size."""
-        c = self.snapshot.camera
-        right, up = c.axes()
-        tan_x = 18.0 / c.focal_mm
-        lens = c.focal_mm / 1000.0 / c.f_number / 2
-        if c.focus >= 500:
+    def view(self, width: int, height: int, opens: Camera | None = None, closes: Camera | None = None) -> View:
+        """The snapshot's camera for a picture of this size, or its way from where the shutter opens to where it closes."""
+        a = opens or self.snapshot.camera
+        b = closes or a
+        tan_x = 18.0 / a.focal_mm
+        lens = a.focal_mm / 1000.0 / a.f_number / 2
+        if a.focus >= 500:
             lens = 0.0
-        return View(np.asarray(c.position, float), right, up, np.asarray(c.forward, float), tan_x, tan_x * height / width, lens, float(c.focus))
+        axes = [np.asarray(v, float) for v in (a.position, *a.axes(), a.forward)]
+        ends = [np.asarray(v, float) for v in (b.position, *b.axes(), b.forward)]
+        moves = [end - start for start, end in zip(axes, ends, strict=True)]
+        moving = any(np.abs(m).max() > 1e-9 for m in moves)
+        return View(axes[0], axes[1], axes[2], axes[3], moving, moves[0], moves[1], moves[2], moves[3], tan_x, tan_x * height / width, lens, float(a.focus))

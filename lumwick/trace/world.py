@@ -56,12 +56,17 @@ class World(NamedTuple):
 
 
 class View(NamedTuple):
-    """A camera for the kernel."""
+    """A camera for the kernel: where it is when the shutter opens, and by how much that changes until it closes."""
 
     origin: F64
     right: F64
     up: F64
     forward: F64
+    moving: bool
+    origin_moves: F64
+    right_moves: F64
+    up_moves: F64
+    forward_moves: F64
     tan_x: float
     tan_y: float
     lens_radius: float

@@ -26,7 +26,7 @@ from lumwick.place.document import Develop, Exposure, Shot
 from lumwick.place.document import Place as Document
 from lumwick.snapshot.evaluate import Setting, Snapshot, evaluate
 from lumwick.trace.part import digest
-from lumwick.trace.render import ENGINE, Film, blank, clean, expose
+from lumwick.trace.render import ENGINE, Film, Quality, blank, clean, expose
 from lumwick.trace.stage import Stage
 from studio.places.models import Revision, assets_for
 
@@ -168,7 +168,7 @@ class LookEngine:
         self._open.move_to_end(place_id)
         return state
 
-    def measure(self, place_id: int, revision_id: int, shot_id: str, size: tuple[int, int], samples: int, bounces: int, grade: str) -> dict[str, float]:
+    def measure(self, place_id: int, revision_id: int, shot_id: str, size: tuple[int, int], quality: Quality) -> dict[str, float]:
         """What one frame of a shot costs, measured on small pictures of its first, middle and last frames.
 
         Returns
@@ -184,7 +184,7 @@ class LookEngine:
             shot = setting.place.shot(shot_id)
             small = (max(16, size[0] // 5), max(16, size[1] // 5))
             ratio = size[0] * size[1] / (small[0] * small[1])
-            few = min(samples, 4)
+            few = min(quality.samples, 4)
             seconds, weight = [], []
             for t in (0.0, shot.seconds / 2, shot.seconds * (1 - 1 / shot.frames)):
                 start = time.perf_counter()
@@ -192,16 +192,14 @@ class LookEngine:
                     state.stage.set(evaluate(setting, shot, t))
                 placed = time.perf_counter()
                 film = blank(*small)
-                expose(state.stage, film, few, bounces)
+                expose(state.stage, film, few, quality.bounces)
                 traced = time.perf_counter()
-                light = clean(film, state.stage.snapshot.camera.ev100, grade)
-                cleaned = time.perf_counter()
+                light = clean(film, state.stage.snapshot.camera.ev100, quality.denoise)
                 picture = develop(light, state.stage.snapshot.camera, state.stage.snapshot.grade)
                 out = io.BytesIO()
                 Image.fromarray(picture).save(out, "PNG", compress_level=4)
                 end = time.perf_counter()
-                seconds.append((placed - start) + (traced - placed) * ratio * samples / few + (end - traced) * ratio)
-                del cleaned
+                seconds.append((placed - start) * quality.moments + (traced - placed) * ratio * quality.samples / few + (end - traced) * ratio)
                 weight.append(out.tell() * ratio)
             state.key, state.light = (), None
         return {"seconds": float(np.mean(seconds)), "bytes": float(np.mean(weight)), "least": float(min(seconds)), "most": float(max(seconds))}

@@ -95,8 +95,7 @@ def budget(request: HttpRequest, place_id: int) -> HttpResponse:
     assert place.head is not None
     try:
         asked = _settings(request, place)
-        q = QUALITIES[asked["quality"]]
-        cost = ENGINE_OF_LOOKS.measure(place.pk, place.head.pk, asked["shot_id"], asked["size"], q.samples, q.bounces, q.denoise)
+        cost = ENGINE_OF_LOOKS.measure(place.pk, place.head.pk, asked["shot_id"], asked["size"], QUALITIES[asked["quality"]])
     except RenderError as error:
         return _refused(request, error)
     count = asked["last"] - asked["first"] + 1

@@ -8,6 +8,7 @@ import numpy as np
 import pytest
 from PIL import Image
 
+from lumwick.trace.render import Quality
 from studio.looks.engine import STEPS, LookEngine, Superseded, jpeg, revision_setting
 from tests.studio.conftest import kept_place
 
@@ -99,8 +100,8 @@ def test_a_place_without_a_station_still_has_a_look(place: Any) -> None:
 
 def test_the_budget_grows_with_what_is_asked(place: Any) -> None:
     engine = LookEngine()
-    small = engine.measure(place.pk, place.head.pk, "a", (160, 90), 4, 1, "balanced")
-    large = engine.measure(place.pk, place.head.pk, "a", (640, 360), 16, 1, "balanced")
+    small = engine.measure(place.pk, place.head.pk, "a", (160, 90), Quality(4, 1, "balanced"))
+    large = engine.measure(place.pk, place.head.pk, "a", (640, 360), Quality(16, 1, "balanced"))
     assert 0 < small["least"] <= small["seconds"] <= small["most"] and large["seconds"] > 3 * small["seconds"] and large["bytes"] > 5 * small["bytes"]
 
 
