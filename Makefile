@@ -16,8 +16,8 @@ test: ## all tests (ARGS="-k name" for some)
 bench: ## measure; var/bench.json (ONLY=name for one)
 	@$(PY) scripts/house.py bench $(if $(ONLY),--only $(ONLY))
 
-shots: ## make docs/screenshots anew from the demo
-	@$(PY) scripts/house.py shots
+shots: ## make docs/screenshots anew from the demo (ONLY=name for one)
+	@$(PY) scripts/house.py shots $(ONLY)
 
 lint: ## ruff, mypy, import rules, templates, built assets
 	@.venv/bin/ruff check .

@@ -1,85 +1,108 @@
-"""``make shots``: one picture of each main view, from the demo, into docs/screenshots/."""
+"""``make shots``: one picture of each main view, from the demo, into docs/screenshots/ (ONLY=name for one)."""
 
 from __future__ import annotations
 
 import sys
 import time
+from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 
 sys.path.insert(0, str(Path(__file__).resolve().parent.parent))
 
 from bench.pages import studio, visitor
 
 OUT = Path(__file__).resolve().parent.parent / "docs" / "screenshots"
+WORKSPACE = "Alpine.$data(document.querySelector('[x-data^=workspace]'))"
+
+
+class Photographer:
+    """Brings a page to each view in turn."""
+
+    def __init__(self, page: Any, url: str) -> None:
+        self.page, self.url, self.place = page, url, page.url
+
+    def look(self, shot: str, t: float, bench: str, selected: str = "") -> None:
+        """The place at a moment of a shot, on a bench, once the look is finished."""
+        if self.page.url != self.place:
+            self.page.goto(self.place)
+            self.page.wait_for_selector("#look[data-step]")
+        self.page.evaluate(f"([id, t]) => {{ const w = {WORKSPACE}; document.querySelector('#look').dataset.step = -1; return w.pickShot(id).then(() => w.go(t)); }}", [shot, t])
+        self.page.keyboard.press(bench)
+        self.page.evaluate(f"(id) => {WORKSPACE}.select(id)", selected)
+        time.sleep(1)
+        self.page.wait_for_function("Number(document.querySelector('#look').dataset.step) >= 4", timeout=300_000)
+        self.page.wait_for_selector("#slip .field")
+        time.sleep(0.6)
+
+    def route(self) -> None:
+        self.look("dawn", 1.2, "5", "s2")
+
+    def land(self) -> None:
+        self.look("boardwalk", 5.0, "1")
+
+    def air(self) -> None:
+        self.look("sunset", 5.4, "4")
+
+    def water(self) -> None:
+        self.look("sunset", 3.0, "2")
+
+    def growth(self) -> None:
+        self.look("pine", 1.0, "3", "pines")
+
+    def cut_dim(self) -> None:
+        self.look("sunset", 4.4, "6")
+        self.page.evaluate(f"{WORKSPACE}.setTheme()")
+        time.sleep(0.8)
+
+    def take_budget(self) -> None:
+        self.page.evaluate("localStorage.removeItem('lw-theme')")
+        self.page.goto(self.place)
+        self.look("dawn", 0.0, "5")
+        self.page.keyboard.press("t")
+        self.page.wait_for_selector("#budget dl", timeout=120_000)
+
+    def takes(self) -> None:
+        self.take_budget()
+        self.page.fill("[name=size]", "640x360")
+        self.page.select_option("[name=quality]", "sketch")
+        self.page.fill("[name=last]", "10")
+        self.page.click("text=Begin the take")
+        self.page.wait_for_url("**/takes/")
+        self.page.wait_for_function("document.querySelector('.take-state')?.textContent === 'Done'", timeout=600_000)
+        time.sleep(1)
+
+    def plan_chest(self) -> None:
+        self.page.goto(self.url + "/")
+        time.sleep(0.6)
+
+    def help(self) -> None:
+        self.page.goto(self.url + "/help/")
+        time.sleep(0.4)
+
+    def sign_in(self) -> None:
+        self.page.context.clear_cookies()
+        self.page.goto(self.url + "/sign-in/")
+        time.sleep(0.4)
+
+
+VIEWS: dict[str, Callable[[Photographer], None]] = {
+    "route": Photographer.route, "land": Photographer.land, "air": Photographer.air, "water": Photographer.water, "growth": Photographer.growth, "cut-dim": Photographer.cut_dim,
+    "take-budget": Photographer.take_budget, "takes": Photographer.takes, "plan-chest": Photographer.plan_chest, "help": Photographer.help, "sign-in": Photographer.sign_in}
 
 
 def main() -> None:
+    chosen = sys.argv[1:] or list(VIEWS)
+    unknown = [name for name in chosen if name not in VIEWS]
+    if unknown:
+        raise SystemExit(f"There is no view {', '.join(unknown)}: choose from {', '.join(VIEWS)}.")
     OUT.mkdir(parents=True, exist_ok=True)
     with studio(worker=True) as (url, _), visitor(url) as page:
-
-        def shoot(name: str) -> None:
+        photographer = Photographer(page, url)
+        for name in chosen:
+            VIEWS[name](photographer)
             page.screenshot(path=str(OUT / f"{name}.png"))
             print(name, flush=True)
-
-        def ready(step: int = 4) -> None:
-            page.wait_for_function(f"Number(document.querySelector('#look').dataset.step) >= {step}", timeout=300_000)
-            page.wait_for_selector("#slip .field")
-            time.sleep(0.4)
-
-        def pick(shot: str, t: float) -> None:
-            page.evaluate("([id, t]) => { const w = Alpine.$data(document.querySelector('[x-data^=workspace]')); document.querySelector('#look').dataset.step = -1; return w.pickShot(id).then(() => w.go(t)); }", [shot, t])
-            time.sleep(1)
-            ready()
-
-        pick("dawn", 1.2)
-        page.evaluate("Alpine.$data(document.querySelector('[x-data^=workspace]')).select('s2')")
-        time.sleep(0.6)
-        shoot("route")
-        pick("boardwalk", 5.0)
-        page.keyboard.press("1")
-        time.sleep(0.6)
-        shoot("land")
-        pick("sunset", 5.4)
-        page.keyboard.press("4")
-        time.sleep(0.6)
-        shoot("air")
-        pick("sunset", 3.0)
-        page.keyboard.press("2")
-        time.sleep(1)
-        shoot("water")
-        pick("pine", 1.0)
-        page.keyboard.press("3")
-        page.evaluate("Alpine.$data(document.querySelector('[x-data^=workspace]')).select('pines')")
-        time.sleep(0.6)
-        shoot("growth")
-        page.keyboard.press("6")
-        page.evaluate("Alpine.$data(document.querySelector('[x-data^=workspace]')).setTheme()")
-        time.sleep(0.8)
-        shoot("cut-dim")
-        page.evaluate("Alpine.$data(document.querySelector('[x-data^=workspace]')).setTheme()")
-        page.keyboard.press("5")
-        pick("dawn", 0.0)
-        page.keyboard.press("t")
-        page.wait_for_selector("#budget dl", timeout=120_000)
-        shoot("take-budget")
-        page.fill("[name=size]", "640x360")
-        page.select_option("[name=quality]", "sketch")
-        page.fill("[name=last]", "10")
-        page.click("text=Begin the take")
-        page.wait_for_url("**/takes/")
-        page.wait_for_function("document.querySelector('.take-state')?.textContent === 'Done'", timeout=600_000)
-        time.sleep(1)
-        shoot("takes")
-        page.goto(url + "/")
-        time.sleep(0.6)
-        shoot("plan-chest")
-        page.goto(url + "/help/")
-        time.sleep(0.4)
-        shoot("help")
-        page.context.clear_cookies()
-        page.goto(url + "/sign-in/")
-        time.sleep(0.4)
-        shoot("sign-in")
 
 
 main()

@@ -1,0 +1,112 @@
+"""Every field that the slip can show: told in words, typed back, and edited one by one."""
+
+from typing import Any
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from pydantic import BaseModel
+
+from lumwick.demo import saltmere
+from lumwick.errors import PlaceError
+from lumwick.motion.channel import Channel, at
+from lumwick.place.describe import FieldView, channels, fields, typed
+from lumwick.place.document import Air, Built, Clock, Develop, Exposure, Land, Place, Route, Sea, Shot, Site, Stand, Station, Wind
+from lumwick.place.edit import apply, command, find, fresh_id
+
+DEMO = saltmere()[0]
+
+
+def all_fields() -> list[FieldView]:
+    shot, stand = DEMO.shots[0], DEMO.growth[-1]
+    things: list[tuple[BaseModel, str]] = [
+        (DEMO.site, "/site"), (DEMO.land, "/land"), (DEMO.sea, "/sea"), (DEMO.air, "/air"), (DEMO.wind, "/wind"), (stand, f"/growth/{stand.id}"), (DEMO.built[0], "/built/boardwalk"),
+        (shot, f"/shots/{shot.id}"), (shot.clock, f"/shots/{shot.id}/clock"), (shot.exposure, f"/shots/{shot.id}/exposure"), (shot.develop, f"/shots/{shot.id}/develop"),
+        (shot.route, f"/shots/{shot.id}/route"), (shot.route.stations[0], f"/shots/{shot.id}/route/stations/s1")]
+    return [view for model, prefix in things for view in fields(model, prefix)]
+
+
+FIELDS = all_fields()
+NUMBERS = [f for f in FIELDS if f.kind == "number" and f.low is not None]
+
+
+@pytest.mark.parametrize("model", [Site, Land, Sea, Air, Wind, Stand, Built, Station, Route, Clock, Exposure, Develop, Shot])
+def test_every_number_says_its_unit_its_range_and_what_it_is_for(model: type[BaseModel]) -> None:
+    for name, info in model.model_fields.items():
+        extra = info.json_schema_extra
+        if isinstance(extra, dict) and "low" in extra:
+            assert info.title and extra["unit"] and info.description, f"{model.__name__}.{name}"
+            assert float(extra["low"]) < float(extra["high"]) and info.description.endswith("."), f"{model.__name__}.{name}"  # type: ignore[arg-type]
+            default = info.get_default(call_default_factory=True)
+            assert float(extra["low"]) <= float(default) <= float(extra["high"]), f"{model.__name__}.{name}"  # type: ignore[arg-type]
+
+
+def test_the_slip_shows_each_kind_of_field() -> None:
+    kinds = {f.kind for f in FIELDS}
+    assert kinds == {"number", "switch", "choice", "text", "moment"}
+    assert len(NUMBERS) > 50 and len({f.path for f in FIELDS}) == len(FIELDS)
+    assert all(f.low <= f.value <= f.high for f in NUMBERS)  # type: ignore[operator]
+
+
+@pytest.mark.parametrize("field", FIELDS, ids=lambda f: f.path)
+def test_what_is_shown_can_be_typed_back_and_changes_nothing(field: FieldView) -> None:
+    value = typed(DEMO, field.path, field.shown)
+    owner, name, _ = find(DEMO, field.path)
+    if field.kind == "number":
+        assert value == pytest.approx(field.value, rel=1e-3, abs=1e-6)
+    if field.keyed:
+        return
+    place, label = apply(DEMO, command({"op": "set", "path": field.path, "value": value}))
+    assert label
+    before, after = getattr(owner, name), getattr(find(place, field.path)[0], name)
+    assert after == (pytest.approx(before, rel=1e-3, abs=1e-6) if isinstance(before, float) else before)
+
+
+@pytest.mark.parametrize("field", NUMBERS, ids=lambda f: f.path)
+def test_a_number_outside_its_range_is_refused_with_the_range(field: FieldView) -> None:
+    assert field.low is not None and field.high is not None
+    for outside in (field.low - 1.5 * (1 + abs(field.low)), field.high + 1.5 * (1 + abs(field.high))):
+        with pytest.raises(PlaceError, match="lies from"):
+            typed(DEMO, field.path, f"{outside:.9g}")
+        with pytest.raises(PlaceError):
+            apply(DEMO, command({"op": "set", "path": field.path, "value": outside}))
+    for text in ("", "plenty", "1 m 2", "nan", "inf"):
+        with pytest.raises(PlaceError):
+            typed(DEMO, field.path, text)
+
+
+@settings(max_examples=80, deadline=None)
+@given(st.lists(st.tuples(st.sampled_from([f for f in NUMBERS if f.animatable]), st.floats(0, 1), st.integers(0, 190)), min_size=1, max_size=7))
+def test_keys_gather_wherever_they_are_set_and_the_place_stays_sound(steps: list[tuple[FieldView, float, int]]) -> None:
+    place, told = DEMO, {}
+    for field, share, frame in steps:
+        assert field.low is not None and field.high is not None
+        value, t = field.low + share * (field.high - field.low), frame / 24
+        place, label = apply(place, command({"op": "key", "path": field.path, "t": t, "value": value}))
+        assert label.startswith("key: ")
+        told[field.path, frame] = value
+    for (path, frame), value in told.items():
+        owner, name, _ = find(place, path)
+        channel = getattr(owner, name)
+        assert isinstance(channel, Channel) and at(channel, frame / 24) == pytest.approx(value, rel=1e-9, abs=1e-9)
+    assert {p for p, _ in told} <= {path for shot in place.shots for path, _, _ in channels(place, shot)}
+    assert Place.model_validate(place.model_dump(mode="json")) == place
+
+
+def test_a_key_set_again_keeps_how_the_curve_leaves_it() -> None:
+    sunset = "/shots/sunset/exposure/ev100"
+    before = DEMO.shot("sunset").exposure.ev100
+    assert isinstance(before, Channel)
+    place, _ = apply(DEMO, command({"op": "key", "path": sunset, "t": before.keys[1].t, "value": 9.0}))
+    after: Any = place.shot("sunset").exposure.ev100
+    assert [k.join for k in after.keys] == [k.join for k in before.keys] and after.keys[1].v == 9.0
+    held, _ = apply(DEMO, command({"op": "set", "path": sunset, "value": before.model_copy(update={"after": "cycle"}).model_dump()}))
+    again, _ = apply(held, command({"op": "key", "path": sunset, "t": 2.5, "value": 12.0}))
+    channel: Any = again.shot("sunset").exposure.ev100
+    assert channel.after == "cycle" and [round(k.t, 2) for k in channel.keys] == [0.0, 2.5, 5.0, 9.96]
+
+
+def test_ids_are_the_first_that_is_free() -> None:
+    assert fresh_id(["s1", "s2", "s4"], "s") == "s3" and fresh_id([], "stand") == "stand1"
+    assert np.isfinite(DEMO.shots[0].seconds)
