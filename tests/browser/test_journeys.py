@@ -335,6 +335,7 @@ def test_a_shot_may_have_its_own_air(page: Page, live_server: Any, place: Any) -
     page.keyboard.press("4")
     page.get_by_role("button", name="Give this shot its own air").click()
     revision(page, 2)
+    expect(page.locator("#slip")).to_contain_text("Haze of this shot")
     set_field(page, "Haze", "0.4")
     revision(page, 3)
     d = Place.objects.get().head.parsed()
