@@ -50,7 +50,7 @@ class Way:
 def eased_share(x: ArrayLike, ease: float) -> NDArray[np.float64]:
     """Share of the way at a share of the time: constant speed, but for a smooth start and stop over ``ease``."""
     s: NDArray[np.float64] = np.clip(np.asarray(x, float), 0, 1)
-    if ease <= 0:
+    if ease < 1e-9:
         return s
     v = 1.0 / (1.0 - ease)
     start = v * s * s / (2 * ease)

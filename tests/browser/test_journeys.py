@@ -160,7 +160,7 @@ def test_real_ground_to_a_film(page: Page, live_server: Any, account: Any, worke
     expect(page.locator("article")).to_contain_text("of 8 frames")
     page.goto("about:blank")  # close the page and come back: the take goes on
     page.goto(f"{live_server.url}/places/{Place.objects.get().pk}/takes/")
-    expect(page.locator(".take-state")).to_have_text("Done", timeout=120_000)
+    expect(page.locator(".take-state")).to_have_text("Done", timeout=300_000)
     video = page.locator("video")
     video.evaluate("v => { v.muted = true; v.preload = 'auto'; v.load(); return v.play(); }")
     page.wait_for_function("document.querySelector('video').currentTime > 0.05")
@@ -400,12 +400,12 @@ def test_a_take_is_cancelled_and_gone_on_with(page: Page, live_server: Any, plac
     take = Take.begin(place, "a", "take", (320, 180), "study", 1, 6)
     page.goto(f"{live_server.url}/places/{place.pk}/takes/")
     row = page.locator(f"#take-{take.pk}")
-    expect(row.locator(".num", has_text="of 6")).to_contain_text("1 of 6", timeout=120_000)
+    expect(row.locator(".num", has_text="of 6")).to_contain_text("1 of 6", timeout=300_000)
     row.get_by_role("button", name="Cancel").click()
     expect(row.locator(".take-state")).to_have_text("Cancelled")
     assert take.frames.filter(state="waiting").count() >= 3
     row.get_by_role("button", name="Go on").click()
-    expect(row.locator(".take-state")).to_have_text("Done", timeout=120_000)
+    expect(row.locator(".take-state")).to_have_text("Done", timeout=300_000)
     assert take.frames.filter(state="done").count() == 6
 
 

@@ -73,7 +73,7 @@ def worker(media: Path) -> Iterator[Callable[[], subprocess.Popen[bytes]]]:
         process.wait()
 
 
-def until(condition: Callable[[], Any], seconds: float = 120.0, what: str = "it") -> Any:
+def until(condition: Callable[[], Any], seconds: float = 240.0, what: str = "it") -> Any:
     """Wait for a state."""
     end = time.monotonic() + seconds
     while time.monotonic() < end:

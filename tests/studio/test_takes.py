@@ -128,7 +128,7 @@ def test_a_worker_that_is_told_to_stop_leaves_at_once_and_another_goes_on(place:
     first = worker()
     until(lambda: state(take) == Take.State.RENDERING, what="the start")
     os.kill(first.pid, signal.SIGTERM)
-    first.wait(timeout=30)  # far less than its frame would take
+    first.wait(timeout=60)  # far less than its frame would take
     assert first.returncode == 0
     assert state(take) == Take.State.RENDERING and done(take) < 3
     Take.objects.filter(pk=take.pk).update(last=2)
