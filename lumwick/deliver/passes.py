@@ -21,6 +21,7 @@ import numpy as np
 import OpenImageIO as oiio
 from numpy.typing import NDArray
 
+from lumwick.deliver.stills import write_whole
 from lumwick.errors import RenderError
 from lumwick.lens.camera import SENSOR_WIDTH_MM, Camera, exposure_scale
 from lumwick.trace.render import Film
@@ -105,15 +106,7 @@ def write_passes(path: str | Path, film: Film, light: NDArray[np.float32], camer
     spec.attribute("lumwick:sensorWidthMm", SENSOR_WIDTH_MM)
     spec.attribute("Software", "Lumwick")
     part = path.with_name(f".{path.stem}.{os.getpid()}.part.exr")
-    out = oiio.ImageOutput.create(str(part))
     pixels = np.ascontiguousarray(np.stack([np.asarray(v, np.float32) for _, v in named], -1))
     half = np.array([fmt.basetype == oiio.HALF for fmt in spec.channelformats])
     pixels[..., half] = np.clip(pixels[..., half], -65504, 65504)  # the sun's disc is brighter than half floats reach
-    try:
-        if not out or not out.open(str(part), spec) or not out.write_image(pixels) or not out.close():
-            raise RenderError(f"{path.name} could not be written: {(out.geterror() if out else oiio.geterror()).strip() or 'is the disk full?'}")
-        os.replace(part, path)
-    except OSError as error:
-        raise RenderError(f"{path.name} could not be written: {error.strerror}.") from error
-    finally:
-        part.unlink(missing_ok=True)
+    write_whole(path, part, spec, pixels)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import OpenImageIO as oiio
@@ -32,9 +33,20 @@ def write_png(path: str | Path, pixels: NDArray[np.uint8], **metadata: str) -> N
     spec.attribute("png:compressionLevel", 4)
     for key, value in metadata.items():
         spec.attribute(key, value)
+    write_whole(path, part, spec, np.ascontiguousarray(pixels))
+
+
+def write_whole(path: Path, part: Path, spec: oiio.ImageSpec, pixels: NDArray[Any]) -> None:
+    """Write an image beside its place, then move it there: whole or not at all.
+
+    Raises
+    ------
+    RenderError
+        The disk is full, or the folder cannot be written.
+    """
     out = oiio.ImageOutput.create(str(part))
     try:
-        if not out or not out.open(str(part), spec) or not out.write_image(np.ascontiguousarray(pixels)) or not out.close():
+        if not out or not out.open(str(part), spec) or not out.write_image(pixels) or not out.close():
             raise RenderError(f"{path.name} could not be written: {(out.geterror() if out else oiio.geterror()).strip() or 'is the disk full?'}")
         os.replace(part, path)
     except OSError as error:
