@@ -1,9 +1,28 @@
-"""Compile every kernel once, into the cache that all processes share."""
+"""Compile every kernel once, into the cache that all processes share.
+
+The integrator takes as long as all the others together, so it is compiled by a process of its own meanwhile.
+"""
 
 from __future__ import annotations
 
+import subprocess
+import sys
 import time
 from collections.abc import Callable
+
+
+def integrator() -> None:
+    """Compile the integrator, by rendering no rows of nothing."""
+    import numpy as np
+
+    from lumwick.trace.kernel import CHANNELS, IDS, PASSES, render_rows
+    from lumwick.trace.render import NO_LOG
+    from lumwick.trace.world import Limits, View, hollow
+
+    v = np.zeros(3)
+    view = View(v, v, v, v, False, v, v, v, v, 1.0, 1.0, 0.0, 1.0, 0, 0.0, 0.0, 0.0, 1.0, 1.0, 0.0, 0.0)
+    render_rows(hollow(), view, Limits(1, 1, 1, 1.0, False), np.zeros((1, 1, CHANNELS), np.float32), np.zeros((0, 0, PASSES), np.float32), np.zeros((0, 0, 2, IDS, 2), np.int32),
+                np.zeros((1, 1), np.int32), 1, np.zeros(0, np.int64), np.zeros((0, 2), np.int64), NO_LOG)
 
 
 def warm(say: Callable[[str], None]) -> None:
@@ -15,13 +34,15 @@ def warm(say: Callable[[str], None]) -> None:
     def step(text: str) -> None:
         say(f"  kernels: {text} ({time.perf_counter() - start:.0f} s)")
 
-    step("sky")
+    other = subprocess.Popen([sys.executable, "-c", "from lumwick.warm import integrator; integrator()"])
+    step("sky; meanwhile the integrator, the longest")
     from lumwick.air.atmosphere import clear_sky
 
     clear_sky(180.0, 30.0)
     step("sea, plants and sway")
     from lumwick.land.starters import saltmarsh
     from lumwick.lens.camera import Camera, direction_of
+    from lumwick.picture import drift_of
     from lumwick.place.document import Asset, Built, Land, Place, Shot, Stand
     from lumwick.snapshot.evaluate import Setting, evaluate
     from lumwick.trace.render import blank, clean, expose
@@ -33,11 +54,15 @@ def warm(say: Callable[[str], None]) -> None:
     ground = saltmarsh(129, 9.0)
     setting = Setting(place, ground)
     stage = Stage(setting)
-    stage.set(evaluate(setting, place.shots[0], 0.0, Camera(np.array([0.0, -20.0, 6.0]), direction_of(0, -5))))
-    step("integrator, the longest")
+    camera = Camera(np.array([0.0, -20.0, 6.0]), direction_of(0, -5))
+    drift_of(stage, place.shots[0], 0.0, (32, 32), camera)
+    stage.set(evaluate(setting, place.shots[0], 0.0, camera))
+    step("waiting for the integrator")
+    if other.wait() != 0:
+        raise RuntimeError("the integrator could not be compiled")
+    step("denoiser and view")
     film = blank(32, 32)
     expose(stage, film, 1)
-    step("denoiser and view")
     light = clean(film, 14.0, "fast")
     from lumwick.develop.view import develop
 

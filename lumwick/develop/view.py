@@ -23,6 +23,7 @@ from numpy.typing import NDArray
 from scipy import ndimage
 
 from lumwick.lens.camera import Camera, exposure_scale
+from lumwick.lens.colour import TO_XYZ, daylight_white
 from lumwick.lens.grade import Grade
 
 CONFIG = "cg-config-v2.1.0_aces-v1.3_ocio-v2.3"
@@ -31,7 +32,6 @@ VIEW = {"filmic": "ACES 1.0 - SDR Video", "plain": "Un-tone-mapped"}
 REC709, GRADING = "Linear Rec.709 (sRGB)", "ACEScct"
 MIDDLE_GREY = 0.4135884
 """ACEScct code of 18 % grey (Academy S-2016-001)."""
-TO_XYZ = np.array([[0.4123908, 0.3575843, 0.1804808], [0.2126390, 0.7151687, 0.0721923], [0.0193308, 0.1191948, 0.9505322]])
 BRADFORD = np.array([[0.8951, 0.2664, -0.1614], [-0.7502, 1.7135, 0.0367], [0.0389, -0.0685, 1.0296]])
 LUMA = np.array([0.2126, 0.7152, 0.0722], np.float32)
 D65_KELVIN = 6504.0
@@ -46,24 +46,6 @@ def _processor(source: str, target: str, view: str = "") -> ocio.CPUProcessor:
     config = ocio.Config.CreateFromBuiltinConfig(CONFIG)
     made = config.getProcessor(source, target, view, ocio.TRANSFORM_DIR_FORWARD) if view else config.getProcessor(source, target)
     return made.getDefaultCPUProcessor()
-
-
-def daylight_white(kelvin: float) -> NDArray[np.float64]:
-    """XYZ of a daylight (from 4000 K) or black-body-like white of unit Y.
-
-    References
-    ----------
-    CIE 015: chromaticity of daylight phases, 4000 to 25000 K. Below, Kim et al.'s cubic approximation of the
-    Planckian locus (from memory; checked against colour-science in the tests).
-    """
-    t = kelvin
-    if t >= 4000:
-        x = (-4.6070e9 / t**3 + 2.9678e6 / t**2 + 0.09911e3 / t + 0.244063) if t <= 7000 else (-2.0064e9 / t**3 + 1.9018e6 / t**2 + 0.24748e3 / t + 0.237040)
-        y = -3.000 * x * x + 2.870 * x - 0.275
-    else:
-        x = -0.2661239e9 / t**3 - 0.2343589e6 / t**2 + 0.8776956e3 / t + 0.179910
-        y = (-1.1063814 * x**3 - 1.34811020 * x**2 + 2.18555832 * x - 0.20219683) if t <= 2222 else (-0.9549476 * x**3 - 1.37418593 * x**2 + 2.09137015 * x - 0.16748867)
-    return np.array([x / y, 1.0, (1 - x - y) / y])
 
 
 def _uv(xyz: NDArray[np.float64]) -> NDArray[np.float64]:

@@ -51,6 +51,13 @@ class Camera:
     position : ndarray, shape (3,) [m]
     forward : ndarray, shape (3,)
         Unit vector.
+    roll : float [degrees]
+    blades : int
+        Sides of the opening; 0 for a round one.
+    distortion : float [%]
+        By how much the lens draws the corners out, against the same lens without it.
+    dispersion : float [thousandths]
+        By how much red is drawn larger than green in the corners, and blue smaller.
     """
 
     position: NDArray[np.float64]
@@ -60,14 +67,20 @@ class Camera:
     focus: float = 30.0
     ev100: float = 14.0
     kelvin: float = 6500.0
+    roll: float = 0.0
+    blades: int = 0
+    distortion: float = 0.0
+    dispersion: float = 0.0
 
     def axes(self) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-        """Right and up unit vectors; the horizon is level."""
+        """Right and up unit vectors; the horizon is level if ``roll`` is 0, else the camera is turned clockwise by it."""
         right = np.cross(self.forward, [0.0, 0.0, 1.0])
         if np.linalg.norm(right) < 1e-9:
             right = np.array([1.0, 0.0, 0.0])
         right /= np.linalg.norm(right)
-        return right, np.cross(right, self.forward)
+        up = np.cross(right, self.forward)
+        c, k = np.cos(np.radians(self.roll)), np.sin(np.radians(self.roll))
+        return c * right - k * up, c * up + k * right
 
     @property
     def bearing(self) -> float:

@@ -92,6 +92,15 @@ class Air(Model):
     fog_visibility: Animatable = keyed(20000.0, "Fog visibility", "m", 20, 200000, "Meteorological optical range at the fog's foot.", quantity="length", log=True)
     fog_height: float = number(60.0, "Fog height", "m", 1, 3000, "Height over which fog thins to about a third.")
     fog_base: float = number(0.0, "Fog base", "m", -500, 6000, "Height at which the visibility holds.")
+    sun_width: float = number(0.53, "Sun's width", "°", 0.05, 15, "Across the sun's disc: wider makes softer shadows, with the same light.")
+
+
+class Surround(Model):
+    """A picture of the whole sphere that lights the place instead of sun and sky."""
+
+    picture: Asset | None = Field(None, title="Picture", description="An .hdr or .exr of the whole sphere, twice as wide as high.")
+    turn: float = number(0.0, "Turn", "°", -360, 360, "Bearing of the picture's middle.")
+    lux: Animatable = keyed(10000.0, "Light", "lx", 0.001, 200000, "What it gives level open ground.", log=True)
 
 
 class Wind(Model):
@@ -132,6 +141,87 @@ class Built(Model):
     width: float = number(1.5, "Width", "m", 0.3, 30, "Across the deck, or of the thing's front.")
     deck: float = number(1.9, "Deck height", "m", -100, 6000, "Height of the deck or floor over the datum.")
     turn: float = number(0.0, "Turn", "°", -360, 360, "Bearing that its front faces.")
+    surface: str = Field("", title="Surface", max_length=40, description="Id of a surface of this place, or nothing for weathered timber.")
+
+
+Colour = Annotated[str, Field(pattern=r"^#[0-9a-fA-F]{6}$")]
+
+
+class Surface(Model):
+    """How something looks close by, and what it does with light; used by name on models and built things."""
+
+    id: Id
+    name: str = Field(title="Name", min_length=1, max_length=80)
+    pattern: Literal["plain", "bark", "rock", "soil", "sand", "moss", "planks", "plaster", "brick", "gravel"] = Field("plain", title="Pattern", description="What it is made of, drawn without a texture.")
+    colour: Colour = Field("#a09a90", title="Colour")
+    second: Colour = Field("#6f6a60", title="Second colour", description="Of joints, lichen, the pebbles' other kind.")
+    roughness: float = number(0.7, "Roughness", "x", 0, 1, "0 mirrors, 1 is matt.")
+    metalness: float = number(0.0, "Metal", "x", 0, 1, "1 reflects in its own colour, as bare metal does.")
+    coat: float = number(0.0, "Clear coat", "x", 0, 1, "A layer of varnish.")
+    coat_roughness: float = number(0.1, "Coat's roughness", "x", 0, 1, "0 is a mirror.")
+    clear: float = number(0.0, "Clear", "x", 0, 1, "Share of light that passes, as through glass.")
+    pane: bool = Field(True, title="A pane", description="A thin sheet that bends nothing; else a solid body.")
+    refraction: float = number(1.5, "Refraction", "x", 1, 3, "Index: water 1.333, glass 1.5.")
+    depth_tint: float = number(0.0, "Taken in a metre", "x", 0, 200, "Optical depth of a metre of a clear solid, for what its colour lacks.")
+    through: float = number(0.0, "Passes as a leaf", "x", 0, 0.9, "Share of light that comes out scattered on the other side.")
+    glow: Animatable = keyed(0.0, "Glow", "cd/m²", 0, 1e8, "Light of its own.")
+    glow_colour: Colour = Field("#ffffff", title="Glow's colour")
+    cut: float = number(0.0, "Cut out below", "x", 0, 1, "Where the texture's opacity is less there is a hole; 0 cuts nothing.")
+    wet: Animatable = keyed(0.0, "Wet", "x", 0, 1, "Darker, and with a film of water on it.")
+    scale: float = number(1.0, "Scale", "x", 0.001, 1000, "Of pattern and textures: larger is coarser.")
+    turn: float = number(0.0, "Turned", "°", -360, 360, "Of pattern and textures.")
+    shift_u: float = number(0.0, "Shifted across", "x", -1000, 1000, "Of pattern and textures.")
+    shift_v: float = number(0.0, "Shifted up", "x", -1000, 1000, "Of pattern and textures.")
+    relief: float = number(1.0, "Relief", "x", 0, 4, "Depth of the pattern's, or the normal map's, bumps.")
+    boxed: bool = Field(False, title="From six sides", description="Lay textures from the sides of a box, in metres, even where the model says how they lie.")
+    colour_map: Asset | None = Field(None, title="Colour texture", description="With opacity, if it has any.")
+    normal_map: Asset | None = Field(None, title="Normal texture")
+    rough_map: Asset | None = Field(None, title="Roughness texture", description="Grey.")
+    metal_map: Asset | None = Field(None, title="Metal texture", description="Grey.")
+    opacity_map: Asset | None = Field(None, title="Opacity texture", description="Grey; holes where it is darker than Cut out below.")
+    glow_map: Asset | None = Field(None, title="Glow texture")
+
+
+class Thing(Model):
+    """A model brought in and set down."""
+
+    id: Id
+    name: str = Field(title="Name", min_length=1, max_length=80)
+    mesh: Asset = Field(title="Model", description="A glTF (.glb), OBJ, PLY or STL file.")
+    east: float = number(0.0, "East", "m", -1e6, 1e6, "From the place's origin.")
+    north: float = number(0.0, "North", "m", -1e6, 1e6, "From the place's origin.")
+    up: float = number(0.0, "Height", "m", -1000, 20000, "Of the model's own zero, over the datum.")
+    turn: float = number(0.0, "Turn", "°", -360, 360, "Clockwise, seen from above.")
+    scale: float = number(1.0, "Scale", "x", 1e-4, 1e4, "Metres for one unit of the file.")
+    upright: Literal["by the file", "y up", "z up"] = Field("by the file", title="Upright", description="Which of the file's axes points up.")
+    surface: str = Field("", title="Surface", max_length=40, description="Id of a surface of this place, or nothing for the model's own.")
+
+
+class Lamp(Model):
+    """A source of light that is not the sky."""
+
+    id: Id
+    name: str = Field(title="Name", min_length=1, max_length=80)
+    kind: Literal["point", "spot", "rectangle", "disc"] = Field("point", title="Kind")
+    lit: bool = Field(True, title="Lit")
+    east: float = number(0.0, "East", "m", -1e6, 1e6, "From the place's origin.")
+    north: float = number(0.0, "North", "m", -1e6, 1e6, "From the place's origin.")
+    up: float = number(2.5, "Height", "m", -1000, 20000, "Over the datum.")
+    bearing: Animatable = keyed(0.0, "Shines to", "°", -36000, 36000, "Bearing of a spot's or flat lamp's light.")
+    pitch: Animatable = keyed(-90.0, "Pitch", "°", -90, 90, "-90 shines straight down.")
+    amount: Animatable = keyed(800.0, "Light", "x", 0, 1e8, "In lumens or candelas: a house lamp sends out about 800 lm.", log=True)
+    unit: Literal["lm", "cd"] = Field("lm", title="In", description="lm: all of its light. cd: its intensity straight ahead.")
+    kelvin: Animatable = keyed(2700.0, "Colour", "K", 1667, 25000, "Candle 1850, filament 2700, daylight 6500.")
+    inner: float = number(20.0, "Full within", "°", 0, 89, "Half angle of a spot at full strength.")
+    outer: float = number(30.0, "Dark from", "°", 0.5, 90, "Half angle of a spot outside which it is dark.")
+    width: float = number(0.3, "Width", "m", 0, 100, "Of a rectangle, or a disc's diameter.")
+    height: float = number(0.3, "Length", "m", 0, 100, "Of a rectangle.")
+
+    @model_validator(mode="after")
+    def _has_an_area(self) -> Lamp:
+        if (self.kind == "rectangle" and self.width * self.height < 1e-8) or (self.kind == "disc" and self.width < 1e-4):
+            raise ValueError(f"the lamp {self.name} has no area: give it a width{' and a length' if self.kind == 'rectangle' else ''}, or make it a point")
+        return self
 
 
 class Station(Model):
@@ -184,6 +274,17 @@ class Exposure(Model):
     f_number: float = number(8.0, "Opening", "f/", 0.9, 64, "Smaller numbers blur what is out of focus.", quantity="f_number")
     focus: Animatable = keyed(30.0, "Focus", "m", 0.1, 100000, "Distance that is sharp.", quantity="length", log=True)
     shutter: float = number(180, "Shutter", "°", 0, 360, "Angle of the frame's time that is exposed.")
+    blades: int = Field(0, title="Blades", ge=0, le=9, description="5 to 9 blades make the opening a polygon; 0 is round.")
+    roll: Animatable = keyed(0.0, "Roll", "°", -180, 180, "Turn of the camera about its aim, clockwise; 0 keeps the horizon level.")
+    distortion: float = number(0.0, "Distortion", "%", -20, 20, "How far the corners are drawn in (below 0, a barrel) or out (above 0, a cushion).")
+    dispersion: float = number(0.0, "Colour fringe", "‰", 0, 10, "How much larger red is drawn than green in the corners.")
+
+    @field_validator("blades")
+    @classmethod
+    def _a_polygon(cls, value: int) -> int:
+        if 0 < value < 5:
+            raise ValueError("an opening has 5 to 9 blades, or 0 for a round one")
+        return value
 
 
 class Develop(Model):
@@ -256,11 +357,15 @@ class Place(Model):
     wind: Wind = Field(default_factory=Wind)
     growth: list[Stand] = Field(default_factory=list, max_length=200)
     built: list[Built] = Field(default_factory=list, max_length=500)
+    surround: Surround = Field(default_factory=Surround)
+    surfaces: list[Surface] = Field(default_factory=list, max_length=300)
+    things: list[Thing] = Field(default_factory=list, max_length=500)
+    lamps: list[Lamp] = Field(default_factory=list, max_length=500)
     shots: list[Shot] = Field(min_length=1, max_length=200)
 
     @model_validator(mode="after")
     def _whole(self) -> Place:
-        for title, things in (("stands", self.growth), ("built things", self.built), ("shots", self.shots)):
+        for title, things in (("stands", self.growth), ("built things", self.built), ("surfaces", self.surfaces), ("models", self.things), ("lamps", self.lamps), ("shots", self.shots)):
             ids = [thing.id for thing in things]  # type: ignore[attr-defined]
             if len(set(ids)) != len(ids):
                 raise ValueError(f"two {title} share one id: {', '.join(sorted({i for i in ids if ids.count(i) > 1}))}")
@@ -268,6 +373,10 @@ class Place(Model):
             ids = [station.id for station in shot.route.stations]
             if len(set(ids)) != len(ids):
                 raise ValueError(f"two stations of shot {shot.name} share one id")
+        known = {surface.id for surface in self.surfaces}
+        for item in [*self.built, *self.things]:
+            if item.surface and item.surface not in known:
+                raise ValueError(f"{item.name} has the surface {item.surface!r}, which this place does not have: choose one of {', '.join(sorted(known)) or 'none, there are none yet'}")
         _check_ranges(self, "")
         return self
 

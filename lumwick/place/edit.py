@@ -12,7 +12,7 @@ from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, ValidationError
 
 from lumwick.errors import PlaceError
 from lumwick.motion.channel import Channel, Key, at
-from lumwick.place.document import Air, Id, Place, Shot, Stand, Station
+from lumwick.place.document import Air, Id, Lamp, Place, Shot, Stand, Station, Surface, Thing
 from lumwick.place.files import explain, parse
 from lumwick.place.quantities import show
 
@@ -63,14 +63,20 @@ class RemoveStation(Command):
     station: Id
 
 
-class AddStand(Command):
-    op: Literal["add_stand"]
-    stand: Stand
+class Add(Command):
+    """Add a stand, lamp, surface or model to its list."""
+
+    op: Literal["add"]
+    item: dict[str, Any]
+    to: Literal["growth", "lamps", "surfaces", "things"]
 
 
-class RemoveStand(Command):
-    op: Literal["remove_stand"]
-    stand: Id
+class Remove(Command):
+    """Take something out of its list; what used a surface goes back to its own."""
+
+    op: Literal["remove"]
+    id: Id
+    of: Literal["growth", "lamps", "surfaces", "things"]
 
 
 class AddShot(Command):
@@ -86,7 +92,9 @@ class OwnAir(Command):
     own: bool
 
 
-AnyCommand = Annotated[SetValue | SetKey | MoveStation | AddStation | RemoveStation | AddStand | RemoveStand | AddShot | OwnAir, Field(discriminator="op")]
+AnyCommand = Annotated[SetValue | SetKey | MoveStation | AddStation | RemoveStation | Add | Remove | AddShot | OwnAir, Field(discriminator="op")]
+LISTED: dict[str, tuple[str, type[BaseModel]]] = {"growth": ("stand", Stand), "lamps": ("lamp", Lamp), "surfaces": ("surface", Surface), "things": ("model", Thing)}
+"""The lists that one adds to and takes from: what their members are called, and are."""
 _ADAPTER: TypeAdapter[Any] = TypeAdapter(AnyCommand)
 
 
@@ -211,16 +219,25 @@ def _change(draft: Place, edit: Any) -> str:
             i, _ = _station(shot, edit.station)
             del shot.route.stations[i]
             return f"removed station {i + 1}"
-        case AddStand():
-            draft.growth.append(edit.stand)
-            return f"added stand {edit.stand.name}"
-        case RemoveStand():
-            kept = [s for s in draft.growth if s.id != edit.stand]
-            if len(kept) == len(draft.growth):
-                raise PlaceError("That stand is not there any more.")
-            gone = next(s for s in draft.growth if s.id == edit.stand)
-            draft.growth = kept
-            return f"removed stand {gone.name}"
+        case Add():
+            what, model = LISTED[edit.to]
+            try:
+                item = model.model_validate(edit.item)
+            except ValidationError as error:
+                raise PlaceError(f"This {what} cannot be added: {explain(error)}") from None
+            getattr(draft, edit.to).append(item)
+            return f"added {what} {item.name}"
+        case Remove():
+            kept = getattr(draft, edit.of)
+            gone = next((item for item in kept if item.id == edit.id), None)
+            if gone is None:
+                raise PlaceError(f"That {LISTED[edit.of][0]} is not there any more.")
+            kept.remove(gone)
+            if edit.of == "surfaces":
+                for item in [*draft.built, *draft.things]:
+                    if item.surface == edit.id:
+                        item.surface = ""
+            return f"removed {LISTED[edit.of][0]} {gone.name}"
         case AddShot():
             draft.shots.append(edit.shot)
             return f"added shot {edit.shot.name}"

@@ -16,6 +16,8 @@ from lumwick.place.document import FORMAT, VERSION, Asset, Place
 
 DOCUMENT = "place.json"
 ASSET_BYTES_AT_MOST = 500_000_000
+MAPS = ("colour_map", "normal_map", "rough_map", "metal_map", "opacity_map", "glow_map")
+"""A surface's textures."""
 
 
 def asset_of(name: str, data: bytes) -> Asset:
@@ -77,8 +79,10 @@ def pack(place: Place, assets: dict[str, bytes]) -> bytes:
 
 
 def needed(place: Place) -> list[Asset]:
-    """The assets a place refers to."""
-    return [place.land.elevation]
+    """The assets a place refers to, each once."""
+    every = [place.land.elevation, place.surround.picture, *(thing.mesh for thing in place.things),
+             *(getattr(surface, name) for surface in place.surfaces for name in MAPS)]
+    return list({asset.sha256: asset for asset in every if asset is not None}.values())
 
 
 def unpack(data: bytes, beside: Path | None = None) -> tuple[Place, dict[str, bytes]]:

@@ -6,7 +6,8 @@
 from __future__ import annotations
 
 import datetime as dt
-from dataclasses import dataclass, fields
+from collections.abc import Callable
+from dataclasses import dataclass, field, fields
 
 import numpy as np
 import shapely
@@ -14,14 +15,16 @@ from numpy.typing import NDArray
 
 from lumwick.air.sun import SunPosition, direction, julian_day, sun_position
 from lumwick.air.wind import Gusts, gusts
+from lumwick.built.lamps import LampLight, lamp_at
 from lumwick.built.timber import floor_over
+from lumwick.errors import PlaceError
 from lumwick.land.ground import Ground
 from lumwick.lens.camera import Camera, direction_of
 from lumwick.lens.grade import Grade
 from lumwick.motion.channel import at
 from lumwick.motion.route import Way, eased_share, way
 from lumwick.motion.timebase import RATES, time_frame
-from lumwick.place.document import Develop, Place, Shot
+from lumwick.place.document import Asset, Develop, Exposure, Place, Shot
 from lumwick.water.spectrum import SeaState
 
 GRADED = tuple(f.name for f in fields(Grade) if f.name != "view")
@@ -29,12 +32,18 @@ RANGE_TO_EXTINCTION = 2.996
 """Meteorological optical range is where contrast falls to 5 %: V = 2.996 / beta (WMO No. 8)."""
 
 
+def _nothing(asset: Asset) -> bytes:
+    raise PlaceError(f"The file {asset.name} is not here: export the place again with its assets.")
+
+
 @dataclass(frozen=True)
 class Setting:
-    """A place with its ground loaded."""
+    """A place with its ground loaded, and the way to its other files."""
 
     place: Place
     ground: Ground
+    read: Callable[[Asset], bytes] = _nothing
+    """Gives an asset's bytes."""
 
     def floor(self, x: NDArray[np.float64], y: NDArray[np.float64]) -> NDArray[np.float64]:
         """Height [m] that one stands on."""
@@ -70,6 +79,11 @@ class Snapshot:
     loop: float | None
     grade: Grade
     frame: int
+    sun_width: float = 0.53
+    lamps: tuple[LampLight, ...] = ()
+    surround_lux: float = 0.0
+    shown: dict[str, tuple[float, float]] = field(default_factory=dict)
+    """Glow [cd/m2] and wetness of each surface."""
 
 
 def place_clock(shot: Shot, t: float) -> dt.datetime:
@@ -89,8 +103,12 @@ def camera_at(setting: Setting, shot: Shot, t: float, the_way: Way | None = None
     w = the_way or setting.way(shot)
     share = eased_share(t / shot.seconds if shot.seconds else 0.0, shot.route.ease)
     position, bearing, pitch, focal = w.at(share)
-    e = shot.exposure
-    return Camera(position[0], direction_of(float(bearing[0]), float(pitch[0])), float(focal[0]), e.f_number, at(e.focus, t), at(e.ev100, t), e.kelvin)
+    return camera_with(shot.exposure, t, position[0], float(bearing[0]), float(pitch[0]), float(focal[0]))
+
+
+def camera_with(e: Exposure, t: float, position: NDArray[np.float64], bearing: float, pitch: float, focal: float) -> Camera:
+    """A camera at a place and with a lens, set as a shot's exposure says."""
+    return Camera(position, direction_of(bearing, pitch), focal, e.f_number, at(e.focus, t), at(e.ev100, t), e.kelvin, at(e.roll, t), e.blades, e.distortion, e.dispersion)
 
 
 def grade_at(develop: Develop, t: float) -> Grade:
@@ -111,7 +129,8 @@ def evaluate(setting: Setting, shot: Shot, t: float, camera: Camera | None = Non
     weather = Weather(at(air.haze, t), air.ozone_du, RANGE_TO_EXTINCTION / at(air.fog_visibility, t), air.fog_height, air.fog_base)
     wind = gusts(at(blow.speed, t), blow.from_bearing + place.site.north_turn, blow.gustiness, blow.seed, loop)
     return Snapshot(t, clock, camera or camera_at(setting, shot, t), sun,
-                    direction(float(sun.azimuth) + place.site.north_turn, float(sun.elevation)), weather, wind, sea, loop, grade_at(shot.develop, t), time_frame(max(t, 0.0), RATES[shot.fps]))
+                    direction(float(sun.azimuth) + place.site.north_turn, float(sun.elevation)), weather, wind, sea, loop, grade_at(shot.develop, t), time_frame(max(t, 0.0), RATES[shot.fps]),
+                    air.sun_width, tuple(lamp_at(lamp, t, place.site.north_turn) for lamp in place.lamps if lamp.lit), at(place.surround.lux, t), {s.id: (at(s.glow, t), at(s.wet, t)) for s in place.surfaces})
 
 
 def area_shapes(setting: Setting) -> list[shapely.Geometry]:

@@ -28,9 +28,10 @@ INDEX, VERTEX = 0, 1
 LOW, MEDIUM, REFIT = 0, 1, 3
 DYNAMIC, ROBUST = 1, 4
 
-MASK_SOLID, MASK_WATER, MASK_FINE, MASK_COARSE = 1, 2, 4, 8
-"""What rays may hit: solid things; water; plants as the camera and the sun's first shadow see them; and plants
-as light that was scattered once sees them, in their simplest form."""
+MASK_SOLID, MASK_WATER, MASK_FINE, MASK_COARSE, MASK_CUT, MASK_CLEAR = 1, 2, 4, 8, 16, 32
+"""What rays may hit: solid things; water; plants as the camera and the sun's first shadow see them; plants as
+light that was scattered once sees them, in their simplest form; and things that are cut out by a texture, and
+clear ones, through which shadow rays must look."""
 SEEN, SCATTERED = MASK_SOLID | MASK_FINE, MASK_SOLID | MASK_COARSE
 NO_HIT = 0xFFFFFFFF
 
@@ -133,6 +134,8 @@ class Geometry:
         self._lib = _library()
         self.handle = self._lib.rtcNewGeometry(device(), kind)
         self._kept: list[object] = []
+        self.vertices: NDArray[np.float32] = np.zeros((0, 3), np.float32)
+        self.faces: NDArray[np.uint32] = np.zeros((0, 3), np.uint32)
         self._lib.rtcSetGeometryMask(self.handle, mask)
         self._lib.rtcSetGeometryBuildQuality(self.handle, quality)
 
@@ -164,6 +167,7 @@ def mesh(vertices: NDArray[np.float32], faces: NDArray[np.uint32], mask: int = M
     """
     quads = faces.shape[1] == 4
     g = Geometry(QUAD if quads else TRIANGLE, mask, quality)
+    g.vertices, g.faces = vertices, faces
     g._share(VERTEX, FLOAT3, vertices)
     g._share(INDEX, UINT4 if quads else UINT3, faces)
     g._lib.rtcCommitGeometry(g.handle)

@@ -84,3 +84,40 @@ def lighting(sky: ClearSky, weather: Weather, sun_direction: NDArray[np.float64]
     share /= share.sum()
     pick = alias_table(share.ravel())
     return Lighting(table, pick, share.astype(np.float32), fog, sky_illuminance(fogged), through)
+
+
+PANORAMA_ROWS, PANORAMA_COLS = 128, 256
+
+
+def surround_lighting(picture: NDArray[np.float32], turn: float, lux: float, weather: Weather) -> tuple[Lighting, NDArray[np.float32]]:
+    """The light of an environment picture, and the picture in cd/m2.
+
+    Parameters
+    ----------
+    picture : ndarray, shape (height, width, 3)
+        Linear light of the whole sphere, equirectangular.
+    turn : float [degrees]
+        Bearing of its middle.
+    lux : float
+        Illuminance that its upper half is to give level ground.
+    """
+    h, w, _ = picture.shape
+    z = np.sin(np.pi * (0.5 - (np.arange(h) + 0.5) / h))
+    edge = np.sin(np.pi * (0.5 - np.arange(h + 1) / h))
+    angle = (edge[:-1] - edge[1:]) * 2 * np.pi / w  # solid angle of a pixel
+    level = (np.maximum(edge[:-1], 0) ** 2 - np.maximum(edge[1:], 0) ** 2) * np.pi / w  # the same, seen by level ground
+    down = (picture * level[:, None, None]).sum((0, 1)).astype(float)
+    given = float(LUMA @ down)
+    if given <= 0:  # all its light comes from below: calibrate by the whole sphere instead
+        given = float(LUMA @ (picture * angle[:, None, None]).sum((0, 1))) / 4
+    light = (picture * np.float32(lux / given)).astype(np.float32)
+    brightness = (light @ LUMA.astype(np.float32)) * angle[:, None]
+    row = np.clip(((z + 1) / 2 * PANORAMA_ROWS).astype(int), 0, PANORAMA_ROWS - 1)
+    col = (((np.arange(w) + 0.5) / w + 0.5) % 1.0 * PANORAMA_COLS).astype(int)
+    share = np.zeros((PANORAMA_ROWS, PANORAMA_COLS))
+    np.add.at(share, (row[:, None], col[None]), brightness)
+    share += 0.05 * share.mean()
+    share /= share.sum()
+    ambient = down * (lux / given) / np.pi * 0.82
+    fog = np.array([weather.fog_extinction, weather.fog_height, weather.fog_base, 0.0, 0.0, 0.0, *ambient, FOG_ASYMMETRY])
+    return Lighting(np.zeros((2, 2, 3)), alias_table(share.ravel()), share.astype(np.float32), fog, down * (lux / given), 0.0), light

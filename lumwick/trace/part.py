@@ -11,9 +11,9 @@ from numpy.typing import NDArray
 from pydantic import BaseModel
 
 from lumwick.trace import embree
+from lumwick.trace.material import LOOK
 
 IDENTITY = np.array([1, 0, 0, 0, 1, 0, 0, 0, 1, 0, 0, 0], np.float32)
-LOOK = 30
 """Numbers that tell the kernel how a part looks: see `lumwick.trace.world.World`."""
 
 
@@ -21,7 +21,7 @@ def plain_look(albedo_rgb: tuple[float, ...] | NDArray[np.float64] = (0.0, 0.0, 
     """The look of a part of one matt colour."""
     look = np.zeros(LOOK)
     look[:3] = albedo_rgb
-    look[26:] = 1.0
+    look[26:30] = 1.0
     return look
 
 
@@ -56,6 +56,10 @@ class Part:
         Quads at which the surface changes.
     tone : ndarray of float32 or None
         A brightness for each quad.
+    thing, surfaces : str and tuple of four str
+        Names, for mattes.
+    surface : str
+        Id of the place's surface that it has, if any.
     """
 
     kind: int
@@ -66,3 +70,16 @@ class Part:
     cut: NDArray[np.int64] = field(default_factory=lambda: np.full(3, 2**40, np.int64))
     tone: NDArray[np.float32] | None = None
     mask: int = embree.MASK_SOLID
+    thing: str = "ground"
+    surfaces: tuple[str, ...] = ("ground",) * 4
+    surface: str = ""
+
+    def mesh(self) -> tuple[NDArray[np.float32], NDArray[np.uint32]]:
+        """Its own vertices as they stand now, shape (n, 3), and faces, shape (m, 3) or (m, 4)."""
+        return self.child.geometries[0].vertices, self.child.geometries[0].faces
+
+    def corners_in_place(self) -> NDArray[np.float64]:
+        """Corners of the triangles of its first placement, shape (n, 3, 3) [m]."""
+        vertices, faces = self.mesh()
+        m = self.transforms[0].astype(float)
+        return (vertices.astype(float) @ m[:9].reshape(3, 3) + m[9:])[faces]

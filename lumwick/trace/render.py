@@ -10,12 +10,15 @@ from functools import lru_cache
 import numpy as np
 import pyoidn
 from numpy.typing import NDArray
+from scipy import ndimage
 
 from lumwick.air.atmosphere import LUMA
 from lumwick.errors import RenderError
 from lumwick.lens.camera import Camera, exposure_scale
-from lumwick.trace.kernel import CHANNELS, PASSES, render_rows
-from lumwick.trace.stage import Stage
+from lumwick.trace.kernel import ASIDE, CHANNELS, COUNTED, IDS, PASSES, REPLAY, SQUARED, render_rows
+from lumwick.trace.lamplight import POWER
+from lumwick.trace.stage import Stage, Window
+from lumwick.trace.world import Limits
 
 ENGINE = threading.Lock()
 """Numba's threads, Embree's commits and the denoiser are entered by one thread of a process at a time."""
@@ -23,16 +26,42 @@ ENGINE = threading.Lock()
 
 @dataclass(frozen=True)
 class Quality:
-    """How a picture is traced: samples a pixel, diffuse bounces, how well it is cleaned, and at how many moments
-    of the open shutter things stand (the camera moves through all of it)."""
+    """How a picture is traced.
+
+    Attributes
+    ----------
+    samples : int
+        A pixel, in the mean.
+    bounces, reflections, transmissions : int
+        Off matt surfaces, off glossy ones and water, and through clear things.
+    denoise : str
+        fast, balanced, high, or none.
+    moments : int
+        At how many moments of the open shutter things stand (the camera moves through all of it).
+    noise : float
+        Where a pixel's relative error is under this it gets no more samples; 0 gives every pixel the same.
+    most : int
+        Samples that no pixel exceeds, whatever its noise.
+    vary : bool
+        Whether each frame has noise of its own; else all frames share it, so that it does not crawl.
+    flat : bool
+        Only which things are where, for mattes.
+    """
 
     samples: int
     bounces: int
-    denoise: str  # "fast", "balanced" or "high"
+    denoise: str
     moments: int = 1
+    reflections: int = 4
+    transmissions: int = 8
+    noise: float = 0.0
+    most: int = 0
+    vary: bool = False
+    flat: bool = False
 
 
-QUALITIES = {"sketch": Quality(4, 1, "balanced"), "study": Quality(16, 1, "high", 4), "fine": Quality(64, 2, "high", 8)}
+QUALITIES = {"sketch": Quality(4, 1, "balanced"), "study": Quality(16, 1, "high", 4, noise=0.02, most=48), "fine": Quality(64, 2, "high", 8, noise=0.01, most=192),
+             "matte": Quality(32, 0, "none", 4, flat=True)}
 
 
 @dataclass
@@ -41,31 +70,66 @@ class Film:
 
     Attributes
     ----------
-    sums : ndarray of float32, shape (height, width, 10)
-        Radiance [cd/m2, Rec.709], albedo, normal, distance [m].
-    passes : ndarray of float32, shape (height, width, 16), or (0, 0, 16) if they were not asked for
-        Radiance by its source (sun, sky, air and water, background), position [m], coverage.
+    sums : ndarray of float32, shape (height, width, CHANNELS)
+        Radiance [cd/m2, Rec.709], albedo, normal, distance [m], squared brightness, number of samples, and light
+        that was set aside [cd/m2].
+    passes : ndarray of float32, shape (height, width, PASSES), or (0, 0, PASSES) if they were not asked for
+        Radiance by its source, position [m], coverage: see `lumwick.trace.kernel`.
+    mattes : ndarray of int32, shape (height, width, 2, IDS, 2), or (0, 0, 2, IDS, 2)
+        Numbers of things, and of surfaces, each with its samples; number k is the k-th name of ``names``.
+    names : tuple of list of str
+        Of things and of surfaces.
     """
 
     sums: NDArray[np.float32]
     passes: NDArray[np.float32] = field(default_factory=lambda: np.zeros((0, 0, PASSES), np.float32))
-    samples: int = 0
+    mattes: NDArray[np.int32] = field(default_factory=lambda: np.zeros((0, 0, 2, IDS, 2), np.int32))
+    names: tuple[list[str], list[str]] = ([], [])
     rays: int = 0
     shadow_rays: int = 0
-    seconds: dict[str, float] = field(default_factory=dict)
+    note: str = ""
+
+    @property
+    def counted(self) -> NDArray[np.float32]:
+        """Samples of each pixel, at least 1; shape (height, width, 1)."""
+        return np.maximum(self.sums[..., COUNTED : COUNTED + 1], 1)
+
+    @property
+    def samples(self) -> float:
+        """Samples a pixel, in the mean."""
+        return float(self.sums[..., COUNTED].mean())
 
     @property
     def radiance(self) -> NDArray[np.float32]:
-        """Shape (height, width, 3) [cd/m2]."""
-        return self.sums[..., :3] / max(self.samples, 1)
+        """Shape (height, width, 3) [cd/m2].
+
+        What single samples brought above the limit lies spread over their neighbourhood, so that the picture's
+        light is what was traced, without sparks.
+        """
+        light = self.sums[..., :3] / self.counted
+        aside = self.sums[..., ASIDE : ASIDE + 3]
+        if aside.any():
+            width = max(2.0, self.sums.shape[1] / 60)
+            light = light + ndimage.gaussian_filter(aside / self.counted, (width, width, 0), mode="reflect")
+        return light
 
     @property
     def distance(self) -> NDArray[np.float32]:
-        return self.sums[..., 9] / max(self.samples, 1)
+        return self.sums[..., 9] / self.counted[..., 0]
+
+    def error(self) -> NDArray[np.float32]:
+        """Standard error of each pixel's brightness, as a share of the brightness (and of a floor for the dark), shape (height, width)."""
+        n = self.counted[..., 0]
+        mean = self.sums[..., :3].sum(-1) / n
+        variance = np.maximum(self.sums[..., SQUARED] / n - mean * mean, 0) / np.maximum(n - 1, 1)
+        # a pixel's own estimate is rough: its neighbours' help
+        smooth = ndimage.uniform_filter(variance, 5, mode="reflect")
+        bright = ndimage.uniform_filter(mean, 5, mode="reflect")
+        return np.asarray(np.sqrt(smooth) / (bright + 0.05 * max(float(np.median(mean)), 1e-9)), np.float32)
 
 
 def blank(width: int, height: int, passes: bool = False) -> Film:
-    """Unexposed film, with room for passes if they are wanted.
+    """Unexposed film, with room for passes and mattes if they are wanted.
 
     Raises
     ------
@@ -77,21 +141,29 @@ def blank(width: int, height: int, passes: bool = False) -> Film:
     film = Film(np.zeros((height, width, CHANNELS), np.float32))
     if passes:
         film.passes = np.zeros((height, width, PASSES), np.float32)
+        film.mattes = np.zeros((height, width, 2, IDS, 2), np.int32)
     return film
 
 
-def expose(stage: Stage, film: Film, samples: int, bounces: int = 1, seed: int = 1, stop: Callable[[], bool] | None = None,
-           strip: int = 300_000, opens: Camera | None = None, closes: Camera | None = None) -> bool:
+def expose(stage: Stage, film: Film, samples: int | NDArray[np.int32], bounces: int = 1, seed: int = 1, stop: Callable[[], bool] | None = None,
+           strip: int = 300_000, opens: Camera | None = None, closes: Camera | None = None, window: Window | None = None, reflections: int = 4, transmissions: int = 8,
+           flat: bool = False, log: NDArray[np.float32] | None = None) -> bool:
     """Add samples to a film. The n-th sample of a pixel is the same whenever it is added.
 
     Parameters
     ----------
+    samples : int, or ndarray of int32 of shape (height, width)
+        To add to every pixel, or to each.
     stop : callable
         Asked between strips; when it says so the film is left as it was before this call.
     strip : int
         Samples between two questions; fewer answer sooner and spread the work a little less evenly.
     opens, closes : Camera
         Where the camera is when the shutter opens and closes; at rest in the snapshot's place if not given.
+    window : Window
+        Which part of a larger picture the film shows.
+    log : ndarray of float32, shape (height, m, REPLAY)
+        Takes the first rays of each row.
 
     Returns
     -------
@@ -99,27 +171,69 @@ def expose(stage: Stage, film: Film, samples: int, bounces: int = 1, seed: int =
         Whether it was finished.
     """
     height, width = film.sums.shape[:2]
-    view = stage.view(width, height, opens, closes)
+    view = stage.view(width, height, opens, closes, window)
+    wanted = np.full((height, width), samples, np.int32) if isinstance(samples, int) else np.ascontiguousarray(samples, np.int32)
     # indirect light of one sample may be at most this many times what a white card in the open would send back
     open_light = float(LUMA @ (stage._light.sky_lux + stage.clear.sun_lux * max(float(stage.snapshot.sun_direction[2]), 0.0))) / np.pi
-    clamp = 12.0 * max(open_light, 1e-3)
+    lamps = stage.world.lamp
+    if len(lamps):  # or, by lamps, a white card two metres from the strongest
+        open_light = max(open_light, float(lamps[:, POWER].max()) / (4 * np.pi))
+    limits = Limits(bounces, reflections, transmissions, 12.0 * max(open_light, 1e-3), flat)
     order = np.concatenate([np.arange(0, height, 2), np.arange(1, height, 2)])
     counts = np.zeros((height, 2), np.int64)
-    sums, by_source = (film.sums.copy(), film.passes.copy()) if stop else (film.sums, film.passes)
-    strips = np.array_split(order, 1 if not stop else max(1, min(height // 4, height * width * samples // strip)))
+    kept = (film.sums, film.passes, film.mattes)
+    sums, by_source, mattes = (a.copy() for a in kept) if stop else kept
+    strips = np.array_split(order, 1 if not stop else max(1, min(height // 4, int(wanted.sum()) // strip)))
     for chosen in strips:
         if stop and stop():
             return False
         rows = np.concatenate([chosen[0::2], chosen[1::2]])
         part = np.zeros((len(rows), 2), np.int64)
         with ENGINE:
-            render_rows(stage.world, view, sums, by_source, film.samples, samples, bounces, clamp, seed, rows, part)
+            render_rows(stage.world, view, limits, sums, by_source, mattes, wanted, seed, rows, part, NO_LOG if log is None else log)
         counts[rows] = part
-    film.sums, film.passes = sums, by_source
-    film.samples += samples
+    film.sums, film.passes, film.mattes, film.names = sums, by_source, mattes, (stage.things, stage.surfaces)
     film.rays += int(counts[:, 0].sum())
     film.shadow_rays += int(counts[:, 1].sum())
     return True
+
+
+NO_LOG = np.zeros((1, 0, REPLAY), np.float32)
+
+
+def more_samples(film: Film, budget: float, noise: float, most: int) -> NDArray[np.int32]:
+    """Where the next samples go: to pixels whose error is above ``noise``, by the samples they still need.
+
+    Parameters
+    ----------
+    budget : float
+        Samples a pixel to spend, in the mean.
+    noise : float
+        Relative error to reach.
+    most : int
+        Samples that no pixel exceeds.
+
+    Returns
+    -------
+    ndarray of int32, shape (height, width)
+    """
+    error, n = film.error(), film.counted[..., 0]
+    # the error falls with the root of the number
+    need = np.clip(n * ((error / noise) ** 2 - 1), 0, np.maximum(most - n, 0))
+    total = float(need.sum())
+    if total <= 0:
+        return np.zeros(n.shape, np.int32)
+    share = min(1.0, budget * n.size / total)
+    wanted = need * share
+    # the remainders are dealt out by an ordered pattern, so that no sample of the budget is lost
+    pattern = np.tile(np.array([[0, 8, 2, 10], [12, 4, 14, 6], [3, 11, 1, 9], [15, 7, 13, 5]]) / 16.0 + 1 / 32, (n.shape[0] // 4 + 1, n.shape[1] // 4 + 1))[: n.shape[0], : n.shape[1]]
+    return np.asarray(np.floor(wanted + pattern), np.int32)
+
+
+def unreached(film: Film, noise: float) -> str:
+    """A word about where a noise threshold was not reached; empty if it was, but for a hundredth of the picture."""
+    above = float((film.error() > noise).mean())
+    return f"Noise is still above {100 * noise:g} % in {100 * above:.0f} % of the picture: more samples, or a higher threshold, would meet it." if above > 0.01 else ""
 
 
 @lru_cache(1)
@@ -132,27 +246,44 @@ def _denoiser() -> pyoidn.Device:
 _GRADES = {"fast": pyoidn.OIDN_QUALITY_FAST, "balanced": pyoidn.OIDN_QUALITY_BALANCED, "high": pyoidn.OIDN_QUALITY_HIGH}
 
 
+def _filtered(images: dict[str, NDArray[np.float32]], grade: str, **switches: bool) -> NDArray[np.float32]:
+    """One pass of the denoiser; the first image is the one to clean."""
+    first = next(iter(images.values()))
+    out = np.empty_like(first)
+    f = pyoidn.Filter(_denoiser(), "RT")
+    for name, image in (*images.items(), ("output", out)):
+        f.set_image(name, image, pyoidn.OIDN_FORMAT_FLOAT3, first.shape[1], first.shape[0])
+    for name, value in switches.items():
+        f.set_bool(name, value)
+    f.set_quality(_GRADES[grade])
+    f.commit()
+    f.execute()
+    error = _denoiser().get_error()
+    f.release()
+    if error:
+        raise RenderError(f"The denoiser failed: {error}")
+    return out
+
+
 def clean(film: Film, ev: float, grade: str = "high") -> NDArray[np.float32]:
     """Denoised radiance, shape (height, width, 3) [cd/m2].
 
-    The denoiser sees the picture at its exposure, with albedo and normals as guides.
+    The denoiser sees the picture at its exposure, with albedo and normals as guides; at the high grade these are
+    cleaned first, so that their own noise leaves no trace. Where surfaces change from pixel to pixel, as in grass,
+    some of the traced picture is kept, by as much as its own noise is small.
     """
     k = exposure_scale(ev)
-    n = max(film.samples, 1)
-    colour = np.ascontiguousarray(np.maximum(film.sums[..., :3] / n * k, 0), np.float32)
+    light = film.radiance
+    if grade == "none":
+        return light
+    n = film.counted
+    colour = np.ascontiguousarray(np.maximum(light * k, 0), np.float32)
     albedo = np.ascontiguousarray(np.clip(film.sums[..., 3:6] / n, 0, 1), np.float32)
     normal = np.ascontiguousarray(film.sums[..., 6:9] / n, np.float32)
-    out = np.empty_like(colour)
     with ENGINE:
-        f = pyoidn.Filter(_denoiser(), "RT")
-        for name, image in (("color", colour), ("albedo", albedo), ("normal", normal), ("output", out)):
-            f.set_image(name, image, pyoidn.OIDN_FORMAT_FLOAT3, colour.shape[1], colour.shape[0])
-        f.set_bool("hdr", True)
-        f.set_quality(_GRADES[grade])
-        f.commit()
-        f.execute()
-        error = _denoiser().get_error()
-        f.release()
-    if error:
-        raise RenderError(f"The denoiser failed: {error}")
+        if grade == "high":
+            guides = {"albedo": _filtered({"albedo": albedo}, grade), "normal": _filtered({"normal": normal}, grade)}
+            out = _filtered({"color": colour, **guides}, grade, hdr=True, cleanAux=True)
+        else:
+            out = _filtered({"color": colour, "albedo": albedo, "normal": normal}, grade, hdr=True)
     return out / k

@@ -8,7 +8,7 @@ import numpy as np
 FAST = {"contract", "arcp", "afn", "reassoc", "nsz"}
 
 
-@nb.njit(inline="always")
+@nb.njit
 def mix32(x):
     """A 32-bit finaliser with full avalanche (the multipliers of 'lowbias32', a public-domain search result)."""
     x = np.uint32(x)
@@ -37,7 +37,7 @@ SOBOL = _sobol_table()
 _MASK = np.uint32(len(SOBOL) - 1)
 
 
-@nb.njit(inline="always")
+@nb.njit
 def pair(pixel, sample, dimension):
     """Two numbers in [0, 1) for a sample: the first two Sobol dimensions, decorrelated per pixel and dimension.
 
@@ -57,7 +57,7 @@ def pair(pixel, sample, dimension):
     return a * 5.9604644775390625e-08, b * 5.9604644775390625e-08
 
 
-@nb.njit(inline="always")
+@nb.njit
 def cell(ix, iy, iz):
     """A number in [0, 1) for a lattice cell."""
     h = mix32(np.uint32(ix) * np.uint32(0x8DA6B343) ^ np.uint32(iy) * np.uint32(0xD8163841) ^ np.uint32(iz) * np.uint32(0xCB1AB31F))

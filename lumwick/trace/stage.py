@@ -6,6 +6,7 @@ its own description, the sea and the swaying plants with time, the sky with the 
 
 from __future__ import annotations
 
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -13,19 +14,42 @@ from numpy.typing import NDArray
 from scipy import ndimage
 
 from lumwick.air.atmosphere import BAND_RGB_LUX, clear_sky, coefficients
-from lumwick.air.sun import SUN_RADIUS_DEG
-from lumwick.built.timber import build
 from lumwick.land.covers import TURF, albedo, sea_nearness
 from lumwick.land.ground import far_ring, grid_quads
 from lumwick.lens.camera import Camera
 from lumwick.snapshot.evaluate import Setting, Snapshot
 from lumwick.trace import embree
-from lumwick.trace.lighting import lighting
+from lumwick.trace import material as mt
+from lumwick.trace.furnish import Furnishing, numbered, plain_material
+from lumwick.trace.lighting import lighting, surround_lighting
 from lumwick.trace.part import IDENTITY, Part, digest, plain_look
+from lumwick.trace.reflectance import albedo_table
 from lumwick.trace.stands import Stands
-from lumwick.trace.world import FAR, GROUND, TARGET, TIMBER, WATER, View, World
+from lumwick.trace.textures import CODE_TO_LINEAR, read_panorama
+from lumwick.trace.world import FAR, GROUND, MODEL, WATER, View, World
 from lumwick.water.spectrum import slope_variance
 from lumwick.water.surface import TILES, lace_drift, raise_sheet, surface, swells
+
+
+@dataclass(frozen=True)
+class Window:
+    """The part of a picture that a film shows.
+
+    Attributes
+    ----------
+    width, height : int
+        Pixels of the whole picture.
+    left, top : int
+        Where the film's first pixel lies in it.
+    overscan : float
+        How much the whole picture shows beyond the camera's, on each side, as a share of the camera's width.
+    """
+
+    width: int
+    height: int
+    left: int = 0
+    top: int = 0
+    overscan: float = 0.0
 
 
 class Stage:
@@ -36,10 +60,18 @@ class Stage:
         self._keys: dict[str, str] = {}
         self._parts: dict[str, Part] = {}
         self.stands = Stands()
+        self.furnishing = Furnishing()
         self._sea_mesh: embree.Geometry | None = None
+        self.notes: list[str] = []
+        self.things: list[str] = []
+        self.surfaces: list[str] = []
         self._make_ground()
         self._make_built()
         self.stands.make(setting, self._slope, self._normals, self._keys["ground"])
+
+    def parts(self) -> list[Part]:
+        """Its parts, in the order of the kernel's rows."""
+        return list(self._parts.values())
 
     # -- what does not move -------------------------------------------------------------------------------
 
@@ -79,7 +111,7 @@ class Stage:
         far = embree.Scene(robust=True)
         far.attach(0, embree.mesh(embree.padded(far_v), far_q))
         far.commit()
-        self._parts["far"] = Part(FAR, far, look=plain_look(np.array(TURF) * 1.1))
+        self._parts["far"] = Part(FAR, far, look=plain_look(np.array(TURF) * 1.1), surfaces=("far ground",) * 4)
         self._normals = g.normals()
         self._slope = g.slope()
         self._albedo = albedo(g, land.cover, level, land.beach_top, land.seed)
@@ -119,7 +151,7 @@ class Stage:
         scene = embree.Scene(robust=True, dynamic=True)
         scene.attach(0, self._sea_mesh)
         scene.commit()
-        self._parts["sheet"] = Part(WATER, scene, mask=embree.MASK_WATER)
+        self._parts["sheet"] = Part(WATER, scene, mask=embree.MASK_WATER, thing="water", surfaces=("water",) * 4)
         # beyond the survey: the tile itself, again and again, to the horizon
         length, n = TILES[0]
         axis = np.arange(n + 1) * (length / n)
@@ -141,7 +173,7 @@ class Stage:
                 m = IDENTITY.copy()
                 m[9], m[10] = a, b
                 placed.append(m)
-        self._parts["open sea"] = Part(WATER, tile, np.array(placed, np.float32), np.zeros(len(placed), np.float32), mask=embree.MASK_WATER)
+        self._parts["open sea"] = Part(WATER, tile, np.array(placed, np.float32), np.zeros(len(placed), np.float32), mask=embree.MASK_WATER, thing="water", surfaces=("water",) * 4)
         self._make_far_sea(level, w, s, e, north, reach * length, length)
 
     def _make_far_sea(self, level: float, w: float, s: float, e: float, n: float, reach: float, length: float) -> None:
@@ -162,21 +194,18 @@ class Stage:
         scene = embree.Scene(robust=True)
         scene.attach(0, embree.mesh(embree.padded(np.array(v, np.float32)), np.array(q, np.uint32), embree.MASK_WATER))
         scene.commit()
-        self._parts["far sea"] = Part(WATER, scene, mask=embree.MASK_WATER)
+        self._parts["far sea"] = Part(WATER, scene, mask=embree.MASK_WATER, thing="water", surfaces=("water",) * 4)
 
     def _make_built(self) -> None:
-        things = self.setting.place.built
-        if not self._changed("built", list(things), self._keys["ground"]):
+        place = self.setting.place
+        still = [surface.model_copy(update={"glow": 0.0, "wet": 0.0}) for surface in place.surfaces]
+        if self._keys.get("built") == (key := digest(list(place.built), list(place.things), still, place.site.north_turn, self._keys["ground"])):
             return
-        for name in [n for n in self._parts if n.startswith("built ")]:
+        self.furnishing.make(self.setting)
+        self._keys["built"] = key
+        for name in [n for n in self._parts if n.startswith(("built ", "thing "))]:
             del self._parts[name]
-        for thing in things:
-            timber = build(thing, self.setting.ground)
-            scene = embree.Scene()
-            scene.attach(0, embree.mesh(embree.padded(timber.vertices), np.ascontiguousarray(timber.quads)))
-            scene.commit()
-            look = plain_look((0.16, 0.20, 0.22) if thing.kind == "boat" else (0.27, 0.235, 0.19))
-            self._parts[f"built {thing.id}"] = Part(TIMBER, scene, look=look, tone=timber.tone)
+        self._parts.update(self.furnishing.parts)
 
     # -- what moves ---------------------------------------------------------------------------------------
 
@@ -185,6 +214,7 @@ class Stage:
         self.snapshot = snapshot
         embree.commit_all([*self._set_sea(snapshot), *self._set_plants(snapshot)])
         self._set_light(snapshot)
+        self._set_lamps(snapshot)
         self._assemble()
 
     def glance(self, snapshot: Snapshot) -> None:
@@ -194,7 +224,16 @@ class Stage:
             return
         self.snapshot = snapshot
         self._set_light(snapshot)
+        self._set_lamps(snapshot)
         self._assemble()
+
+    def _set_lamps(self, snap: Snapshot) -> None:
+        if not self._changed("lamps", [repr(vars(lamp)) for lamp in snap.lamps], repr(snap.shown), self._keys["built"]):
+            return
+        self.furnishing.light(self.setting, snap)
+        for name in [n for n in self._parts if n.startswith("lamp ")]:
+            del self._parts[name]
+        self._parts.update(self.furnishing.lamp_parts)
 
     def _set_sea(self, snap: Snapshot) -> list[embree.Scene]:
         place = self.setting.place
@@ -234,12 +273,20 @@ class Stage:
         w, site = snap.weather, self.setting.place.site
         sun = snap.sun
         # exact, so that a frame's light never depends on which frame was made before it
-        key = (float(sun.azimuth), float(sun.elevation), w, site.altitude, self.setting.place.sea, site.north_turn)
+        surround = self.setting.place.surround
+        key = (float(sun.azimuth), float(sun.elevation), w, site.altitude, self.setting.place.sea, site.north_turn, surround, snap.surround_lux)
         if not self._changed("light", repr(key)):
             return
         sky = clear_sky(float(sun.azimuth) + site.north_turn, float(sun.elevation), float(sun.distance_au), w.haze, w.ozone_du, site.altitude)
+        self._panorama = np.zeros((1, 1, 3), np.float32)
+        if surround.picture is None:
+            light = lighting(sky, w, snap.sun_direction)
+        else:
+            picture, note = read_panorama(self.setting.read(surround.picture), surround.picture.name)
+            self.notes = [note] if note else []
+            sky = replace(sky, sun_lux=np.zeros(3))
+            light, self._panorama = surround_lighting(picture, surround.turn + site.north_turn, snap.surround_lux, w)
         self.clear = sky
-        light = lighting(sky, w, snap.sun_direction)
         self._light = light
         ext = coefficients(w.haze, w.ozone_du)
         colour = np.maximum(BAND_RGB_LUX, 0)
@@ -259,7 +306,7 @@ class Stage:
         parts = list(self._parts.values())
         owner = np.repeat(np.arange(len(parts), dtype=np.int32), [len(p.transforms) for p in parts])
         transforms = np.concatenate([p.transforms for p in parts])
-        if self._changed("top", *(self._keys.get(k, "") for k in ("ground", "built", "plants", "sea")), list(self._parts)):
+        if self._changed("top", *(self._keys.get(k, "") for k in ("ground", "built", "plants", "sea", "lamps")), list(self._parts)):
             self._top = embree.placed([p.child for p in parts], [p.mask for p in parts], owner, transforms)
         tones = [p.tone for p in parts if p.tone is not None]
         offset = np.zeros(len(parts), np.int64)
@@ -275,34 +322,48 @@ class Stage:
         t1 /= np.linalg.norm(t1)
         t2 = np.cross(t1, d)
         lux = self.clear.sun_lux if d[2] > -0.02 else np.zeros(3)
-        light = self._light
+        light, surround, furnishing = self._light, self.setting.place.surround, self.furnishing
+        # directions of the sky are told from the sun's azimuth, those of a picture from its middle
+        turn = np.arctan2(d[0], d[1]) if surround.picture is None else np.radians(surround.turn + self.setting.place.site.north_turn)
+        table, self.things, self.surfaces = numbered(parts)
         self.world = World(
             scene=int(self._top.handle),
             kind=np.array([p.kind for p in parts], np.int32), offset=offset, cut=np.array([p.cut for p in parts], np.int64),
             look=np.array([p.look for p in parts]), owner=owner, transform=transforms,
-            shade=np.concatenate([p.shade for p in parts]), tone=np.concatenate(tones) if tones else np.ones(1, np.float32),
+            shade=np.concatenate([p.shade for p in parts]), tone=np.concatenate(tones) if tones else np.ones(1, np.float32), thing=table,
+            corner=furnishing.corner, texture=furnishing.texture, texture_where=furnishing.texture_where, curve=CODE_TO_LINEAR, gloss=albedo_table(),
+            pierced=any(p.mask & (embree.MASK_CUT | embree.MASK_CLEAR) for p in parts),
             normals=self._normals, albedo=self._albedo, heights=self._heights, open_water=self._open,
             grid=np.array([g.west, g.south, g.spacing, -1e9 if level is None else level, 0.16]),
             slope0=self._slopes[0], slope1=self._slopes[1], slope2=self._slopes[2], slope3=self._slopes[3], fold=self._fold, tile=self._tile_data,
             water=np.array([*self._absorb, *self._body, *lace_drift(snap.t, snap.loop)]),
-            sky=self.clear.table.astype(np.float32), lit_sky=light.table.astype(np.float32), sky_pick=light.pick, sky_share=light.share,
-            sun=np.array([*d, *lux, np.tan(np.radians(SUN_RADIUS_DEG)), np.arctan2(d[0], d[1]), *t1, *t2]),
-            air=self._air, fog=light.fog,
+            sky=self.clear.table.astype(np.float32), lit_sky=light.table.astype(np.float32), panorama=self._panorama, sky_pick=light.pick, sky_share=light.share,
+            sun=np.array([*d, *lux, np.tan(np.radians(snap.sun_width / 2)), turn, *t1, *t2]),
+            lamp=furnishing.lamp, lamp_triangle=furnishing.lamp_triangle, air=self._air, fog=light.fog,
         )
 
-    def add_target(self, name: str, vertices: NDArray[np.float32], quads: NDArray[np.uint32], albedo_rgb: tuple[float, float, float]) -> None:
-        """Set up a plain matt test target, such as a grey card (it stays until the stage is dropped)."""
-        scene = embree.Scene()
-        scene.attach(0, embree.mesh(embree.padded(vertices.astype(np.float32)), np.ascontiguousarray(quads.astype(np.uint32))))
+    def add_target(self, name: str, vertices: NDArray[np.float32], faces: NDArray[np.uint32], colour: tuple[float, float, float] = (0.0, 0.0, 0.0), look: NDArray[np.float64] | None = None) -> None:
+        """Set up a plain matt test target, such as a grey card, or one of another look (it stays until the stage is dropped)."""
+        scene = embree.Scene(robust=True)
+        scene.attach(0, embree.mesh(embree.padded(vertices.astype(np.float32)), np.ascontiguousarray(faces.astype(np.uint32))))
         scene.commit()
         self._keys.pop("top", None)
-        self._parts[f"target {name}"] = Part(TARGET, scene, look=plain_look(albedo_rgb))
+        look = plain_material(colour) if look is None else look
+        mask = embree.MASK_CLEAR if look[mt.TRANSMISSION] > 0 else (embree.MASK_CUT if look[mt.CUTOFF] > 0 else embree.MASK_SOLID)
+        self._parts[f"target {name}"] = Part(MODEL, scene, look=look, mask=mask, thing=name, surfaces=(name,) * 4)
 
-    def view(self, width: int, height: int, opens: Camera | None = None, closes: Camera | None = None) -> View:
-        """The snapshot's camera for a picture of this size, or its way from where the shutter opens to where it closes."""
+    def view(self, width: int, height: int, opens: Camera | None = None, closes: Camera | None = None, window: Window | None = None) -> View:
+        """The snapshot's camera for a film of this size, or its way from where the shutter opens to where it closes.
+
+        Parameters
+        ----------
+        window : Window
+            Which part of a larger picture the film shows; all of it if None.
+        """
         a = opens or self.snapshot.camera
         b = closes or a
-        tan_x = 18.0 / a.focal_mm
+        shown = window or Window(width, height)
+        tan_x = 18.0 / a.focal_mm * (1 + 2 * shown.overscan)
         lens = a.focal_mm / 1000.0 / a.f_number / 2
         if a.focus >= 500:
             lens = 0.0
@@ -310,4 +371,6 @@ class Stage:
         ends = [np.asarray(v, float) for v in (b.position, *b.axes(), b.forward)]
         moves = [end - start for start, end in zip(axes, ends, strict=True)]
         moving = any(np.abs(m).max() > 1e-9 for m in moves)
-        return View(axes[0], axes[1], axes[2], axes[3], moving, moves[0], moves[1], moves[2], moves[3], tan_x, tan_x * height / width, lens, float(a.focus))
+        drawn = a.distortion / 100.0
+        return View(axes[0], axes[1], axes[2], axes[3], moving, moves[0], moves[1], moves[2], moves[3], tan_x, tan_x * shown.height / shown.width, lens, float(a.focus),
+                    a.blades, np.radians(17.0), -drawn / (1 + drawn), a.dispersion / 1000.0, float(shown.width), float(shown.height), float(shown.left), float(shown.top))

@@ -22,7 +22,8 @@ from lumwick.growth.sway import bend, branch_motion, cantilever_frequency, lean
 from lumwick.place.document import Stand
 from lumwick.snapshot.evaluate import Setting, Snapshot, area_shapes
 from lumwick.trace import embree
-from lumwick.trace.part import LOOK, Part, digest
+from lumwick.trace.material import LOOK
+from lumwick.trace.part import Part, digest
 from lumwick.trace.world import PLANT
 
 
@@ -46,6 +47,8 @@ class Kind:
     dark_root: bool
     patch: float = 0.0
     """Side [m] of a patch; 0 for plants that are drawn singly."""
+    sheen: float = 0.45
+    """Roughness of the leaves' upper side."""
 
     @property
     def woody(self) -> bool:
@@ -236,8 +239,10 @@ class Stands:
                 look[6 * surface + 3 : 6 * surface + 6] = through
         look[24], look[25] = standing.stand.height, 1.0 if kind.dark_root else 0.0
         look[26:30] = shape.form.strip
+        look[30] = kind.sheen**2
         mask = embree.MASK_FINE if shape.level < LEVELS - 1 else embree.MASK_FINE | embree.MASK_COARSE
-        return Part(PLANT, shape.scene, m, p.shade[which].astype(np.float32), look, _cuts(shape.form), mask=mask)
+        return Part(PLANT, shape.scene, m, p.shade[which].astype(np.float32), look, _cuts(shape.form), mask=mask,
+                    thing=standing.stand.name, surfaces=tuple(f"{standing.stand.kind} {what}" for what in ("bark", "leaf", "stalk", "plume")))
 
     def _bend(self, shape: Shape, kind: Kind, stand: Stand, wind: Gusts, snap: Snapshot, moving: str) -> None:
         """Move a form's branches and leaves; the simplest form, seen from far off, is moved by its lean alone."""

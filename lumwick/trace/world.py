@@ -7,7 +7,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-GROUND, FAR, WATER, TIMBER, PLANT, TARGET = 0, 1, 2, 3, 4, 5
+GROUND, FAR, WATER, TIMBER, PLANT, MODEL = 0, 1, 2, 3, 4, 5
 """Kinds of geometry."""
 
 F32 = NDArray[np.float32]
@@ -18,8 +18,10 @@ class World(NamedTuple):
     """Everything a ray can meet.
 
     ``kind``, ``offset``, ``cut`` and ``look`` have one row for each part: its kind, where its tones start, at
-    which quads its surfaces change, and its colours (reflected, then transmitted, for each of four surfaces;
-    then its height, whether its foot is dark, and how many quads make one leaf of each surface). ``owner``, ``transform`` and ``shade`` have one row for each placement of a part.
+    which quads its surfaces change, and how it looks. The look of a plant is its colours (reflected, then
+    transmitted, for each of four surfaces), its height, whether its foot is dark, and how many quads make one
+    leaf of each surface; that of a model is laid out in `lumwick.trace.material`. ``owner``, ``transform`` and
+    ``shade`` have one row for each placement of a part.
     """
 
     scene: int
@@ -31,6 +33,14 @@ class World(NamedTuple):
     transform: F32
     shade: F32
     tone: F32
+    thing: NDArray[np.int32]  # for each part and each of its four surfaces: its number as a thing, then as a surface
+    # models
+    corner: F32
+    texture: NDArray[np.uint8]
+    texture_where: NDArray[np.int64]
+    curve: F32  # from 8-bit sRGB codes to linear
+    gloss: F32  # directional albedo of a glossy lobe
+    pierced: bool  # whether anything is cut out or clear, so that shadow rays must look closer
     # ground
     normals: F32
     albedo: F32  # rgb, wetness, share of sward
@@ -48,15 +58,22 @@ class World(NamedTuple):
     # light
     sky: F32
     lit_sky: F32
+    panorama: F32  # an environment picture in place of the sky; one row if there is none
     sky_pick: F32  # alias table: share kept, and the other cell
     sky_share: F32
     sun: F64  # direction (3), illuminance rgb (3), tangent of radius, azimuth, two tangents (6)
+    lamp: F64
+    lamp_triangle: F64
     air: F64  # extinction rgb (3) [1/m]
     fog: F64  # extinction, height, base, sun's light in it rgb (3), other light rgb (3), asymmetry
 
 
 class View(NamedTuple):
-    """A camera for the kernel: where it is when the shutter opens, and by how much that changes until it closes."""
+    """A camera for the kernel: where it is when the shutter opens, and by how much that changes until it closes.
+
+    ``tan_x`` and ``tan_y`` are half the picture's sides at unit distance; the film may show only a part of the
+    picture of ``width`` by ``height``, which starts at column ``left`` and row ``top``.
+    """
 
     origin: F64
     right: F64
@@ -71,3 +88,35 @@ class View(NamedTuple):
     tan_y: float
     lens_radius: float
     focus: float
+    blades: int
+    blade_turn: float
+    bend: float  # radial distortion: a ray at the share r of the corner's distance goes as one at r (1 + bend r^2) / (1 + bend)
+    fringe: float  # red is this much larger than green in the corners, blue as much smaller
+    width: float
+    height: float
+    left: float
+    top: float
+
+
+class Limits(NamedTuple):
+    """How far paths are followed: bounces of each kind, the most light [cd/m2] that one sample may bring by a bounce
+    off a matt surface, and whether paths end at the first surface (for mattes)."""
+
+    bounces: int
+    reflections: int
+    transmissions: int
+    clamp: float
+    flat: bool
+
+
+def hollow() -> World:
+    """A world of nothing, of the types that a stage's worlds have: for compiling the integrator before there is a stage."""
+    f64 = np.float64
+
+    def none(dimensions: int, kind: type = np.float32) -> NDArray:
+        return np.zeros((1,) * dimensions, kind)
+
+    return World(0, none(1, np.int32), none(1, np.int64), none(2, np.int64), none(2, f64), none(1, np.int32), none(2), none(1), none(1), none(2, np.int32),
+                 none(2), none(1, np.uint8), none(2, np.int64), none(1), none(3), False, none(3), none(3), none(2), none(3), none(1, f64),
+                 none(3), none(3), none(3), none(3), none(3), none(1, f64), none(1, f64), none(3), none(3), none(3), none(2), none(2), none(1, f64),
+                 none(2, f64), none(2, f64), none(1, f64), none(1, f64))

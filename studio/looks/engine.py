@@ -20,11 +20,10 @@ from PIL import Image
 from lumwick.develop.view import develop
 from lumwick.land.elevation import read_ground
 from lumwick.land.ground import Ground
-from lumwick.lens.camera import Camera, direction_of
-from lumwick.motion.channel import at
-from lumwick.place.document import Develop, Exposure, Shot
+from lumwick.lens.camera import Camera
+from lumwick.place.document import Develop, Shot
 from lumwick.place.document import Place as Document
-from lumwick.snapshot.evaluate import Setting, Snapshot, evaluate
+from lumwick.snapshot.evaluate import Setting, Snapshot, camera_with, evaluate
 from lumwick.trace.part import digest
 from lumwick.trace.render import ENGINE, Film, Quality, blank, clean, expose
 from lumwick.trace.stage import Stage
@@ -42,11 +41,11 @@ def setting_of(document: Document) -> Setting:
     """A document with its ground."""
     from studio.places.models import AssetFile
 
+    folder = AssetFile.folder()
     sha = document.land.elevation.sha256
-    path = AssetFile.folder() / sha
-    if not path.exists():
+    if not (folder / sha).exists():
         assets_for(document)
-    return Setting(document, ground_of(sha, str(path)))
+    return Setting(document, ground_of(sha, str(folder / sha)), AssetFile.read)
 
 
 @lru_cache(64)
@@ -73,7 +72,7 @@ class _Open:
 def light_key(place: Document, shot: Shot) -> str:
     """A digest of all that the light on the film depends on: names, other shots and how the film is developed do not count."""
     e = shot.exposure
-    bare = shot.model_copy(update={"name": "-", "develop": Develop(), "exposure": Exposure(f_number=e.f_number, focus=e.focus, shutter=e.shutter)})
+    bare = shot.model_copy(update={"name": "-", "develop": Develop(), "exposure": e.model_copy(update={"ev100": 0.0, "kelvin": 6500.0})})
     return digest(place.model_copy(update={"name": "-", "shots": [bare]}))
 
 
@@ -128,7 +127,7 @@ class LookEngine:
             assert state.film is not None and state.light is not None
             # what does not change the light is developed again, not traced
             light = state.light
-            known = {"samples": state.film.samples, "last": state.step >= len(STEPS) - 1, "step": state.step}
+            known = {"samples": round(state.film.samples), "last": state.step >= len(STEPS) - 1, "step": state.step}
         return jpeg(develop(light, snapshot.camera, snapshot.grade, snapshot.frame)), known
 
     def _expose(self, state: _Open, key: tuple[Any, ...], snapshot: Snapshot, step: int, stale: Callable[[], bool]) -> None:
@@ -150,8 +149,7 @@ class LookEngine:
             if shot.route.stations:
                 return None
             given = {"x": 0.0, "y": 0.0, "z": 5.0, "bearing": 0.0, "pitch": -5.0, "focal": 28.0}
-        e = shot.exposure
-        return Camera(np.array([given["x"], given["y"], given["z"]]), direction_of(given["bearing"], given["pitch"]), given["focal"], e.f_number, at(e.focus, t), at(e.ev100, t), e.kelvin)
+        return camera_with(shot.exposure, t, np.array([given["x"], given["y"], given["z"]]), given["bearing"], given["pitch"], given["focal"])
 
     def _state(self, place_id: int, revision_id: int, setting: Setting) -> _Open:
         state = self._open.get(place_id)

@@ -13,8 +13,9 @@ from pydantic import TypeAdapter
 
 from lumwick.errors import PlaceError
 from lumwick.place import edit as editing
+from lumwick.place.document import Asset
 from lumwick.place.document import Place as Document
-from lumwick.place.files import parse
+from lumwick.place.files import needed, parse
 
 
 class StaleRevision(Exception):
@@ -38,6 +39,20 @@ class AssetFile(models.Model):
     @property
     def path(self) -> Path:
         return self.folder() / self.sha256
+
+    @classmethod
+    def read(cls, asset: Asset) -> bytes:
+        """The bytes that a document refers to.
+
+        Raises
+        ------
+        PlaceError
+            They are missing from the store.
+        """
+        try:
+            return (cls.folder() / asset.sha256).read_bytes()
+        except OSError:
+            raise PlaceError(f"The file {asset.name} is missing from this server's store: bring the place in again from its file.") from None
 
     @classmethod
     def keep(cls, data: bytes) -> AssetFile:
@@ -187,11 +202,7 @@ def assets_for(document: Document) -> dict[str, bytes]:
     PlaceError
         One is missing from the store.
     """
-    asset = document.land.elevation
-    path = AssetFile.folder() / asset.sha256
-    if not path.exists():
-        raise PlaceError(f"The asset {asset.name} is missing from this server's store: bring the place in again from its file.")
-    return {asset.sha256: path.read_bytes()}
+    return {asset.sha256: AssetFile.read(asset) for asset in needed(document)}
 
 
 def command_schema() -> dict[str, Any]:

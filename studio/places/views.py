@@ -287,7 +287,7 @@ def _groups(place: Place, shot: Shot, bench: str, selected: str, t: float) -> li
         out = [group("Wind" + (" of this shot" if shot.wind else ""), fields(wind, wind_path, t, ("speed", "from_bearing", "gustiness", "roughness")))]
         if stand:
             base = f"/growth/{stand.id}"
-            out += [group(stand.name, fields(stand, base, t, ("name", "kind", "per_hectare", "height", *(("dry",) if stand.kind in PATCHED else ()), "variation")), remove={"op": "remove_stand", "stand": stand.id}),
+            out += [group(stand.name, fields(stand, base, t, ("name", "kind", "per_hectare", "height", *(("dry",) if stand.kind in PATCHED else ()), "variation")), remove={"op": "remove", "of": "growth", "id": stand.id}),
                     group("Where", fields(stand, base, t, ("slope_most", "lowest", "highest", "lean")))]
         else:
             out.append({"title": "Stands", "fields": [], "note": "Pick a stand on the chart, or draw a new one: press “Draw a stand”, click its corners, and double-click the last."})

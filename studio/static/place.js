@@ -434,7 +434,7 @@ document.addEventListener("alpine:init", () => {
       this.drafting = null;
       if (area.length < 3) { this.say("A stand needs at least three corners."); this.drawChart(); return; }
       const ids = this.chart.stands.map((q) => q.id); let k = 1; while (ids.includes(`stand${k}`)) k++;
-      this.command({ op: "add_stand", stand: { id: `stand${k}`, name: `Stand ${k}`, kind: "alder", area, per_hectare: 150, height: 8, seed: k + 20 } }).then((ok) => { if (ok) this.select(`stand${k}`); });
+      this.command({ op: "add", to: "growth", item: { id: `stand${k}`, name: `Stand ${k}`, kind: "alder", area, per_hectare: 150, height: 8, seed: k + 20 } }).then((ok) => { if (ok) this.select(`stand${k}`); });
     },
 
     // -- drawings under the chart ---------------------------------------------------------------------

@@ -69,7 +69,7 @@ def test_published_schema_takes_the_demo() -> None:
     ({"op": "key", "path": "/shots/a/exposure/ev100", "t": 0.5, "value": 12}, "key: exposure 12 EV at 0.50 s"),
     ({"op": "move_station", "shot": "a", "station": "s2", "east": 5, "north": 5}, "moved station 2"),
     ({"op": "remove_station", "shot": "a", "station": "s1"}, "removed station 1"),
-    ({"op": "remove_stand", "stand": "reeds"}, "removed stand Reeds"),
+    ({"op": "remove", "of": "growth", "id": "reeds"}, "removed stand Reeds"),
     ({"op": "own_air", "shot": "a", "own": True}, "A: air of its own"),
     ({"op": "set", "path": "/shots/a/loop", "value": True}, "loop on"),
 ])

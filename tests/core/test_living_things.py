@@ -15,9 +15,9 @@ from lumwick.growth.sway import branch_motion
 from lumwick.land.ground import Ground, grid_quads
 from lumwick.place.document import Built, Stand
 from lumwick.snapshot.ride import speed_in_words
-from lumwick.trace.kernel import fog_depth
 from lumwick.trace.lighting import alias_table
 from lumwick.trace.sampling import noise2
+from lumwick.trace.skylight import fog_depth
 from lumwick.trace.stands import KINDS
 
 

@@ -10,7 +10,7 @@ from lumwick.growth.sway import cantilever_frequency, lean, response
 from lumwick.lens.camera import angle_of_view, circle_of_confusion, ev100, exposure_scale, hyperfocal, incident_illuminance
 from lumwick.motion.channel import Channel, Key, at, cubic_bezier, evaluate
 from lumwick.motion.timebase import RATES, frame_time, joined_views, lapse_interval, time_frame, timecode
-from lumwick.trace.kernel import fresnel
+from lumwick.trace.reflectance import fresnel
 
 
 def test_lens() -> None:

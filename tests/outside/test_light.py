@@ -5,12 +5,14 @@ import numpy as np
 import pytest
 
 from lumwick.air.atmosphere import LUMA, ClearSky, sky_illuminance
-from lumwick.develop.view import balance, daylight_white
+from lumwick.develop.view import balance
 from lumwick.lens.camera import Camera, circle_of_confusion, direction_of
+from lumwick.lens.colour import daylight_white
 from lumwick.place.document import Air
 from lumwick.snapshot.evaluate import evaluate
 from lumwick.trace import stage as stages
-from lumwick.trace.kernel import IOR, fresnel
+from lumwick.trace.kernel import IOR_WATER as IOR
+from lumwick.trace.reflectance import fresnel
 from lumwick.trace.render import blank, expose
 from tests.outside.test_rendered import flat, quad, radiance
 

@@ -19,6 +19,7 @@ from lumwick.picture import picture_at
 from lumwick.place.document import Air, Land
 from lumwick.place.files import asset_of, pack
 from lumwick.snapshot.evaluate import Setting
+from lumwick.trace.kernel import PASSES
 from lumwick.trace.render import Quality, blank
 from lumwick.trace.stage import Stage
 from tests.conftest import small_place
@@ -51,9 +52,9 @@ def walled(tmp_path_factory: pytest.TempPathFactory) -> tuple[Any, Path, Camera]
 def test_layers_have_the_standard_names_and_types(walled: Any) -> None:
     _, path, _ = walled
     spec, channels = read(path)
-    expected = {"R", "G", "B", "A", "Z", "N.X", "N.Y", "N.Z", "P.X", "P.Y", "P.Z", *(f"{n}.{c}" for n in (*LIGHTS, "traced", "albedo") for c in "RGB")}
+    expected = {"R", "G", "B", "A", "Z", "N.X", "N.Y", "N.Z", "P.X", "P.Y", "P.Z", *(f"{n}.{c}" for n in (*LIGHTS, "traced", "albedo") for c in "RGB"), *(f"{m}0{k}.{c}" for m in ("CryptoObject", "CryptoSurface") for k in range(3) for c in "RGBA")}
     assert set(channels) == expected
-    assert (spec.width, spec.height, len(channels)) == (96, 54, 29)
+    assert (spec.width, spec.height, len(channels)) == (96, 54, 38 + 24)
     formats = dict(zip(spec.channelnames, spec.channelformats, strict=True))
     assert str(formats["Z"]) == "float" and str(formats["P.X"]) == "float" and str(formats["R"]) == "half"
     assert spec["chromaticities"][:2] == pytest.approx((0.64, 0.33)) and spec["FramesPerSecond"] == (24000, 1001)
@@ -132,7 +133,7 @@ def test_command_line_writes_them_beside_the_frames(tmp_path: Path, marsh: Groun
 
 
 def test_film_without_passes_stays_small() -> None:
-    assert blank(64, 36).passes.size == 0 and blank(64, 36, passes=True).passes.shape == (36, 64, 16)
+    assert blank(64, 36).passes.size == 0 and blank(64, 36, passes=True).passes.shape == (36, 64, PASSES)
 
 
 def test_water_is_split_by_source_too(marsh: Ground) -> None:
@@ -143,6 +144,6 @@ def test_water_is_split_by_source_too(marsh: Ground) -> None:
     assert picture is not None
     named = dict(layers(picture.film, picture.light, camera))
     sea = (slice(22, 34), slice(8, 56))
-    assert named["sky.B"][sea].mean() > named["sky.R"][sea].mean() > 0  # the mirrored sky
+    assert named["reflection.B"][sea].mean() > named["reflection.R"][sea].mean() > 0  # the mirrored sky
     assert named["air.G"][sea].mean() > 0  # the glow of the water's body
     assert sum(named[f"{n}.B"] for n in LIGHTS) == pytest.approx(named["traced.B"], rel=1e-4, abs=1e-6)

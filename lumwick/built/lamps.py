@@ -1,0 +1,112 @@
+"""Lamps: from lumens, candelas and kelvins to light.
+
+References
+----------
+CIE S 017 (international lighting vocabulary): a point source of one intensity I sends out 4 pi I; a spot whose
+edge falls off between two angles what its solid angle says; a flat lamp that obeys Lambert's law sends out
+pi times its luminance times its area.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from lumwick.errors import PlaceError
+from lumwick.lens.camera import direction_of
+from lumwick.lens.colour import temperature_rgb
+from lumwick.motion.channel import at
+from lumwick.place.document import Lamp
+
+SMALLEST_AREA = 1e-8
+
+
+@dataclass(frozen=True)
+class LampLight:
+    """A lamp at an instant.
+
+    Attributes
+    ----------
+    kind : str
+        point, spot, rectangle or disc.
+    position : ndarray, shape (3,) [m]
+    way : ndarray, shape (3,)
+        Unit vector in which it shines.
+    amount : float
+        In ``unit``.
+    unit : str
+        lm or cd: all of its light, or its intensity straight ahead.
+    kelvin : float
+    inner, outer : float [degrees]
+        Of a spot: half angles at which its edge starts to fall off and is dark.
+    width, height : float [m]
+        Of a rectangle; ``width`` is a disc's diameter.
+    turn : float [degrees]
+        Of a rectangle about its way.
+    """
+
+    id: str
+    name: str
+    kind: str
+    position: NDArray[np.float64]
+    way: NDArray[np.float64]
+    amount: float
+    unit: str = "lm"
+    kelvin: float = 2700.0
+    inner: float = 20.0
+    outer: float = 30.0
+    width: float = 0.3
+    height: float = 0.3
+    turn: float = 0.0
+
+    def sides(self) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+        """Half sides of a flat lamp [m], such that a x b points its way."""
+        up = np.array([0.0, 0.0, 1.0]) if abs(self.way[2]) < 0.999 else np.array([0.0, 1.0, 0.0])
+        a = np.cross(up, self.way)
+        a /= np.linalg.norm(a)
+        b = np.cross(self.way, a)
+        c, s = np.cos(np.radians(self.turn)), np.sin(np.radians(self.turn))
+        high = self.width if self.kind == "disc" else self.height
+        return (c * a + s * b) * self.width / 2, (c * b - s * a) * high / 2
+
+    @property
+    def area(self) -> float:
+        """Area [m2] of a flat lamp."""
+        return float(np.pi * self.width**2 / 4) if self.kind == "disc" else self.width * self.height
+
+    def spot_angle(self) -> float:
+        """Solid angle [sr] by which a spot's intensity straight ahead makes its lumens.
+
+        The edge falls off as 3 s^2 - 2 s^3 of the cosine, whose mean is a half.
+        """
+        c1, c2 = np.cos(np.radians(min(self.inner, self.outer))), np.cos(np.radians(self.outer))
+        return float(2 * np.pi * (1 - (c1 + c2) / 2))
+
+    def intensity(self) -> float:
+        """Straight ahead [cd]."""
+        if self.unit == "cd":
+            return self.amount
+        return self.amount / {"point": 4 * np.pi, "spot": max(self.spot_angle(), 1e-9)}.get(self.kind, np.pi)
+
+    def light(self) -> NDArray[np.float64]:
+        """Intensity [cd] of points and spots, luminance [cd/m2] of flat lamps; linear Rec.709.
+
+        Raises
+        ------
+        PlaceError
+            A flat lamp without an area.
+        """
+        colour = temperature_rgb(self.kelvin)
+        if self.kind in ("point", "spot"):
+            return self.intensity() * colour
+        if self.area < SMALLEST_AREA:
+            raise PlaceError(f"The lamp {self.name} has no area: give it a width{' and a height' if self.kind == 'rectangle' else ''}, or make it a point.")
+        return self.intensity() / self.area * colour
+
+
+def lamp_at(lamp: Lamp, t: float, north_turn: float = 0.0) -> LampLight:
+    """A lamp of a place at a clip time."""
+    return LampLight(lamp.id, lamp.name, lamp.kind, np.array([lamp.east, lamp.north, lamp.up]), direction_of(at(lamp.bearing, t) + north_turn, at(lamp.pitch, t)),
+                     at(lamp.amount, t), lamp.unit, at(lamp.kelvin, t), lamp.inner, lamp.outer, lamp.width, lamp.height)

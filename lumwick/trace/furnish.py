@@ -1,0 +1,275 @@
+"""Built things, models and lamps on the stage, with the surfaces they have."""
+
+from __future__ import annotations
+
+import itertools
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from lumwick.built.meshes import Mesh, MeshSurface, corners, read_mesh
+from lumwick.built.timber import build
+from lumwick.errors import PlaceError
+from lumwick.lens.colour import from_hex, to_linear
+from lumwick.place.document import Asset, Built, Surface, Thing
+from lumwick.snapshot.evaluate import Setting, Snapshot
+from lumwick.trace import embree, lamps
+from lumwick.trace import lamplight as ll
+from lumwick.trace import material as mt
+from lumwick.trace.part import IDENTITY, Part, plain_look
+from lumwick.trace.patterns import NAMES, NONE
+from lumwick.trace.textures import COLOUR, DATA, NORMAL, Pyramid, packed, pyramid, read_image
+from lumwick.trace.world import MODEL, TIMBER
+
+DARK_TIMBER, BOAT_PAINT = (0.27, 0.235, 0.19), (0.16, 0.20, 0.22)
+
+
+def plain_material(colour: Any = (0.5, 0.5, 0.5), roughness: float = 1.0) -> NDArray[np.float64]:
+    """The look of a model of one colour, without gloss if ``roughness`` is 1: refraction 1 reflects nothing."""
+    look = np.zeros(mt.LOOK)
+    look[mt.BASE : mt.BASE + 3] = colour
+    look[mt.ROUGH], look[mt.IOR], look[mt.SCALE], look[mt.NORMAL_SCALE] = roughness, 1.0 if roughness >= 1 else 1.5, 1.0, 1.0
+    for k in (mt.BASE_MAP, mt.NORMAL_MAP, mt.ROUGH_MAP, mt.EMISSION_MAP, mt.CORNERS, mt.LAMP):
+        look[k] = -1
+    return look
+
+
+class Textures:
+    """The textures of a stage, each kept once."""
+
+    def __init__(self) -> None:
+        self.kept: list[Pyramid] = []
+        self._numbers: dict[Any, int] = {}
+        self.notes: list[str] = []
+
+    def number(self, key: Any, holds: int, pixels: Any) -> int:
+        """The number of a texture; ``pixels`` is called for its RGBA codes (0 to 1) if it is new."""
+        key = (key, holds)
+        if key not in self._numbers:
+            self._numbers[key] = len(self.kept)
+            self.kept.append(pyramid(pixels(), holds))
+        return self._numbers[key]
+
+    def image(self, setting: Setting, asset: Asset) -> NDArray[np.float64]:
+        pixels, note = read_image(setting.read(asset), asset.name)
+        if note and note not in self.notes:
+            self.notes.append(note)
+        return pixels
+
+
+def _fitted(image: NDArray[np.float64], like: NDArray[np.float64]) -> NDArray[np.float64]:
+    """The nearest pixels of an image on another's grid."""
+    h, w = like.shape[:2]
+    return image[(np.arange(h) * image.shape[0] // h)[:, None], (np.arange(w) * image.shape[1] // w)[None]]
+
+
+def surface_look(setting: Setting, surface: Surface, textures: Textures) -> NDArray[np.float64]:
+    """A surface's row for the kernel; glow and wetness are set at each instant."""
+    look = plain_material(from_hex(surface.colour), min(surface.roughness, 0.9999))
+    look[mt.SECOND : mt.SECOND + 3] = from_hex(surface.second)
+    look[mt.METAL], look[mt.COAT], look[mt.COAT_ROUGH] = surface.metalness, surface.coat, surface.coat_roughness
+    look[mt.TRANSMISSION], look[mt.IOR], look[mt.THIN] = surface.clear, surface.refraction, float(surface.pane)
+    look[mt.ABSORB : mt.ABSORB + 3] = surface.depth_tint * (1 - look[:3])
+    look[mt.THROUGH : mt.THROUGH + 3] = surface.through * look[:3]
+    look[mt.BASE : mt.BASE + 3] *= 1 - surface.through
+    look[mt.CUTOFF], look[mt.PATTERN], look[mt.SCALE] = surface.cut, NAMES.index(surface.pattern), surface.scale
+    look[mt.RELIEF] = look[mt.NORMAL_SCALE] = surface.relief
+    look[mt.TURN], look[mt.SHIFT], look[mt.SHIFT + 1], look[mt.BOXED] = np.radians(surface.turn), surface.shift_u, surface.shift_v, float(surface.boxed)
+    look[mt.TONED] = 1.0 if look[mt.PATTERN] == NONE else 0.0
+
+    def colour() -> NDArray[np.float64]:
+        assert surface.colour_map or surface.opacity_map
+        if surface.colour_map is None:
+            assert surface.opacity_map is not None
+            opacity = textures.image(setting, surface.opacity_map)
+            return np.concatenate([np.ones_like(opacity[..., :3]), opacity[..., :1]], -1)
+        image = textures.image(setting, surface.colour_map)
+        if surface.opacity_map is not None:
+            image = np.concatenate([image[..., :3], _fitted(textures.image(setting, surface.opacity_map), image)[..., :1]], -1)
+        return image
+
+    def rough() -> NDArray[np.float64]:
+        first = textures.image(setting, surface.rough_map or surface.metal_map)  # type: ignore[arg-type]
+        out = np.ones_like(first)
+        if surface.rough_map is not None:
+            out[..., 1] = first[..., 0]
+        if surface.metal_map is not None:
+            out[..., 2] = _fitted(textures.image(setting, surface.metal_map), first)[..., 0]
+        return out
+
+    def sha(*assets: Asset | None) -> tuple[str, ...]:
+        return tuple(a.sha256 if a else "" for a in assets)
+
+    if surface.colour_map or surface.opacity_map:
+        look[mt.BASE_MAP] = textures.number(sha(surface.colour_map, surface.opacity_map), COLOUR, colour)
+    else:
+        look[mt.CUTOFF] = 0.0  # there is no opacity to cut by
+    if surface.normal_map:
+        normal_map = surface.normal_map
+        look[mt.NORMAL_MAP] = textures.number(sha(normal_map), NORMAL, lambda: textures.image(setting, normal_map))
+    if surface.rough_map or surface.metal_map:
+        look[mt.ROUGH_MAP] = textures.number(sha(surface.rough_map, surface.metal_map), DATA, rough)
+    if surface.glow_map:
+        glow_map = surface.glow_map
+        look[mt.EMISSION_MAP] = textures.number(sha(glow_map), COLOUR, lambda: textures.image(setting, glow_map))
+    return look
+
+
+def mesh_look(own: MeshSurface, textures: Textures) -> NDArray[np.float64]:
+    """The row of a surface that came with a model."""
+    look = plain_material(own.colour, min(own.roughness, 0.9999))
+    look[mt.METAL], look[mt.EMISSION : mt.EMISSION + 3], look[mt.CUTOFF] = own.metalness, own.glow, own.cutoff if own.colour_map is not None else 0.0
+    look[mt.TRANSMISSION], look[mt.THIN], look[mt.RELIEF] = own.clear, 1.0, 1.0
+    for where, holds, image in ((mt.BASE_MAP, COLOUR, own.colour_map), (mt.NORMAL_MAP, NORMAL, own.normal_map), (mt.ROUGH_MAP, DATA, own.rough_map), (mt.EMISSION_MAP, COLOUR, own.glow_map)):
+        if image is not None:
+            look[where] = textures.number(id(image), holds, lambda image=image: image / 255.0)
+    return look
+
+
+def placement(thing: Thing, north_turn: float) -> NDArray[np.float32]:
+    """A model's 3x4 column-major placement."""
+    a = np.radians(thing.turn + north_turn)
+    m = IDENTITY.copy()
+    m[0:3] = thing.scale * np.array([np.cos(a), -np.sin(a), 0])
+    m[3:6] = thing.scale * np.array([np.sin(a), np.cos(a), 0])
+    m[8] = thing.scale
+    m[9:] = thing.east, thing.north, thing.up
+    return m
+
+
+def model_of(setting: Setting, thing: Thing) -> Mesh:
+    """A thing's model.
+
+    Raises
+    ------
+    PlaceError
+        Its file cannot be used.
+    """
+    y_up = {"by the file": None, "y up": True, "z up": False}[thing.upright]
+    return read_mesh(setting.read(thing.mesh), thing.mesh.name, y_up)
+
+
+class Furnishing:
+    """What is built and set down in a place: its parts, textures and lamps."""
+
+    def __init__(self) -> None:
+        self.parts: dict[str, Part] = {}
+        self.lamp_parts: dict[str, Part] = {}
+        self.corner = np.zeros((1, mt.CORNER_NUMBERS), np.float32)
+        self.texture, self.texture_where = packed([])
+        self.notes: list[str] = []
+        self.lamp, self.lamp_triangle = np.zeros((0, ll.LAMP_NUMBERS)), np.zeros((1, ll.TRIANGLE_NUMBERS))
+
+    def make(self, setting: Setting) -> None:
+        """Build everything anew.
+
+        Raises
+        ------
+        PlaceError, RenderError
+            A file cannot be used; what was there stays.
+        """
+        place = setting.place
+        textures, notes = Textures(), []
+        surfaces = {surface.id: surface for surface in place.surfaces}
+        looks = {name: surface_look(setting, surface, textures) for name, surface in surfaces.items()}
+        parts: dict[str, Part] = {}
+        rows: list[NDArray[np.float32]] = []
+        start = 0
+        for built in place.built:
+            parts[f"built {built.id}"] = _timber(setting, built, surfaces, looks)
+        for thing in place.things:
+            mesh = model_of(setting, thing)
+            notes += [f"{thing.name}: {note}" for note in mesh.notes]
+            m = placement(thing, place.site.north_turn)
+            for k, part in enumerate(mesh.parts):
+                scene = embree.Scene(robust=True)
+                own = surfaces.get(thing.surface)
+                look = looks[own.id].copy() if own else mesh_look(part.surface, textures)
+                look[mt.TONED] = 0.0
+                corner = corners(part)
+                if corner is not None:
+                    look[mt.CORNERS] = start
+                    rows.append(corner)
+                    start += len(corner)
+                    if part.uv is None:
+                        look[mt.BOXED] = 1.0
+                mask = embree.MASK_CLEAR if look[mt.TRANSMISSION] > 0 else (embree.MASK_CUT if look[mt.CUTOFF] > 0 else embree.MASK_SOLID)
+                scene.attach(0, embree.mesh(embree.padded(part.vertices), np.ascontiguousarray(part.triangles)))
+                scene.commit()
+                parts[f"thing {thing.id} {k}"] = Part(MODEL, scene, m[None], look=look, mask=mask, thing=thing.name, surfaces=(own.name if own else part.surface.name,) * 4, surface=thing.surface)
+        self.parts, self.notes = parts, notes + textures.notes
+        self.corner = np.concatenate(rows) if rows else np.zeros((1, mt.CORNER_NUMBERS), np.float32)
+        self.texture, self.texture_where = packed(textures.kept)
+
+    def light(self, setting: Setting, snap: Snapshot) -> None:
+        """Set glow, wetness and lamps to an instant."""
+        rows: list[NDArray[np.float64]] = []
+        triangles = []
+        self.lamp_parts = {}
+        for lamp in snap.lamps:
+            if lamp.amount <= 0:
+                continue
+            number = len(rows)
+            rows.append(lamps.row(lamp))
+            outline = lamps.outline(lamp)
+            if outline is not None:
+                scene = embree.Scene(robust=True)
+                scene.attach(0, embree.mesh(embree.padded(outline[0]), outline[1]))
+                scene.commit()
+                look = plain_material((0.0, 0.0, 0.0))
+                look[mt.EMISSION : mt.EMISSION + 3], look[mt.LAMP] = lamp.light(), number
+                self.lamp_parts[f"lamp {lamp.id}"] = Part(MODEL, scene, look=look, thing=lamp.name, surfaces=("lamp",) * 4)
+        first = 0
+        glow_colours = {s.id: from_hex(s.glow_colour) for s in setting.place.surfaces}
+        for name, part in self.parts.items():
+            if part.kind != MODEL:
+                continue
+            if part.surface in snap.shown:
+                glow, part.look[mt.WET] = snap.shown[part.surface]
+                part.look[mt.EMISSION : mt.EMISSION + 3] = glow * glow_colours[part.surface]
+            part.look[mt.LAMP] = -1
+            light = part.look[mt.EMISSION : mt.EMISSION + 3]
+            if light.any() and name.startswith("thing "):
+                made = lamps.glowing_mesh(part.corners_in_place(), light * self._mean_glow(part))
+                if made is not None:
+                    row, own = made
+                    row[ll.FIRST] = first
+                    part.look[mt.LAMP] = len(rows)
+                    rows.append(row)
+                    triangles.append(own)
+                    first += len(own)
+        self.lamp = np.array(rows) if rows else np.zeros((0, ll.LAMP_NUMBERS))
+        self.lamp_triangle = np.concatenate(triangles) if triangles else np.zeros((1, ll.TRIANGLE_NUMBERS))
+
+    def _mean_glow(self, part: Part) -> NDArray[np.float64]:
+        """Mean of a glow texture: a lamp samples its surface as if it shone evenly."""
+        number = int(part.look[mt.EMISSION_MAP])
+        if number < 0:
+            return np.ones(3)
+        where = self.texture_where[number]
+        last = int(where[3 + where[2]])
+        return to_linear(self.texture[last : last + 3] / 255.0)
+
+
+def _timber(setting: Setting, built: Built, surfaces: dict[str, Surface], looks: dict[str, NDArray[np.float64]]) -> Part:
+    timber = build(built, setting.ground)
+    scene = embree.Scene()
+    scene.attach(0, embree.mesh(embree.padded(timber.vertices), np.ascontiguousarray(timber.quads)))
+    scene.commit()
+    if not built.surface:
+        return Part(TIMBER, scene, look=plain_look(BOAT_PAINT if built.kind == "boat" else DARK_TIMBER), tone=timber.tone, thing=built.name, surfaces=("timber",) * 4)
+    if built.surface not in surfaces:
+        raise PlaceError(f"{built.name} has a surface that this place does not have.")
+    look = looks[built.surface].copy()
+    look[mt.BOXED], look[mt.CORNERS] = 1.0, -1
+    return Part(MODEL, scene, look=look, tone=timber.tone, thing=built.name, surfaces=(surfaces[built.surface].name,) * 4, surface=built.surface,
+                mask=embree.MASK_CLEAR if look[mt.TRANSMISSION] > 0 else (embree.MASK_CUT if look[mt.CUTOFF] > 0 else embree.MASK_SOLID))
+
+
+def numbered(parts: list[Part]) -> tuple[NDArray[np.int32], list[str], list[str]]:
+    """Numbers of things and surfaces for the kernel, shape (n, 8), and their names; number 1 is the first name."""
+    things = {name: k + 1 for k, name in enumerate(dict.fromkeys(p.thing for p in parts))}
+    surfaces = {name: k + 1 for k, name in enumerate(dict.fromkeys(itertools.chain.from_iterable(p.surfaces for p in parts)))}
+    table = np.array([[things[p.thing]] * 4 + [surfaces[s] for s in p.surfaces] for p in parts], np.int32)
+    return table, list(things), list(surfaces)

@@ -1,0 +1,76 @@
+"""Lamps as the integrator reads them."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from lumwick.air.atmosphere import LUMA
+from lumwick.built.lamps import SMALLEST_AREA, LampLight
+from lumwick.trace import lamplight as ll
+
+KINDS = {"point": ll.POINT, "spot": ll.SPOT, "rectangle": ll.RECTANGLE, "disc": ll.DISC}
+
+
+def row(lamp: LampLight) -> NDArray[np.float64]:
+    """A lamp's numbers for the kernel, shape (LAMP_NUMBERS,)."""
+    out = np.zeros(ll.LAMP_NUMBERS)
+    light = lamp.light()
+    out[ll.KIND], out[ll.AT : ll.AT + 3], out[ll.WAY : ll.WAY + 3], out[ll.LIGHT : ll.LIGHT + 3] = KINDS[lamp.kind], lamp.position, lamp.way, light
+    out[ll.COS_INNER], out[ll.COS_OUTER] = np.cos(np.radians(min(lamp.inner, lamp.outer))), np.cos(np.radians(lamp.outer))
+    flat = lamp.kind in ("rectangle", "disc")
+    if flat:
+        out[ll.SIDE_A : ll.SIDE_A + 3], out[ll.SIDE_B : ll.SIDE_B + 3] = lamp.sides()
+    out[ll.AREA] = lamp.area if flat else 0.0
+    out[ll.POWER] = float(LUMA @ light) * (lamp.area if flat else 1.0)
+    out[ll.REACH2] = max(1e-4, lamp.area / 4 if flat else 0.0)
+    return out
+
+
+def outline(lamp: LampLight) -> tuple[NDArray[np.float32], NDArray[np.uint32]] | None:
+    """The mesh of a flat lamp, facing its way: vertices (n, 3) and triangles (m, 3); None for points and spots."""
+    if lamp.kind not in ("rectangle", "disc"):
+        return None
+    a, b = lamp.sides()
+    if lamp.kind == "rectangle":
+        v = np.array([-a - b, a - b, a + b, -a + b])
+        t = np.array([[0, 1, 2], [0, 2, 3]])
+    else:
+        n = 96
+        turn = 2 * np.pi * np.arange(n) / n
+        # as large as the true disc
+        grow = np.sqrt(2 * np.pi / (n * np.sin(2 * np.pi / n)))
+        v = np.concatenate([np.zeros((1, 3)), grow * (np.cos(turn)[:, None] * a + np.sin(turn)[:, None] * b)])
+        t = np.array([[0, 1 + k, 1 + (k + 1) % n] for k in range(n)])
+    return (v + lamp.position).astype(np.float32), t.astype(np.uint32)
+
+
+def glowing_mesh(corners: NDArray[np.float64], light: NDArray[np.float64]) -> tuple[NDArray[np.float64], NDArray[np.float64]] | None:
+    """A mesh as a lamp, shining to both sides: its row (with FIRST to be set) and its triangles.
+
+    Parameters
+    ----------
+    corners : ndarray, shape (n, 3, 3) [m]
+    light : ndarray, shape (3,) [cd/m2]
+
+    Returns
+    -------
+    tuple or None
+        None if the mesh has no area or no light: it is then no lamp.
+    """
+    a, b = corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]
+    areas = np.linalg.norm(np.cross(a, b), axis=1) / 2
+    area = float(areas.sum())
+    if area < SMALLEST_AREA or not (light > 0).any():
+        return None
+    kept = areas > 0
+    corners, a, b, areas = corners[kept], a[kept], b[kept], areas[kept]
+    triangles = np.zeros((len(areas), ll.TRIANGLE_NUMBERS))
+    triangles[:, 0:3], triangles[:, 3:6], triangles[:, 6:9], triangles[:, 9] = corners[:, 0], a, b, np.cumsum(areas) / area
+    triangles[-1, 9] = 1.0
+    middle = (corners.mean(1) * areas[:, None]).sum(0) / area
+    row = np.zeros(ll.LAMP_NUMBERS)
+    row[ll.KIND], row[ll.AT : ll.AT + 3], row[ll.LIGHT : ll.LIGHT + 3] = ll.MESH, middle, light
+    row[ll.AREA], row[ll.POWER], row[ll.COUNT] = area, float(LUMA @ light) * area, len(areas)
+    row[ll.REACH2] = max(1e-4, float(((corners.reshape(-1, 3) - middle) ** 2).sum(1).max()) / 2)
+    return row, triangles

@@ -1,0 +1,116 @@
+"""Sun, sky, environment picture and fog as a ray meets them, for kernels."""
+
+from __future__ import annotations
+
+import numba as nb
+import numpy as np
+
+from lumwick.trace.sampling import FAST
+
+
+@nb.njit(fastmath=FAST)
+def _dome(table, dx, dy, dz, sun_az, c):
+    """Radiance of a sky table, which is the same on both sides of the sun, in a direction (at the horizon for those below it)."""
+    el = np.arcsin(min(1.0, max(dz, 0.0)))
+    az = abs(np.arctan2(dx, dy) - sun_az)
+    if az > np.pi:
+        az = abs(2 * np.pi - az)
+    fi = np.sqrt(el / (0.5 * np.pi)) * (table.shape[0] - 1)
+    fj = np.sqrt(az / np.pi) * (table.shape[1] - 1)
+    i, j = min(int(fi), table.shape[0] - 2), min(int(fj), table.shape[1] - 2)
+    a, b = fi - i, fj - j
+    w00, w10, w01, w11 = (1 - a) * (1 - b), a * (1 - b), (1 - a) * b, a * b
+    for k in range(3):
+        c[k] = table[i, j, k] * w00 + table[i + 1, j, k] * w10 + table[i, j + 1, k] * w01 + table[i + 1, j + 1, k] * w11
+
+
+@nb.njit(fastmath=FAST)
+def _panorama(picture, dx, dy, dz, turn, c):
+    """Radiance of an equirectangular picture whose middle column looks along ``turn`` [radians from north]."""
+    rows, cols = picture.shape[0], picture.shape[1]
+    az = (np.arctan2(dx, dy) - turn) / (2 * np.pi) + 0.5
+    fi = (0.5 - np.arcsin(min(1.0, max(-1.0, dz))) / np.pi) * rows - 0.5
+    fj = (az - np.floor(az)) * cols - 0.5
+    gi, gj = np.floor(fi), np.floor(fj)
+    a, b = fi - gi, fj - gj
+    i, i2 = min(max(int(gi), 0), rows - 1), min(max(int(gi) + 1, 0), rows - 1)
+    j, j2 = int(gj) % cols, (int(gj) + 1) % cols
+    w00, w10, w01, w11 = (1 - a) * (1 - b), a * (1 - b), (1 - a) * b, a * b
+    for k in range(3):
+        c[k] = picture[i, j, k] * w00 + picture[i2, j, k] * w10 + picture[i, j2, k] * w01 + picture[i2, j2, k] * w11
+
+
+@nb.njit(fastmath=FAST)
+def sky_light(panorama, table, sun, dx, dy, dz, c):
+    """Radiance [cd/m2] of the sky, or of the environment picture if there is one, in a direction."""
+    if panorama.shape[0] > 1:
+        _panorama(panorama, dx, dy, dz, sun[7], c)
+    else:
+        _dome(table, dx, dy, dz, sun[7], c)
+
+
+@nb.njit(fastmath=FAST)
+def sky_density(share, low, turn, dx, dy, dz):
+    """Density [1/sr] with which `pick_sky` chooses a direction."""
+    rows, cols = share.shape
+    if dz <= low:
+        return 0.0
+    az = np.arctan2(dx, dy) - turn
+    az -= 2 * np.pi * np.floor(az / (2 * np.pi))
+    i, j = min(int((dz - low) / (1 - low) * rows), rows - 1), min(int(az / (2 * np.pi) * cols), cols - 1)
+    return share[i, j] * rows * cols / (2 * np.pi * (1 - low))
+
+
+@nb.njit(fastmath=FAST)
+def pick_sky(pick, share, low, turn, u, v, d):
+    """Choose a direction by the light that comes from it (alias table); returns its density [1/sr].
+
+    The table's rows are bands of equal height in ``z`` from ``low`` (0 for a sky, -1 for a whole sphere) to 1.
+    """
+    rows, cols = share.shape
+    cells = rows * cols
+    k = u * cells
+    i = min(int(k), cells - 1)
+    k -= i
+    keep = pick[i, 0]
+    if k < keep:
+        k = k / keep
+    else:
+        k = (k - keep) / max(1e-9, 1 - keep)
+        i = int(pick[i, 1])
+    row, col = i // cols, i % cols
+    dz = low + (1 - low) * (row + min(k, 0.999999)) / rows
+    az = 2 * np.pi * (col + v) / cols + turn
+    r = np.sqrt(max(0.0, 1 - dz * dz))
+    d[0], d[1], d[2] = r * np.sin(az), r * np.cos(az), dz
+    return share[row, col] * rows * cols / (2 * np.pi * (1 - low))
+
+
+@nb.njit(fastmath=FAST)
+def sun_disc(sun, cos_sun, c):
+    """Add the sun's disc [cd/m2], darker to its limb: 1 - 0.6 (1 - mu), of unit mean when divided by 0.8."""
+    edge = np.cos(np.arctan(sun[6]))
+    if cos_sun > edge:
+        mu = np.sqrt(max(0.0, 1 - (1 - cos_sun) / (1 - edge)))
+        k = (0.4 + 0.6 * mu) / 0.8 / (np.pi * sun[6] * sun[6])
+        for i in range(3):
+            c[i] += k * sun[3 + i]
+
+
+@nb.njit(fastmath=FAST)
+def fog_depth(fog, z, dz, length):
+    """Optical depth of fog of density exp(-(z - base) / H) along a ray, in closed form."""
+    k = fog[0] * np.exp(min(20.0, -(z - fog[2]) / fog[1]))
+    s = dz / fog[1] * length
+    if abs(s) < 1e-4:
+        return k * length
+    return k * length * (1 - np.exp(min(50.0, -s))) / s
+
+
+@nb.njit(fastmath=FAST)
+def fog_light(fog, cos_sun, c):
+    """Light [cd/m2] that deep fog shows towards the sun's angle: Henyey and Greenstein's phase, and what is scattered often."""
+    g = fog[9]
+    phase = (1 - g * g) / (4 * np.pi * (1 + g * g - 2 * g * cos_sun) ** 1.5)
+    for k in range(3):
+        c[k] = fog[3 + k] * phase + fog[6 + k]
