@@ -60,17 +60,64 @@ def _shot(setting: Any, name: str) -> Any:
         raise BadInput(str(error.args[0])) from None
 
 
+def _shares(text: str) -> tuple[float, float, float, float]:
+    try:
+        left, top, right, bottom = (float(v) for v in text.split(","))
+    except ValueError:
+        raise BadInput(f"A crop is written like 0.25,0.25,0.75,0.75, not {text!r}.") from None
+    return left, top, right, bottom
+
+
+def _own_quality(grade: Any, samples: int | None, noise: float | None, bounces: str | None, denoise: str | None, vary: bool) -> Any:
+    """A quality with what was said on the command line in place of its own."""
+    from dataclasses import replace
+
+    own: dict[str, Any] = {"vary": vary}
+    if samples is not None:
+        if not 1 <= samples <= 65536:
+            raise BadInput("Samples lie from 1 to 65536.")
+        own |= {"samples": samples, "most": max(grade.most, 3 * samples)}
+    if noise is not None:
+        if not 0 <= noise <= 100:
+            raise BadInput("A noise threshold lies from 0 to 100 percent.")
+        own |= {"noise": noise / 100, "most": max(grade.most, 3 * (samples or grade.samples))}
+    if bounces is not None:
+        try:
+            own["bounces"], own["reflections"], own["transmissions"] = (int(v) for v in bounces.split(","))
+        except ValueError:
+            raise BadInput(f"Bounces are written like 2,4,8, not {bounces!r}.") from None
+        if min(own["bounces"], own["reflections"], own["transmissions"]) < 0 or max(own["bounces"], own["reflections"], own["transmissions"]) > 16:
+            raise BadInput("Bounces lie from 0 to 16 each.")
+    if denoise is not None:
+        if denoise not in ("fast", "balanced", "high", "none"):
+            raise BadInput(f"Cleaning is fast, balanced, high or none, not {denoise!r}.")
+        own["denoise"] = denoise
+    return replace(grade, **own)
+
+
 @app.command()
 def render(place: Path, shot: Annotated[str, typer.Option(help="Id or name of the shot.")], frames: Annotated[Optional[str], typer.Option(help="Like 1-48; all if left out.")] = None,
            size: str = "1280x720", quality: str = "study", out: Annotated[Optional[Path], typer.Option(help="Folder for numbered PNG frames.")] = None,
            film: Annotated[Optional[Path], typer.Option(help="One MP4 instead.")] = None,
-           exr: Annotated[bool, typer.Option("--exr", help="Beside each PNG its light and passes as multi-layer OpenEXR.")] = False) -> None:
+           exr: Annotated[bool, typer.Option("--exr", help="Beside each PNG its light and passes as multi-layer OpenEXR.")] = False,
+           cut: Annotated[bool, typer.Option("--cut-sky", help="PNG with the sky cut out, as straight alpha.")] = False,
+           matte: Annotated[Optional[str], typer.Option(help="PNG of where these things or surfaces are, names with commas; white on black, with alpha.")] = None,
+           crop: Annotated[Optional[str], typer.Option(help="Left,top,right,bottom in shares of the picture, like 0.25,0.25,0.75,0.75.")] = None,
+           overscan: Annotated[float, typer.Option(help="Percent of the width to show beyond each edge.")] = 0.0,
+           percent: Annotated[float, typer.Option(help="Of the size.")] = 100.0,
+           samples: Annotated[Optional[int], typer.Option(help="A pixel, in the mean, in place of the quality's.")] = None,
+           noise: Annotated[Optional[float], typer.Option(help="Percent of error at which a pixel gets no more samples; 0 gives all the same.")] = None,
+           bounces: Annotated[Optional[str], typer.Option(help="Off matt surfaces, off glossy ones, through clear things: like 2,4,8.")] = None,
+           denoise: Annotated[Optional[str], typer.Option(help="fast, balanced, high or none.")] = None,
+           vary: Annotated[bool, typer.Option("--vary-noise", help="Noise of its own for each frame.")] = False) -> None:
     """Render frames of a shot as PNG, or as one MP4."""
     from lumwick.deliver.film import write_film
+    from lumwick.deliver.frames import cut_out, names_of
+    from lumwick.deliver.frames import matte as matte_of
     from lumwick.deliver.passes import write_passes
     from lumwick.deliver.stills import frame_name, write_png
     from lumwick.motion.timebase import RATES
-    from lumwick.picture import frame_picture
+    from lumwick.picture import Framing, drift_of, frame_picture
     from lumwick.picture import quality as grade_of
     from lumwick.trace.render import blank
     from lumwick.trace.stage import Stage
@@ -82,8 +129,12 @@ def render(place: Path, shot: Annotated[str, typer.Option(help="Id or name of th
     setting = _open(place)
     the_shot = _shot(setting, shot)
     numbers = _frames(frames, the_shot.frames) if frames else list(range(1, the_shot.frames + 1))
-    wanted, grade = _size(size), grade_of(quality)
-    blank(*wanted)
+    wanted, grade = _size(size), _own_quality(grade_of("matte" if matte else quality), samples, noise, bounces, denoise, vary)
+    if (cut or matte) and out is None:
+        raise BadInput("A cut-out sky or a matte is written frame by frame: say --out FOLDER.")
+    framing = Framing(percent, overscan, _shares(crop) if crop else None)
+    film_size, _ = framing.film(wanted)
+    blank(*film_size)
     setting.way(the_shot)
     stage = Stage(setting)
     with Progress(*Progress.get_default_columns()[:-1], TimeElapsedColumn(), TimeRemainingColumn(), console=say) as progress:
@@ -91,7 +142,7 @@ def render(place: Path, shot: Annotated[str, typer.Option(help="Id or name of th
 
         def pictures() -> Any:
             for number in numbers:
-                picture = frame_picture(stage, the_shot, number, wanted, grade, passes=exr)
+                picture = frame_picture(stage, the_shot, number, wanted, grade, passes=exr or cut, framing=framing)
                 assert picture is not None
                 progress.advance(task)
                 yield picture
@@ -104,9 +155,18 @@ def render(place: Path, shot: Annotated[str, typer.Option(help="Id or name of th
             out.mkdir(parents=True, exist_ok=True)
             for number, picture in zip(numbers, pictures(), strict=True):
                 path = out / frame_name(the_shot.id, number)
-                write_png(path, picture.pixels)
+                camera = picture.snapshot.camera
+                if picture.film.note:
+                    say.print(picture.film.note)
+                if matte:
+                    write_png(path, matte_of(picture.film, names_of(matte)))
+                elif cut:
+                    write_png(path, cut_out(picture.film, picture.light, camera, picture.snapshot.grade, number))
+                else:
+                    write_png(path, picture.pixels)
                 if exr:
-                    write_passes(path.with_suffix(".exr"), picture.film, picture.light, picture.snapshot.camera, RATES[the_shot.fps], number)
+                    motion = drift_of(stage, the_shot, picture.snapshot.t, wanted, framing=framing)
+                    write_passes(path.with_suffix(".exr"), picture.film, picture.light, camera, RATES[the_shot.fps], number, motion)
 
 
 @app.command("import-land")

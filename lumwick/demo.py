@@ -5,10 +5,12 @@ from __future__ import annotations
 import datetime as dt
 from functools import lru_cache
 
+import numpy as np
+
 from lumwick.land.elevation import write_elevation
 from lumwick.land.starters import saltmarsh
 from lumwick.motion.channel import Channel, Key
-from lumwick.place.document import Air, Built, Clock, Exposure, Land, Place, Route, Sea, Shot, Site, Stand, Station, Wind
+from lumwick.place.document import Air, Built, Clock, Exposure, Lamp, Land, Place, Route, Sea, Shot, Site, Stand, Station, Surface, Thing, Wind
 from lumwick.place.files import asset_of
 
 
@@ -21,10 +23,33 @@ def _elevation() -> bytes:
     return write_elevation(saltmarsh())
 
 
+@lru_cache(1)
+def lamp_post() -> bytes:
+    """A timber post with an arm and a sheet-iron shade, as glTF: y up, foot at the origin, the shade's mouth 2.2 m over it."""
+    import trimesh
+
+    def part(mesh: trimesh.Trimesh, colour: tuple[int, int, int], metal: float, rough: float, name: str) -> trimesh.Trimesh:
+        mesh.visual = trimesh.visual.TextureVisuals(material=trimesh.visual.material.PBRMaterial(name=name, baseColorFactor=[*colour, 255], metallicFactor=metal, roughnessFactor=rough))
+        return mesh
+
+    wood, iron = ((92, 82, 68), 0.0, 0.85, "post"), ((70, 92, 84), 0.0, 0.35, "shade")
+    post = trimesh.creation.box((0.09, 2.5, 0.09), trimesh.transformations.translation_matrix((0, 1.25, 0)))
+    arm = trimesh.creation.box((0.55, 0.05, 0.05), trimesh.transformations.translation_matrix((0.25, 2.42, 0)))
+    # the shade, open below: a cone's skin from its tip to its mouth
+    n = 24
+    turn = 2 * np.pi * np.arange(n) / n
+    ring = np.stack([0.45 + 0.17 * np.cos(turn), np.full(n, 2.20), 0.17 * np.sin(turn)], -1)
+    v = np.concatenate([[[0.45, 2.38, 0.0]], ring])
+    shade = trimesh.Trimesh(v, [[0, 1 + (k + 1) % n, 1 + k] for k in range(n)], process=False)
+    scene = trimesh.Scene([part(post, *wood), part(arm, *wood), part(shade, *iron)])
+    return bytes(scene.export(file_type="glb"))
+
+
 def saltmere() -> tuple[Place, dict[str, bytes]]:
     """The demo's document and its assets."""
     data = _elevation()
     asset = asset_of("saltmere-ground.tif", data)
+    post = asset_of("lamp-post.glb", lamp_post())
     walk = [(118.0, 132.0), (84.0, 104.0), (58.0, 84.0), (28.0, 62.0), (4.0, 42.0), (-10.0, 33.5), (-18.7, 27.3)]
     place = Place(
         name="Saltmere Reach",
@@ -57,6 +82,11 @@ def saltmere() -> tuple[Place, dict[str, bytes]]:
             Built(id="jetty", name="Plank jetty", kind="jetty", line=[(-53.0, 33.0), (-50.0, 12.0)], width=1.3, deck=1.35),
             Built(id="boat", name="Rowing boat", kind="boat", line=[(-44.5, 10.0)], width=2.0, deck=0.03, turn=70),
         ],
+        things=[Thing(id="lamp-post", name="Lamp post", mesh=post, east=-49.6, north=13.2, up=1.35, turn=200)],
+        lamps=[Lamp(id="jetty-lamp", name="Jetty lamp", kind="disc", east=-50.02, north=13.35, up=1.35 + 2.21, amount=900, kelvin=2400, width=0.2),
+               Lamp(id="hide-lantern", name="Lantern in the hide", kind="point", lit=False, east=-19.6, north=26.4, up=3.9, amount=250, kelvin=1900)],
+        surfaces=[Surface(id="tarred", name="Tarred boards", pattern="planks", colour="#3a332c", second="#3a332c", roughness=0.55, coat=0.15, coat_roughness=0.35),
+                  Surface(id="wet-sand", name="Wet sand", pattern="sand", colour="#b9a684", second="#9f8f70", roughness=0.9, wet=0.8)],
         shots=[
             Shot(id="dawn", name="Dawn fog over the reeds", frames=192, fps="24", clock=Clock(start=dt.datetime(2026, 6, 5, 5, 50), speed=1),
                  air=Air(haze=0.10, fog_visibility=480, fog_height=5.0, fog_base=0.6), wind=Wind(speed=1.8, from_bearing=235, gustiness=0.2),
@@ -86,4 +116,4 @@ def saltmere() -> tuple[Place, dict[str, bytes]]:
                  route=Route(way="fly", stations=[_station("p1", 130, 128, 2.6, (117, 220, 9.5), 32, "Below the pines")])),
         ],
     )
-    return place, {asset.sha256: data}
+    return place, {asset.sha256: data, post.sha256: lamp_post()}

@@ -19,7 +19,7 @@ def frame_name(shot: str, frame: int) -> str:
 
 
 def write_png(path: str | Path, pixels: NDArray[np.uint8], **metadata: str) -> None:
-    """Write an sRGB PNG whole or not at all.
+    """Write an sRGB PNG, with straight alpha if there is a fourth channel, whole or not at all.
 
     Raises
     ------
@@ -28,7 +28,10 @@ def write_png(path: str | Path, pixels: NDArray[np.uint8], **metadata: str) -> N
     """
     path = Path(path)
     part = path.with_name(f".{path.stem}.{os.getpid()}.part.png")
-    spec = oiio.ImageSpec(pixels.shape[1], pixels.shape[0], 3, "uint8")
+    spec = oiio.ImageSpec(pixels.shape[1], pixels.shape[0], pixels.shape[2], "uint8")
+    if pixels.shape[2] == 4:
+        spec.alpha_channel = 3
+        spec.attribute("oiio:UnassociatedAlpha", 1)
     spec.attribute("oiio:ColorSpace", "sRGB")
     spec.attribute("png:compressionLevel", 4)
     for key, value in metadata.items():

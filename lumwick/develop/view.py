@@ -6,28 +6,36 @@ The order is that of a lens, a film and a print, and is fixed:
 2. bloom: a share of all light is scattered, so the sum stays what it was
 3. vignette
 4. contrast about middle grey, gain, lift, gamma, saturation, on the ACEScct grading curve
-5. view: the ACES output transform, or plain sRGB
-6. sharpen, then grain, on the display picture
-7. 8 bits, with ordered rounding
+5. curve: stops added by how bright a point is (linear light, by its brightness, so that hues stay)
+6. view: the ACES output transform, or the screen's curve alone
+7. look-up table, on the display picture, by its strength
+8. sharpen, then grain, on the display picture
+9. 8 bits, with ordered rounding
 
-Every step but 1, 5 and 7 is left out when it is neutral.
+Every step but 1, 6 and 9 is left out when it is neutral.
 """
 
 from __future__ import annotations
 
+import tempfile
 from functools import lru_cache
 
 import numpy as np
 import PyOpenColorIO as ocio
 from numpy.typing import NDArray
 from scipy import ndimage
+from scipy.interpolate import PchipInterpolator
 
+from lumwick.errors import RenderError
 from lumwick.lens.camera import Camera, exposure_scale
 from lumwick.lens.colour import TO_XYZ, daylight_white
 from lumwick.lens.grade import Grade
 
 CONFIG = "cg-config-v2.1.0_aces-v1.3_ocio-v2.3"
-DISPLAY = "sRGB - Display"
+SCREENS = {"sRGB": "sRGB - Display", "Rec.1886": "Rec.1886 Rec.709 - Display", "Display P3": "Display P3 - Display"}
+CURVE_STOPS = (-6.0, -3.0, 0.0, 3.0, 6.0)
+"""Where the curve's five values hold [EV from middle grey]."""
+LUT_BYTES_AT_MOST = 60_000_000
 VIEW = {"filmic": "ACES 1.0 - SDR Video", "plain": "Un-tone-mapped"}
 REC709, GRADING = "Linear Rec.709 (sRGB)", "ACEScct"
 MIDDLE_GREY = 0.4135884
@@ -52,6 +60,14 @@ def _uv(xyz: NDArray[np.float64]) -> NDArray[np.float64]:
     return np.array([4 * xyz[0], 6 * xyz[1]]) / (xyz[0] + 15 * xyz[1] + 3 * xyz[2])
 
 
+def _across(kelvin: float) -> NDArray[np.float64]:
+    """Unit vector across the locus in u v, towards green."""
+    along = _uv(daylight_white(kelvin * 1.01)) - _uv(daylight_white(kelvin / 1.01))
+    along /= np.linalg.norm(along)
+    across = np.array([along[1], -along[0]])
+    return across * np.sign(across[1])
+
+
 def white_of(kelvin: float, tint: float = 0.0) -> NDArray[np.float64]:
     """XYZ of the white that a balance takes for neutral: on the locus, moved across it by ``tint`` thousandths of u v.
 
@@ -62,11 +78,7 @@ def white_of(kelvin: float, tint: float = 0.0) -> NDArray[np.float64]:
     white = daylight_white(kelvin)
     if tint == 0:
         return white
-    along = _uv(daylight_white(kelvin * 1.01)) - _uv(daylight_white(kelvin / 1.01))
-    along /= np.linalg.norm(along)
-    across = np.array([along[1], -along[0]])
-    across *= np.sign(across[1])  # up in v is towards green
-    u, v = _uv(white) + across * tint / 1000.0
+    u, v = _uv(white) + _across(kelvin) * tint / 1000.0
     y = 2 * v / (2 * u - 8 * v + 4)
     x = 3 * u / (2 * u - 8 * v + 4)
     return np.array([x / y, 1.0, (1 - x - y) / y])
@@ -128,6 +140,70 @@ def graded(image: Image, grade: Grade) -> Image:
     return np.maximum(flat, 0).reshape(image.shape)
 
 
+def curved(image: Image, added: tuple[float, ...]) -> Image:
+    """Stops added by brightness, between the curve's points by a monotone cubic (Fritsch and Carlson 1980; PCHIP), beyond them as at the ends."""
+    grey = np.maximum(image @ LUMA, 1e-8)
+    stops = np.clip(np.log2(grey / 0.18), CURVE_STOPS[0], CURVE_STOPS[-1])
+    table = np.linspace(CURVE_STOPS[0], CURVE_STOPS[-1], 1025)
+    out = np.interp(stops, table, PchipInterpolator(CURVE_STOPS, added)(table))
+    return np.asarray(image * (2.0**out)[..., None], np.float32)
+
+
+@lru_cache(8)
+def _table(data: bytes) -> ocio.CPUProcessor:
+    if len(data) > LUT_BYTES_AT_MOST:
+        raise RenderError("This look-up table is over 60 MB: a .cube of 65 steps a side has about 8.")
+    with tempfile.NamedTemporaryFile(suffix=".cube") as file:
+        file.write(data)
+        file.flush()
+        try:
+            made = ocio.Config.CreateRaw().getProcessor(ocio.FileTransform(file.name, interpolation=ocio.INTERP_TETRAHEDRAL))
+            return made.getDefaultCPUProcessor()
+        except (ocio.Exception, UnicodeDecodeError) as error:
+            raise RenderError("This look-up table cannot be read: it is no .cube file, or it is cut short.") from error
+
+
+def tabled(picture: Image, data: bytes, strength: float) -> Image:
+    """A .cube look-up table over the display picture, by its strength.
+
+    Raises
+    ------
+    RenderError
+        It is no table.
+    """
+    flat = np.array(np.clip(picture, 0, 1).reshape(-1, 3), np.float32)
+    _table(data).applyRGB(flat)
+    return np.asarray(picture + strength * (flat.reshape(picture.shape) - picture), np.float32)
+
+
+def white_from_grey(rgb: NDArray[np.float64]) -> tuple[float, float]:
+    """The white balance (kelvin, tint) that makes a colour neutral.
+
+    Parameters
+    ----------
+    rgb : array_like, shape (3,)
+        Linear Rec.709 light of something grey, before any balance.
+
+    Raises
+    ------
+    RenderError
+        It is black, or no balance could make it neutral.
+    """
+    rgb = np.asarray(rgb, float)
+    if not np.isfinite(rgb).all() or rgb.max() <= 0:
+        raise RenderError("There is no light at this spot: pick something grey that is lit.")
+    wanted = _uv(TO_XYZ @ np.maximum(rgb, 0))
+    mireds = np.linspace(1e6 / 20000, 1e6 / 2000, 2000)
+    locus = np.array([_uv(daylight_white(1e6 / m)) for m in mireds])
+    nearest = int(np.argmin(((locus - wanted) ** 2).sum(1)))
+    kelvin = float(1e6 / mireds[nearest])
+    off = wanted - locus[nearest]
+    tint = float(np.hypot(*off) * 1000 * np.sign(_across(kelvin) @ off))
+    if abs(tint) > 30:
+        raise RenderError("This spot is too coloured to be grey: pick something neutral, like concrete, a white shirt or a cloud.")
+    return kelvin, tint
+
+
 def sharpened(picture: Image, amount: float) -> Image:
     """Unsharp masking of the brightness, over seven tenths of a pixel."""
     grey = picture @ LUMA
@@ -168,9 +244,13 @@ def develop(radiance: NDArray[np.float32], camera: Camera, grade: Grade | None =
         image = vignette(image, g.vignette)
     if g.graded:
         image = graded(image, g)
+    if any(g.curve):
+        image = curved(image, g.curve)
     flat = np.ascontiguousarray(image.reshape(-1, 3), np.float32)
-    _processor(REC709, DISPLAY, VIEW[g.view]).applyRGB(flat)
+    _processor(REC709, SCREENS[g.screen], VIEW[g.view]).applyRGB(flat)
     picture = flat.reshape(radiance.shape)
+    if g.lut is not None and g.lut_strength > 0:
+        picture = tabled(picture, g.lut, g.lut_strength)
     if g.sharpen:
         picture = sharpened(picture, g.sharpen)
     if g.grain > 0:

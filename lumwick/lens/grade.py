@@ -26,7 +26,11 @@ class Grade:
         Loss of light [EV] in the corners.
     grain, sharpen : float
         0 is none.
-    view : str
+    curve_deep, curve_dark, curve_middle, curve_light, curve_bright : float [EV]
+        What the curve adds 6 and 3 stops under middle grey, at it, and 3 and 6 stops over.
+    view, screen : str
+    lut : bytes or None
+        A .cube file's bytes; laid over the display picture by ``lut_strength``.
     """
 
     tint: float = 0.0
@@ -39,7 +43,20 @@ class Grade:
     vignette: float = 0.0
     grain: float = 0.0
     sharpen: float = 0.0
+    curve_deep: float = 0.0
+    curve_dark: float = 0.0
+    curve_middle: float = 0.0
+    curve_light: float = 0.0
+    curve_bright: float = 0.0
+    lut_strength: float = 1.0
     view: str = "filmic"
+    screen: str = "sRGB"
+    lut: bytes | None = None
+
+    @property
+    def curve(self) -> tuple[float, ...]:
+        """What the curve adds [EV], from deep to bright."""
+        return (self.curve_deep, self.curve_dark, self.curve_middle, self.curve_light, self.curve_bright)
 
     @property
     def graded(self) -> bool:

@@ -11,7 +11,7 @@ from pydantic import BaseModel
 from lumwick.errors import PlaceError
 from lumwick.motion.channel import Channel, at
 from lumwick.motion.timebase import RATES
-from lumwick.place.document import Place, Shot
+from lumwick.place.document import Asset, Place, Shot
 from lumwick.place.edit import find, unit_of
 from lumwick.place.quantities import read, show
 
@@ -24,7 +24,7 @@ class FieldView:
     title: str
     unit: str
     help: str
-    kind: str  # number, switch, choice, text, moment
+    kind: str  # number, switch, choice, text, moment, colour, file
     shown: str
     value: Any
     low: float | None = None
@@ -48,6 +48,10 @@ def _view(model: BaseModel, name: str, prefix: str, t: float) -> FieldView | Non
     common: dict[str, Any] = {"path": f"{prefix}/{name}", "title": info.title or name, "unit": unit_of(info), "help": info.description or ""}
     if name == "id" or info.title is None:
         return None
+    if isinstance(value, Asset) or (value is None and "Asset" in str(info.annotation)):
+        return FieldView(**common, kind="file", shown=value.name if value else "", value=value and value.name)
+    if value is None:
+        return None
     if isinstance(value, bool):
         return FieldView(**common, kind="switch", shown="yes" if value else "no", value=value)
     if isinstance(value, int | float | Channel):
@@ -61,6 +65,8 @@ def _view(model: BaseModel, name: str, prefix: str, t: float) -> FieldView | Non
         return FieldView(**common, kind="choice", shown=value, value=value, choices=tuple(RATES))
     if get_origin(info.annotation) is Literal:
         return FieldView(**common, kind="choice", shown=value, value=value, choices=tuple(get_args(info.annotation)))
+    if isinstance(value, str) and len(value) == 7 and value.startswith("#"):
+        return FieldView(**common, kind="colour", shown=value, value=value)
     if isinstance(value, str):
         return FieldView(**common, kind="text", shown=value, value=value)
     return None

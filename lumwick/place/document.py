@@ -270,7 +270,7 @@ class Exposure(Model):
     """How a real camera would be set."""
 
     ev100: Animatable = keyed(14.0, "Exposure", "EV", -8, 22, "EV at ISO 100: full sun is about 15, sunset 11, dusk 5.")
-    kelvin: float = number(6500, "White", "K", 2000, 20000, "White balance: light of this colour comes out white.")
+    kelvin: Animatable = keyed(6500.0, "White", "K", 2000, 20000, "White balance: light of this colour comes out white.")
     f_number: float = number(8.0, "Opening", "f/", 0.9, 64, "Smaller numbers blur what is out of focus.", quantity="f_number")
     focus: Animatable = keyed(30.0, "Focus", "m", 0.1, 100000, "Distance that is sharp.", quantity="length", log=True)
     shutter: float = number(180, "Shutter", "°", 0, 360, "Angle of the frame's time that is exposed.")
@@ -290,12 +290,20 @@ class Exposure(Model):
 class Develop(Model):
     """How the picture is developed, in the order of a lens, a film and a print."""
 
-    view: Literal["filmic", "plain"] = Field("filmic", title="View", description="Filmic rolls highlights off (the ACES output transform); plain is the sRGB curve alone.")
+    view: Literal["filmic", "plain"] = Field("filmic", title="View", description="Filmic rolls highlights off (the ACES output transform); plain is the screen's curve alone.")
+    screen: Literal["sRGB", "Rec.1886", "Display P3"] = Field("sRGB", title="Screen", description="What it is made to be seen on.")
     contrast: Animatable = keyed(1.0, "Contrast", "x", 0.3, 3, "About middle grey; 1 is neutral.")
     saturation: Animatable = keyed(1.0, "Saturation", "x", 0, 2, "Strength of colour; 0 is black and white.")
     lift: Animatable = keyed(0.0, "Lift", "x", -0.3, 0.3, "Raises the shadows.")
     gamma: Animatable = keyed(1.0, "Gamma", "x", 0.5, 2, "Brightens the middle tones.")
     gain: Animatable = keyed(1.0, "Gain", "x", 0.5, 1.5, "Raises the lights.")
+    curve_deep: Animatable = keyed(0.0, "Curve, deep", "EV", -4, 4, "Lifts or lowers what is 6 stops under middle grey.")
+    curve_dark: Animatable = keyed(0.0, "Curve, dark", "EV", -3, 3, "What is 3 stops under.")
+    curve_middle: Animatable = keyed(0.0, "Curve, middle", "EV", -2, 2, "Middle grey.")
+    curve_light: Animatable = keyed(0.0, "Curve, light", "EV", -3, 3, "What is 3 stops over.")
+    curve_bright: Animatable = keyed(0.0, "Curve, bright", "EV", -4, 4, "What is 6 stops over.")
+    lut: Asset | None = Field(None, title="Look-up table", description="A .cube file, laid over the finished picture.")
+    lut_strength: Animatable = keyed(1.0, "Table's strength", "x", 0, 1, "0 leaves it out.")
     tint: Animatable = keyed(0.0, "Tint", "x", -30, 30, "Takes green out of the white (or, below 0, magenta), in thousandths of u v.")
     bloom: Animatable = keyed(0.0, "Bloom", "x", 0, 0.5, "Share of the light that the lens scatters; 0.02 is a good lens.")
     vignette: Animatable = keyed(0.0, "Vignette", "EV", 0, 4, "Light lost in the corners.")

@@ -84,6 +84,25 @@ class AddShot(Command):
     shot: Shot
 
 
+class Move(Command):
+    """Set a model or a lamp down elsewhere."""
+
+    op: Literal["move"]
+    of: Literal["lamps", "things"]
+    id: Id
+    east: float
+    north: float
+
+
+class SetWhite(Command):
+    """White balance by something grey: kelvin and tint at once."""
+
+    op: Literal["white"]
+    shot: Id
+    kelvin: float
+    tint: float
+
+
 class OwnAir(Command):
     """Give a shot its own air, starting from the place's, or take it away."""
 
@@ -92,7 +111,7 @@ class OwnAir(Command):
     own: bool
 
 
-AnyCommand = Annotated[SetValue | SetKey | MoveStation | AddStation | RemoveStation | Add | Remove | AddShot | OwnAir, Field(discriminator="op")]
+AnyCommand = Annotated[SetValue | SetKey | MoveStation | AddStation | RemoveStation | Add | Remove | AddShot | OwnAir | SetWhite | Move, Field(discriminator="op")]
 LISTED: dict[str, tuple[str, type[BaseModel]]] = {"growth": ("stand", Stand), "lamps": ("lamp", Lamp), "surfaces": ("surface", Surface), "things": ("model", Thing)}
 """The lists that one adds to and takes from: what their members are called, and are."""
 _ADAPTER: TypeAdapter[Any] = TypeAdapter(AnyCommand)
@@ -241,6 +260,16 @@ def _change(draft: Place, edit: Any) -> str:
         case AddShot():
             draft.shots.append(edit.shot)
             return f"added shot {edit.shot.name}"
+        case Move():
+            moved = next((item for item in getattr(draft, edit.of) if item.id == edit.id), None)
+            if moved is None:
+                raise PlaceError(f"That {LISTED[edit.of][0]} is not there any more.")
+            moved.east, moved.north = round(edit.east, 3), round(edit.north, 3)
+            return f"moved {LISTED[edit.of][0]} {moved.name}"
+        case SetWhite():
+            shot = _shot(draft, edit.shot)
+            shot.exposure.kelvin, shot.develop.tint = round(edit.kelvin), round(edit.tint, 1)
+            return f"white from a grey: {edit.kelvin:.0f} K, tint {edit.tint:.1f}"
         case OwnAir():
             shot = _shot(draft, edit.shot)
             shot.air = Air.model_validate(draft.air.model_dump()) if edit.own else None

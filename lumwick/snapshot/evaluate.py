@@ -27,7 +27,7 @@ from lumwick.motion.timebase import RATES, time_frame
 from lumwick.place.document import Asset, Develop, Exposure, Place, Shot
 from lumwick.water.spectrum import SeaState
 
-GRADED = tuple(f.name for f in fields(Grade) if f.name != "view")
+GRADED = tuple(f.name for f in fields(Grade) if f.name not in ("view", "screen", "lut"))
 RANGE_TO_EXTINCTION = 2.996
 """Meteorological optical range is where contrast falls to 5 %: V = 2.996 / beta (WMO No. 8)."""
 
@@ -108,12 +108,12 @@ def camera_at(setting: Setting, shot: Shot, t: float, the_way: Way | None = None
 
 def camera_with(e: Exposure, t: float, position: NDArray[np.float64], bearing: float, pitch: float, focal: float) -> Camera:
     """A camera at a place and with a lens, set as a shot's exposure says."""
-    return Camera(position, direction_of(bearing, pitch), focal, e.f_number, at(e.focus, t), at(e.ev100, t), e.kelvin, at(e.roll, t), e.blades, e.distortion, e.dispersion)
+    return Camera(position, direction_of(bearing, pitch), focal, e.f_number, at(e.focus, t), at(e.ev100, t), at(e.kelvin, t), at(e.roll, t), e.blades, e.distortion, e.dispersion)
 
 
-def grade_at(develop: Develop, t: float) -> Grade:
+def grade_at(develop: Develop, t: float, read: Callable[[Asset], bytes] = _nothing) -> Grade:
     """How the picture is developed at a clip time."""
-    return Grade(view=develop.view, **{name: at(getattr(develop, name), t) for name in GRADED})
+    return Grade(view=develop.view, screen=develop.screen, lut=None if develop.lut is None else read(develop.lut), **{name: at(getattr(develop, name), t) for name in GRADED})
 
 
 def evaluate(setting: Setting, shot: Shot, t: float, camera: Camera | None = None) -> Snapshot:
@@ -129,7 +129,7 @@ def evaluate(setting: Setting, shot: Shot, t: float, camera: Camera | None = Non
     weather = Weather(at(air.haze, t), air.ozone_du, RANGE_TO_EXTINCTION / at(air.fog_visibility, t), air.fog_height, air.fog_base)
     wind = gusts(at(blow.speed, t), blow.from_bearing + place.site.north_turn, blow.gustiness, blow.seed, loop)
     return Snapshot(t, clock, camera or camera_at(setting, shot, t), sun,
-                    direction(float(sun.azimuth) + place.site.north_turn, float(sun.elevation)), weather, wind, sea, loop, grade_at(shot.develop, t), time_frame(max(t, 0.0), RATES[shot.fps]),
+                    direction(float(sun.azimuth) + place.site.north_turn, float(sun.elevation)), weather, wind, sea, loop, grade_at(shot.develop, t, setting.read), time_frame(max(t, 0.0), RATES[shot.fps]),
                     air.sun_width, tuple(lamp_at(lamp, t, place.site.north_turn) for lamp in place.lamps if lamp.lit), at(place.surround.lux, t), {s.id: (at(s.glow, t), at(s.wet, t)) for s in place.surfaces})
 
 

@@ -92,9 +92,17 @@ def plant_surface(m, cut, look, shade, prim, x, y, z, dx, dy, dz, n, albedo, thr
 
 
 @nb.njit(fastmath=FAST)
-def timber_surface(tone, look, x, y, z, albedo):
-    v1, _, _ = noise2(x * 3 + z * 41, y * 3 + z * 37, 91)
-    v2, _, _ = noise2((x + z) * 55, (y - z) * 55, 92)
-    k = tone * (1 + 0.16 * v1 + 0.12 * v2)
+def timber_surface(tone, look, x, y, z, n, footprint, albedo):
+    """Colour of sawn timber: on upright faces the grain runs level, as boards do."""
+    if abs(n[2]) < 0.5:
+        u, v = x * abs(n[1]) + y * abs(n[0]), z
+    else:
+        u, v = x, y
+    broad, _, _ = noise2(u * 2.1 + v * 0.7, v * 9.0, 91)
+    seen = min(1.0, max(0.0, 1.6 - footprint / 0.012))
+    fine = 0.0
+    if seen > 0:
+        fine, _, _ = noise2(u * 5.0, v * (170.0 if abs(n[2]) < 0.5 else 60.0), 92)
+    k = tone * (1 + 0.14 * broad + 0.16 * seen * fine)
     for c in range(3):
-        albedo[c] = min(0.8, look[c] * k)
+        albedo[c] = min(0.8, max(0.0, look[c] * k))

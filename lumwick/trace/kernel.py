@@ -436,9 +436,11 @@ def _sample(w, view, limits, px, py, pixel, sample, buf, f, room, m, out, ids, c
                 m[rf.ALPHA] = w.look[g, 30]
                 glossy = True
         elif kind == TIMBER:
+            q = 1 / max(1e-20, np.sqrt(ng[0] * ng[0] + ng[1] * ng[1] + ng[2] * ng[2]))
             for c in range(3):
+                ng[c] *= q
                 n[c] = ng[c]
-            timber_surface(w.tone[w.offset[g] + prim], w.look[g], x, y, z, albedo)
+            timber_surface(w.tone[w.offset[g] + prim], w.look[g], x, y, z, ng, footprint, albedo)
             for c in range(3):
                 m[rf.ALBEDO + c] = albedo[c]
                 m[rf.F0 + c] = 0.03

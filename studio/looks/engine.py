@@ -18,6 +18,7 @@ from numpy.typing import NDArray
 from PIL import Image
 
 from lumwick.develop.view import develop
+from lumwick.errors import RenderError
 from lumwick.land.elevation import read_ground
 from lumwick.land.ground import Ground
 from lumwick.lens.camera import Camera
@@ -25,7 +26,7 @@ from lumwick.place.document import Develop, Shot
 from lumwick.place.document import Place as Document
 from lumwick.snapshot.evaluate import Setting, Snapshot, camera_with, evaluate
 from lumwick.trace.part import digest
-from lumwick.trace.render import ENGINE, Film, Quality, blank, clean, expose
+from lumwick.trace.render import ENGINE, QUALITIES, Film, Quality, blank, clean, expose
 from lumwick.trace.stage import Stage
 from studio.places.models import Revision, assets_for
 
@@ -89,7 +90,7 @@ class LookEngine:
         self._newest: dict[tuple[str, int], int] = {}
         self._keep = keep
 
-    def look(self, viewer: str, place_id: int, revision_id: int, shot_id: str, t: float, camera: dict[str, float] | None, step: int, wish: int) -> tuple[bytes, dict[str, Any]]:
+    def look(self, viewer: str, place_id: int, revision_id: int, shot_id: str, t: float, camera: dict[str, float] | None, step: int, wish: int, show_noise: bool = False) -> tuple[bytes, dict[str, Any]]:
         """A JPEG of the place, and what is known of it.
 
         Parameters
@@ -102,6 +103,8 @@ class LookEngine:
             Refinement wanted, 0 the coarsest.
         wish : int
             Grows with every new view or edit of the viewer.
+        show_noise : bool
+            Lay amber over what is still noisier than a study take would leave it.
 
         Raises
         ------
@@ -127,8 +130,30 @@ class LookEngine:
             assert state.film is not None and state.light is not None
             # what does not change the light is developed again, not traced
             light = state.light
-            known = {"samples": round(state.film.samples), "last": state.step >= len(STEPS) - 1, "step": state.step}
-        return jpeg(develop(light, snapshot.camera, snapshot.grade, snapshot.frame)), known
+            known = {"samples": round(state.film.samples), "last": state.step >= len(STEPS) - 1, "step": state.step,
+                     "note": "; ".join([*state.stage.notes, *state.stage.furnishing.notes])}
+            noisy = state.film.error() > QUALITIES["study"].noise if show_noise else None
+        pixels = develop(light, snapshot.camera, snapshot.grade, snapshot.frame)
+        if noisy is not None:
+            pixels[noisy] = (0.55 * pixels[noisy] + 0.45 * np.array([232, 160, 40])).astype(np.uint8)
+        return jpeg(pixels), known
+
+    def spot(self, place_id: int, u: float, v: float) -> NDArray[np.float64]:
+        """Mean light [cd/m2] of a small spot of the look that was last shown, at shares of its width and height.
+
+        Raises
+        ------
+        RenderError
+            Nothing was shown yet.
+        """
+        with self._turn:
+            state = self._open.get(place_id)
+            if state is None or state.light is None:
+                raise RenderError("Wait for the look to appear, then pick again.")
+            h, w = state.light.shape[:2]
+            x, y, r = int(u * (w - 1)), int(v * (h - 1)), max(1, w // 120)
+            part = state.light[max(0, y - r) : y + r + 1, max(0, x - r) : x + r + 1]
+            return np.asarray(part.reshape(-1, 3).mean(0), float)
 
     def _expose(self, state: _Open, key: tuple[Any, ...], snapshot: Snapshot, step: int, stale: Callable[[], bool]) -> None:
         """Bring the film to one step of its refinement, and clean it; what was there stays if a newer wish comes first."""

@@ -50,7 +50,7 @@ def _contours(setting_key: str, sea: float | None) -> dict[str, Any]:
 def chart_key(setting: Setting) -> str:
     """A digest of all that the chart draws: the page asks for a new chart only when it changes."""
     p = setting.place
-    return digest(p.land.elevation, list(p.growth), list(p.built), p.sea.present, p.sea.level, p.site.north_turn)
+    return digest(p.land.elevation, list(p.growth), list(p.built), list(p.things), list(p.lamps), p.sea.present, p.sea.level, p.site.north_turn)
 
 
 def chart(setting: Setting) -> dict[str, Any]:
@@ -67,7 +67,8 @@ def chart(setting: Setting) -> dict[str, Any]:
             dots = _dots(digest(stand, sea, place.land.elevation, list(place.built)), setting, stand.id)
         stands.append({"id": stand.id, "name": stand.name, "kind": stand.kind, "area": [[round(x, 1), round(y, 1)] for x, y in stand.area], "dots": dots})
     built = [{"id": b.id, "name": b.name, "kind": b.kind, "line": b.line, "width": b.width, "turn": b.turn} for b in place.built]
-    return {**base, "stands": stands, "built": built, "north": place.site.north_turn}
+    marks = [{"id": m.id, "name": m.name, "of": of, "east": m.east, "north": m.north} for of, items in (("things", place.things), ("lamps", place.lamps)) for m in items]
+    return {**base, "stands": stands, "built": built, "marks": marks, "north": place.site.north_turn}
 
 
 _DOTS: dict[str, list[list[float]]] = {}

@@ -7,6 +7,7 @@ import tempfile
 from pathlib import Path
 from typing import Any
 
+import numpy as np
 from django.conf import settings
 from django.contrib.auth import get_user_model, login
 from django.contrib.auth.decorators import login_required
@@ -19,15 +20,18 @@ from django.urls import reverse
 from django.utils import timezone
 from django.views.decorators.http import require_GET, require_POST
 
+from lumwick.built.meshes import KINDS, read_mesh
+from lumwick.develop.view import tabled, white_from_grey
 from lumwick.errors import LumwickError, PlaceError
 from lumwick.growth.form import PATCHED
 from lumwick.place.describe import FieldView, channels, fields, typed
 from lumwick.place.document import Shot
 from lumwick.place.edit import find, fresh_id
-from lumwick.place.files import pack, unpack
+from lumwick.place.files import MAPS, asset_of, pack, unpack
+from lumwick.trace.textures import read_image, read_panorama
 from studio.looks.engine import ENGINE_OF_LOOKS, Superseded, revision_setting
 from studio.places import charts
-from studio.places.models import Place, StaleRevision, assets_for
+from studio.places.models import AssetFile, Place, StaleRevision, assets_for
 
 BENCHES = (("land", "Land"), ("water", "Water"), ("growth", "Growth"), ("air", "Air"), ("route", "Route"), ("cut", "Cut"))
 
@@ -276,11 +280,12 @@ def _groups(place: Place, shot: Shot, bench: str, selected: str, t: float) -> li
         return {"title": title, "fields": views, **more}
 
     clock = group("Clock", fields(shot.clock, f"{s}/clock", t))
-    exposure = group("Exposure", fields(shot.exposure, f"{s}/exposure", t))
+    exposure = group("Exposure", fields(shot.exposure, f"{s}/exposure", t, ("ev100", "kelvin", "f_number", "focus", "shutter")))
+    lens = group("Lens", fields(shot.exposure, f"{s}/exposure", t, ("blades", "roll", "distortion", "dispersion")))
     stand = next((x for x in p.growth if x.id == selected), None)
     station = next((x for x in shot.route.stations if x.id == selected), None)
     if bench == "land":
-        return [group("Ground", fields(p.land, "/land", t, ("cover", "beach_top"))), group("Site", fields(p.site, "/site", t, ("latitude", "longitude", "utc_offset", "north_turn")))]
+        return _land_groups(p, selected, t, group)
     if bench == "water":
         return [group("Sea", fields(p.sea, "/sea", t, ("present", "level", "wind_speed", "wind_from"))), group("Waves", fields(p.sea, "/sea", t, ("fetch_km", "depth", "choppiness", "clarity")))]
     if bench == "growth":
@@ -293,9 +298,14 @@ def _groups(place: Place, shot: Shot, bench: str, selected: str, t: float) -> li
             out.append({"title": "Stands", "fields": [], "note": "Pick a stand on the chart, or draw a new one: press “Draw a stand”, click its corners, and double-click the last."})
         return out
     if bench == "air":
+        lamp = next((x for x in p.lamps if x.id == selected), None)
+        if lamp:
+            return _lamp_groups(lamp, t, group)
+        surround = group("Light from a picture", fields(p.surround, "/surround", t, ("picture", *(("turn", "lux") if p.surround.picture else ()))), items=[{"id": x.id, "name": x.name} for x in p.lamps], items_title="Lamps",
+                         add={"op": "add", "to": "lamps", "item": {"id": fresh_id([x.id for x in p.lamps], "lamp"), "name": f"Lamp {len(p.lamps) + 1}"}}, add_text="Hang a lamp here")
         own = {"op": "own_air", "shot": shot.id, "own": shot.air is None}
-        return [clock, group("Haze" + (" of this shot" if shot.air else ""), fields(air, air_path, t, ("haze", "ozone_du")), command=own, command_text="Give this shot its own air" if shot.air is None else "Use the place's air"),
-                group("Fog" + (" of this shot" if shot.air else ""), fields(air, air_path, t, ("fog_visibility", "fog_height", "fog_base"))), exposure]
+        return [clock, group("Haze" + (" of this shot" if shot.air else ""), fields(air, air_path, t, ("haze", "ozone_du", "sun_width")), command=own, command_text="Give this shot its own air" if shot.air is None else "Use the place's air"),
+                group("Fog" + (" of this shot" if shot.air else ""), fields(air, air_path, t, ("fog_visibility", "fog_height", "fog_base"))), surround]
     if bench == "route":
         out = []
         if station:
@@ -304,10 +314,127 @@ def _groups(place: Place, shot: Shot, bench: str, selected: str, t: float) -> li
             out.append(group(f"Station {index}", fields(station, base, t, ("name", "east", "north", "up", "focal")), remove={"op": "remove_station", "shot": shot.id, "station": station.id}))
         else:
             out.append({"title": "Stations", "fields": [], "note": "Turn the look to a view and press Enter to set a station, or pick one on the chart."})
-        return [*out, group("Way", fields(shot.route, f"{s}/route", t, ("way", "eye_height", "ease"))), exposure]
+        return [*out, group("Way", fields(shot.route, f"{s}/route", t, ("way", "eye_height", "ease"))), exposure, lens]
     about = group("Shot", fields(shot, s, t, ("name", "frames", "fps", "loop")) + clock["fields"])
-    return [about, exposure, group("Develop", fields(shot.develop, f"{s}/develop", t, ("contrast", "saturation", "lift", "gamma", "gain", "view"))),
-            group("Finish", fields(shot.develop, f"{s}/develop", t, ("bloom", "vignette", "grain", "sharpen", "tint")))]
+    develop = f"{s}/develop"
+    table = ("lut", "lut_strength") if shot.develop.lut else ("lut",)
+    return [about, exposure, group("Develop", fields(shot.develop, develop, t, ("tint", "contrast", "saturation", "lift", "gamma", "gain")), command_js="pickGrey()", command_text="White from a grey in the look"),
+            group("Curve", fields(shot.develop, develop, t, ("curve_deep", "curve_dark", "curve_middle", "curve_light", "curve_bright"))),
+            group("Finish", fields(shot.develop, develop, t, ("bloom", "vignette", "sharpen", "grain", "view", "screen", *table)))]
+
+
+SURFACE_LOOK = ("name", "pattern", "colour", "second", "roughness", "metalness", "wet")
+SURFACE_BODY = ("coat", "coat_roughness", "clear", *("pane", "refraction", "depth_tint"), "through", "glow", "glow_colour")
+SURFACE_LAID = ("scale", "turn", "shift_u", "shift_v", "relief", "boxed", "cut")
+
+
+def _land_groups(p: Any, selected: str, t: float, group: Any) -> list[dict[str, Any]]:
+    """The Land bench's columns: the ground, or what is set down on it and its surfaces."""
+    surfaces = [("", "its own"), *((x.id, x.name) for x in p.surfaces)]
+    surface = next((x for x in p.surfaces if x.id == selected), None)
+    if surface:
+        base = f"/surfaces/{surface.id}"
+        return [group(surface.name, fields(surface, base, t, SURFACE_LOOK), remove={"op": "remove", "of": "surfaces", "id": surface.id}), group("Body", fields(surface, base, t, SURFACE_BODY)),
+                group("As it lies", fields(surface, base, t, SURFACE_LAID)), group("Textures", fields(surface, base, t, MAPS))]
+    thing = next((x for x in p.things if x.id == selected), None)
+    if thing:
+        base = f"/things/{thing.id}"
+        return [group(thing.name, fields(thing, base, t, ("name", "mesh", "scale", "upright")), remove={"op": "remove", "of": "things", "id": thing.id}, surface=surfaces, surface_path=f"{base}/surface", surface_now=thing.surface),
+                group("Where", fields(thing, base, t, ("east", "north", "up", "turn")))]
+    lamp = next((x for x in p.lamps if x.id == selected), None)
+    if lamp:
+        return _lamp_groups(lamp, t, group)
+    built = next((x for x in p.built if x.id == selected), None)
+    if built:
+        base = f"/built/{built.id}"
+        return [group(built.name, fields(built, base, t, ("name", "width", "deck", "turn")), surface=surfaces, surface_path=f"{base}/surface", surface_now=built.surface)]
+    new = fresh_id([x.id for x in p.surfaces], "surface")
+    return [group("Ground", fields(p.land, "/land", t, ("cover", "beach_top"))), group("Site", fields(p.site, "/site", t, ("latitude", "longitude", "utc_offset", "north_turn"))),
+            group("Set down here", [], items=[{"id": x.id, "name": x.name} for x in [*p.built, *p.things, *p.lamps]], upload={"what": "model", "accept": ",".join(KINDS), "text": "Bring in a model …"}),
+            group("Surfaces", [], items=[{"id": x.id, "name": x.name} for x in p.surfaces], note="" if p.surfaces else "What built things and models are made of. They keep their own until they are given one.",
+                  add={"op": "add", "to": "surfaces", "item": {"id": new, "name": f"Surface {len(p.surfaces) + 1}"}}, add_text="Make a surface")]
+
+
+def _lamp_groups(lamp: Any, t: float, group: Any) -> list[dict[str, Any]]:
+    base = f"/lamps/{lamp.id}"
+    form = {"spot": ("inner", "outer"), "rectangle": ("width", "height"), "disc": ("width",)}.get(lamp.kind, ())
+    aim = ("bearing", "pitch") if lamp.kind != "point" else ()
+    return [group(lamp.name, fields(lamp, base, t, ("name", "kind", "lit", "amount", "unit", "kelvin")), remove={"op": "remove", "of": "lamps", "id": lamp.id}),
+            group("Where", fields(lamp, base, t, ("east", "north", "up", *aim))), *([group("Form", fields(lamp, base, t, form))] if form else [])]
+
+
+@login_required
+@require_POST
+def bring(request: HttpRequest, place_id: int) -> HttpResponse:
+    """Take in a file: a model to set down, or a texture, environment picture or look-up table for a field."""
+    place = own_place(request, place_id)
+    upload, what, path = request.FILES.get("file"), request.POST.get("what", ""), request.POST.get("path", "")
+    assert place.head is not None
+    try:
+        if upload is None:
+            raise PlaceError("Choose a file first.")
+        if (upload.size or 0) > BROUGHT_AT_MOST:
+            raise PlaceError(f"{upload.name} has {(upload.size or 0) / 1e6:,.0f} MB: at most {BROUGHT_AT_MOST / 1e6:,.0f} MB can be brought in.")
+        name, data = Path(upload.name or "file").name[:200], upload.read()
+        note = checked(what, name, data, path)
+        asset = asset_of(name, data).model_dump()
+        if what == "model":
+            document = place.head.parsed()
+            ids = [x.id for x in document.things]
+            item = {"id": fresh_id(ids, "model"), "name": Path(name).stem[:80] or "Model", "mesh": asset, **{k: float(request.POST.get(k) or 0) for k in ("east", "north", "up")}}
+            command = {"op": "add", "to": "things", "item": item}
+        else:
+            command = {"op": "set", "path": path, "value": asset}
+        AssetFile.keep(data)
+        place.edit(int(request.POST.get("rev") or 0), command)
+    except StaleRevision as stale:
+        return JsonResponse({"error": str(stale)}, status=409)
+    except LumwickError as error:
+        return JsonResponse({"error": str(error)}, status=422)
+    except ValueError:
+        return JsonResponse({"error": "This file cannot be set down: its place cannot be read."}, status=400)
+    fresh = own_place(request, place_id)
+    return JsonResponse({"state": _state(fresh, _shot(fresh, request.POST.get("shot"))), "note": note, "id": command["item"]["id"] if what == "model" else ""})
+
+
+BROUGHT_AT_MOST = 300_000_000
+
+
+def checked(what: str, name: str, data: bytes, path: str) -> str:
+    """Try a file before it is kept; returns a word on what was mended.
+
+    Raises
+    ------
+    LumwickError
+        It cannot be used for this.
+    """
+    if what == "model":
+        return "; ".join(read_mesh(data, name).notes)
+    if path.endswith("/picture"):
+        return read_panorama(data, name)[1]
+    if path.endswith("/lut"):
+        tabled(np.zeros((1, 1, 3), np.float32), data, 1.0)
+        return ""
+    return read_image(data, name)[1]
+
+
+@login_required
+@require_POST
+def grey(request: HttpRequest, place_id: int) -> HttpResponse:
+    """White balance from a spot of the look that should be grey."""
+    place = own_place(request, place_id)
+    try:
+        u, v = (min(1.0, max(0.0, float(request.POST[k]))) for k in ("u", "v"))
+        kelvin, tint = white_from_grey(ENGINE_OF_LOOKS.spot(place.pk, u, v))
+        place.edit(int(request.POST.get("rev") or 0), {"op": "white", "shot": request.POST.get("shot", ""), "kelvin": kelvin, "tint": tint})
+    except (KeyError, ValueError):
+        return JsonResponse({"error": "This spot cannot be read."}, status=400)
+    except StaleRevision as stale:
+        return JsonResponse({"error": str(stale)}, status=409)
+    except LumwickError as error:
+        return JsonResponse({"error": str(error)}, status=422)
+    fresh = own_place(request, place_id)
+    return JsonResponse({"state": _state(fresh, _shot(fresh, request.POST.get("shot")))})
 
 
 @login_required
@@ -356,14 +483,16 @@ def look(request: HttpRequest, place_id: int) -> HttpResponse:
     shot = _shot(place, request.GET.get("shot"))
     viewer = f"{request.session.session_key}:{request.GET.get('tab', '')}"
     try:
-        picture, known = ENGINE_OF_LOOKS.look(viewer, place.pk, place.head.pk, shot.id, max(0.0, min(t, shot.seconds)), camera, max(0, step), wish)
+        picture, known = ENGINE_OF_LOOKS.look(viewer, place.pk, place.head.pk, shot.id, max(0.0, min(t, shot.seconds)), camera, max(0, step), wish, request.GET.get("noise") == "1")
     except Superseded:
         return HttpResponse(status=204)
+    except LumwickError as error:
+        return JsonResponse({"error": str(error)}, status=422)
     if known["last"] and known["samples"] >= 8:
         path = print_path(place.pk)
         path.parent.mkdir(parents=True, exist_ok=True)
         path.write_bytes(picture)
-    return HttpResponse(picture, content_type="image/jpeg", headers={"Cache-Control": "no-store", "X-Samples": str(known["samples"]), "X-Last": "1" if known["last"] else "0", "X-Step": str(known["step"]), "X-Revision": str(place.head.number)})
+    return HttpResponse(picture, content_type="image/jpeg", headers={"Cache-Control": "no-store", "X-Samples": str(known["samples"]), "X-Last": "1" if known["last"] else "0", "X-Step": str(known["step"]), "X-Revision": str(place.head.number), "X-Note": json.dumps(known["note"])})
 
 
 @login_required

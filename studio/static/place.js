@@ -16,7 +16,7 @@ document.addEventListener("alpine:init", () => {
     s: initial, bench: "route", selected: "", t: 0, playing: false, units: "frames",
     cam: null, focal: null, lookInfo: "", fault: "", busy: "", tab: Math.random().toString(36).slice(2, 8),
     chart: null, view: null, drawing: null, wish: Date.now() % 1e9, lookTimer: 0, rehearsal: null, images: new Map(), late: 0, drafting: null,
-    dialog: "", theme: document.documentElement.dataset.theme || "", split: Number(localStorage.getItem("lw-split") || 44), low: Number(localStorage.getItem("lw-low") || 27),
+    picking: false, noise: false, dialog: "", theme: document.documentElement.dataset.theme || "", split: Number(localStorage.getItem("lw-split") || 44), low: Number(localStorage.getItem("lw-low") || 27),
     frame() { return clamp(Math.floor(this.t * this.fps() + 1e-6) + 1, 1, this.s.shot.frames); },
     fps() { return { "23.976": 24000 / 1001, "29.97": 30000 / 1001, "59.94": 60000 / 1001 }[this.s.shot.fps] || Number(this.s.shot.fps); },
 
@@ -112,6 +112,39 @@ document.addEventListener("alpine:init", () => {
     },
     pin(path, value) { this.command({ op: "key", path, t: +this.t.toFixed(6), value: Number(value) }); },
 
+    async bring(input, what, path) {
+      const file = input.files[0];
+      if (!file) return;
+      const at = this.ahead(), form = new FormData();
+      for (const [k, v] of Object.entries({ what, path, rev: this.s.rev, shot: this.s.shot.id, east: at.east, north: at.north, up: at.up })) form.set(k, v);
+      form.set("file", file);
+      this.busy = `taking in ${file.name} …`;
+      await this.post("bring/", form);
+      this.busy = ""; input.value = "";
+    },
+    async post(tail, form) {
+      let reply;
+      try { reply = await fetch(this.url(tail), { method: "POST", headers: { "X-CSRFToken": cookie("csrftoken") }, body: form }); } catch { this.say("The server cannot be reached: nothing was changed. Try again in a moment."); return; }
+      const data = reply.redirected ? { error: "Your session has ended: sign in again." } : await reply.json().catch(() => ({ error: "The server could not take this in." }));
+      if (!reply.ok || data.error) { this.say(data.error); return; }
+      if (data.id) this.selected = data.id;
+      this.take_state(data.state);
+      this.say(data.note ? `Taken in. ${data.note}.` : "");
+    },
+    // a spot on the ground some steps ahead of the camera
+    ahead() { const c = this.camera(), b = c.bearing * Math.PI / 180, d = c.pitch < -3 ? clamp(1.7 / Math.tan(-c.pitch * Math.PI / 180), 3, 25) : 10; return { east: +(c.x + Math.sin(b) * d).toFixed(2), north: +(c.y + Math.cos(b) * d).toFixed(2), up: +(c.z - 1.6).toFixed(2) }; },
+    addHere(c) {
+      if (c.to === "lamps") { const at = this.ahead(); c = { ...c, item: { ...c.item, ...at, up: +(at.up + 2.6).toFixed(2) } }; }
+      this.command(c).then((ok) => { if (ok) this.select(c.item.id); });
+    },
+    pickGrey() { this.picking = true; this.say("Click something in the look that should be neutral grey."); },
+    async grey(e) {
+      this.picking = false; this.say("");
+      const r = this.$refs.look.getBoundingClientRect(), form = new FormData();
+      for (const [k, v] of Object.entries({ u: (e.clientX - r.left) / r.width, v: (e.clientY - r.top) / r.height, rev: this.s.rev, shot: this.s.shot.id })) form.set(k, v);
+      await this.post("grey/", form);
+    },
+
     // -- the look -------------------------------------------------------------------------------------
     routeCamera(t = this.t) {
       const rows = this.s.route.samples;
@@ -133,6 +166,7 @@ document.addEventListener("alpine:init", () => {
       if (this.inflight === "coarse" && step === 0) { this.again = true; return; }
       const q = new URLSearchParams({ shot: this.s.shot.id, t: this.t.toFixed(5), step, wish, tab: this.tab });
       if (this.cam) { const c = this.cam; q.set("cam", [c.x, c.y, c.z, c.bearing, c.pitch, c.focal].map((v) => v.toFixed(3)).join(",")); }
+      if (this.noise) q.set("noise", 1);
       this.inflight = step === 0 ? "coarse" : "fine";
       const asked = performance.now();
       fetch(this.url(`look/?${q}`)).then(async (r) => {
@@ -156,6 +190,7 @@ document.addEventListener("alpine:init", () => {
     },
     dragLook(e) {
       if (e.button) return;
+      if (this.picking) { e.preventDefault(); this.grey(e); return; }
       const c = this.free(), x0 = e.clientX, y0 = e.clientY, b0 = c.bearing, p0 = c.pitch, per = (2 * Math.atan(18 / c.focal) * 180 / Math.PI) / this.$refs.look.clientWidth;
       this.$refs.look.focus();
       const move = (m) => { const k = m.shiftKey ? 0.25 : 1; c.bearing = (b0 - (m.clientX - x0) * per * k + 360) % 360; c.pitch = clamp(p0 + (m.clientY - y0) * per * k, -89, 89); this.look(); this.drawWedge(); };
@@ -313,10 +348,33 @@ document.addEventListener("alpine:init", () => {
         const at = b.line[Math.floor(b.line.length / 2)];
         if (this.bench === "land" && px < 0.9) svg.append(el("text", { x: at[0] + 6 * px, y: -at[1] - 6 * px, "font-size": 10 * px, fill: "var(--faint)" }, b.name));
       }
+      for (const m of c.marks) this.drawMark(svg, m, px);
       this.overlay = svg.appendChild(el("g"));
       this.drawRoute();
       if (this.drafting) this.drawDraft();
       this.drawScale(svg, px);
+    },
+    // models are small squares with a corner cut, lamps circles with short strokes about them
+    drawMark(svg, m, px) {
+      const on = m.id === this.selected, r = 5 * px, x = m.east, y = -m.north, g = el("g", { tabindex: 0, role: "button", "aria-label": `${m.of === "lamps" ? "Lamp" : "Model"} ${m.name}`, style: "cursor:grab", "data-mark": m.id });
+      if (m.of === "lamps") {
+        let d = "";
+        for (let k = 0; k < 6; k++) { const a = k * Math.PI / 3; d += `M${x + Math.cos(a) * r * 1.35} ${y + Math.sin(a) * r * 1.35}L${x + Math.cos(a) * r * 2} ${y + Math.sin(a) * r * 2}`; }
+        g.append(el("path", { d, stroke: "var(--amber)", "stroke-width": 1.4 * px }), el("circle", { cx: x, cy: y, r, fill: on ? "var(--amber-fill)" : "var(--sheet)", stroke: "var(--amber)", "stroke-width": 1.8 * px }));
+      } else g.append(el("path", { d: `M${x - r} ${y - r}H${x + r * 0.3}L${x + r} ${y - r * 0.3}V${y + r}H${x - r}Z`, fill: on ? "var(--amber-fill)" : "var(--sheet)", stroke: "var(--ink)", "stroke-width": 1.6 * px }));
+      if (on || (this.bench === "land" && px < 0.9)) g.append(el("text", { x: x + 8 * px, y: y - 7 * px, "font-size": 10 * px, fill: "var(--faint)", stroke: "var(--land)", "stroke-width": 2.5 * px, "paint-order": "stroke" }, m.name));
+      const pick = () => { if (!["land", "air"].includes(this.bench) || (this.bench === "air" && m.of === "things")) this.bench = "land"; this.select(m.id); };
+      g.addEventListener("keydown", (e) => { if (e.key === "Enter") { e.preventDefault(); e.stopPropagation(); pick(); } });
+      g.addEventListener("pointerdown", (e) => {
+        if (e.button || this.drafting) return;
+        e.stopPropagation(); e.preventDefault();
+        const from = this.metres(e), home = [m.east, m.north];
+        let moved = false;
+        const move = (n) => { const p = this.metres(n); if (!moved && Math.hypot(p[0] - from[0], p[1] - from[1]) < 3 * this.px()) return; moved = true; m.east = home[0] + p[0] - from[0]; m.north = home[1] + p[1] - from[1]; this.drawChart(); };
+        const up = () => { window.removeEventListener("pointermove", move); window.removeEventListener("pointerup", up); if (moved) this.command({ op: "move", of: m.of, id: m.id, east: m.east, north: m.north }); else pick(); };
+        window.addEventListener("pointermove", move); window.addEventListener("pointerup", up);
+      });
+      svg.append(g);
     },
     drawStand(svg, st, px) {
       const picked = st.id === this.selected, g = el("g", { tabindex: this.bench === "growth" ? 0 : null, role: "button", "aria-label": `Stand ${st.name}`, style: this.bench === "growth" ? "cursor:pointer" : null, "data-stand": st.id });

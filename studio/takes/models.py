@@ -18,6 +18,8 @@ from studio.places.models import Place, Revision
 
 FRAMES_AT_MOST = 20_000
 SPARE_BYTES = 300_000_000
+PASSES_BYTES = 90
+"""Of a frame's passes, for each pixel."""
 
 
 class Take(models.Model):
@@ -41,6 +43,10 @@ class Take(models.Model):
     fps = models.CharField(max_length=8)
     width, height = models.PositiveIntegerField(), models.PositiveIntegerField()
     quality = models.CharField(max_length=12)
+    passes = models.BooleanField(default=False)
+    """Whether each frame also gets its light and passes, as OpenEXR."""
+    cut_sky = models.BooleanField(default=False)
+    """Whether each frame also gets a picture with its sky cut out."""
     state = models.CharField(max_length=12, choices=State.choices, default=State.WAITING)
     reason = models.CharField(max_length=400, blank=True)
     made = models.DateTimeField(auto_now_add=True)
@@ -70,7 +76,7 @@ class Take(models.Model):
         return self.last - self.first + 1
 
     @classmethod
-    def begin(cls, place: Place, shot_id: str, kind: str, size: tuple[int, int], quality: str, first: int, last: int, fps: str = "") -> Take:
+    def begin(cls, place: Place, shot_id: str, kind: str, size: tuple[int, int], quality: str, first: int, last: int, fps: str = "", passes: bool = False, cut_sky: bool = False) -> Take:
         """Make a take with all its frames waiting, and enqueue the work, in one transaction.
 
         Raises
@@ -98,14 +104,14 @@ class Take(models.Model):
             raise RenderError(f"The shot ends at frame {shot.frames}: frame {last} is past it.")
         Path(settings.MEDIA_ROOT).mkdir(parents=True, exist_ok=True)
         free = shutil.disk_usage(settings.MEDIA_ROOT).free
-        need = size[0] * size[1] * 2 * (last - first + 1) + SPARE_BYTES
+        need = size[0] * size[1] * (2 + PASSES_BYTES * passes + 2 * cut_sky) * (last - first + 1) + SPARE_BYTES
         if free < need:
             raise RenderError(f"The disk is too full for this take: about {need / 1e6:,.0f} MB are needed and {free / 1e6:,.0f} MB are free. Make room, or choose a smaller size or fewer frames.")
         with transaction.atomic():
             locked = Place.objects.select_for_update().get(pk=place.pk)
             number = (locked.takes.aggregate(models.Max("number"))["number__max"] or 0) + 1  # type: ignore[attr-defined]
             take = cls.objects.create(place=locked, revision=place.head, number=number, kind=kind, shot=shot.id, shot_name=shot.name, first=first, last=last,
-                                      fps=shot.fps, width=size[0], height=size[1], quality=quality)
+                                      fps=shot.fps, width=size[0], height=size[1], quality=quality, passes=passes, cut_sky=cut_sky)
             document = place.head.parsed()
             Frame.objects.bulk_create([Frame(take=take, number=n, key=frame_key(document, shot.id, n, shot.fps, size, quality)) for n in range(first, last + 1)])
             for _ in range(min(HANDS, take.count)):
@@ -153,6 +159,15 @@ class Frame(models.Model):
     @property
     def path(self) -> Path:
         return Path(settings.MEDIA_ROOT) / "frames" / self.key[:2] / f"{self.key}.png"
+
+    def files(self) -> dict[str, Path]:
+        """All files that this frame's take asks for, by their endings."""
+        wanted = {".png": self.path}
+        if self.take.passes:
+            wanted[".exr"] = self.path.with_suffix(".exr")
+        if self.take.cut_sky:
+            wanted[".cut.png"] = self.path.with_suffix(".cut.png")
+        return wanted
 
 
 def progress(take: Take) -> dict[str, Any]:

@@ -16,10 +16,12 @@ from django.utils import timezone
 from procrastinate.contrib.django import app
 
 from lumwick.deliver.film import write_film
+from lumwick.deliver.frames import cut_out
+from lumwick.deliver.passes import write_passes
 from lumwick.deliver.stills import read_png, write_png
 from lumwick.errors import LumwickError
 from lumwick.motion.timebase import RATES
-from lumwick.picture import frame_picture
+from lumwick.picture import drift_of, frame_picture
 from lumwick.trace.render import QUALITIES
 from lumwick.trace.stage import Stage
 
@@ -116,13 +118,20 @@ def _render(take: Any, frame: Any, stop: Any) -> None:
 
     start = time.perf_counter()
     try:
-        if not frame.path.exists():
+        files = frame.files()
+        if not all(path.exists() for path in files.values()):
             frame.path.parent.mkdir(parents=True, exist_ok=True)
             stage = _stage(take.revision_id)
             shot = stage.setting.place.shot(take.shot).at_rate(take.fps)
-            picture = frame_picture(stage, shot, frame.number, (take.width, take.height), QUALITIES[take.quality], stop=stop)
+            picture = frame_picture(stage, shot, frame.number, (take.width, take.height), QUALITIES[take.quality], stop=stop, passes=take.passes or take.cut_sky)
             if picture is None:
                 return
+            camera = picture.snapshot.camera
+            if ".exr" in files:
+                motion = drift_of(stage, shot, picture.snapshot.t, (take.width, take.height))
+                write_passes(files[".exr"], picture.film, picture.light, camera, RATES[take.fps], frame.number, motion)
+            if ".cut.png" in files:
+                write_png(files[".cut.png"], cut_out(picture.film, picture.light, camera, picture.snapshot.grade, frame.number))
             write_png(frame.path, picture.pixels)
             frame.seconds = time.perf_counter() - start
         frame.state, frame.reason = Frame.State.DONE, ""

@@ -21,7 +21,7 @@ from lumwick.motion.timebase import RATES
 from lumwick.trace.render import blank
 from studio.looks.engine import ENGINE_OF_LOOKS
 from studio.places.views import own_place
-from studio.takes.models import FRAMES_AT_MOST, QUALITIES, Frame, Take, progress
+from studio.takes.models import FRAMES_AT_MOST, PASSES_BYTES, QUALITIES, Frame, Take, progress
 
 REHEARSAL_SIZE = (384, 216)
 SIZES = ("640x360", "960x540", "1280x720", "1920x1080")
@@ -70,7 +70,7 @@ def _settings(request: HttpRequest, place: Any) -> dict[str, Any]:
         raise RenderError("A take needs at least one frame: the last frame lies before the first.")
     if last - first + 1 > FRAMES_AT_MOST:
         raise RenderError(f"{last - first + 1:,} frames are too many for one take: at most {FRAMES_AT_MOST:,}. Split the shot.")
-    return {"shot_id": shot.id, "size": size, "quality": quality, "first": first, "last": last, "fps": shot.fps}
+    return {"shot_id": shot.id, "size": size, "quality": quality, "first": first, "last": last, "fps": shot.fps, "passes": "passes" in request.POST, "cut_sky": "cut_sky" in request.POST}
 
 
 def _refused(request: HttpRequest, error: RenderError) -> HttpResponse:
@@ -99,7 +99,7 @@ def budget(request: HttpRequest, place_id: int) -> HttpResponse:
     except RenderError as error:
         return _refused(request, error)
     count = asked["last"] - asked["first"] + 1
-    return render(request, "partials/budget.html", {"count": count, "each": cost["seconds"], "total": cost["seconds"] * count, "least": cost["least"] * count, "most": cost["most"] * count, "bytes": cost["bytes"] * count * 1.15})
+    return render(request, "partials/budget.html", {"count": count, "each": cost["seconds"], "total": cost["seconds"] * count, "least": cost["least"] * count, "most": cost["most"] * count, "bytes": count * (cost["bytes"] * (1.15 + asked["cut_sky"]) + asked["size"][0] * asked["size"][1] * PASSES_BYTES * asked["passes"])})
 
 
 @login_required
@@ -108,7 +108,7 @@ def begin(request: HttpRequest, place_id: int) -> HttpResponse:
     place = own_place(request, place_id)
     try:
         asked = _settings(request, place)
-        take = Take.begin(place, asked["shot_id"], "take", asked["size"], asked["quality"], asked["first"], asked["last"], asked["fps"])
+        take = Take.begin(place, asked["shot_id"], "take", asked["size"], asked["quality"], asked["first"], asked["last"], asked["fps"], asked["passes"], asked["cut_sky"])
     except RenderError as error:
         return _refused(request, error)
     return HttpResponse(f"take {take.number}", headers={"HX-Redirect": reverse("takes", args=[place.pk])})
@@ -235,9 +235,10 @@ def frames_zip(request: HttpRequest, take_id: int) -> HttpResponse:
     handle, name = tempfile.mkstemp(suffix=".zip")
     os.close(handle)
     with zipfile.ZipFile(name, "w", zipfile.ZIP_STORED) as z:
-        for f in take.frames.filter(state=Frame.State.DONE):
-            if f.path.exists():
-                z.write(f.path, frame_name(take.shot, f.number))
+        for f in take.frames.filter(state=Frame.State.DONE).select_related("take"):
+            for ending, path in f.files().items():
+                if path.exists():
+                    z.write(path, str(Path(frame_name(take.shot, f.number)).with_suffix(ending)))
     file = open(name, "rb")  # noqa: SIM115 - closed by the response
     os.unlink(name)
     return FileResponse(file, as_attachment=True, filename=f"{take.shot}-take-{take.number:03d}-frames.zip", content_type="application/zip")

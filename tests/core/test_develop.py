@@ -3,8 +3,10 @@
 import numpy as np
 import pytest
 
-from lumwick.develop.view import bloom, develop, graded, grained, sharpened, vignette, white_of
+from lumwick.develop.view import balance, bloom, curved, develop, graded, grained, sharpened, tabled, vignette, white_from_grey, white_of
+from lumwick.errors import RenderError
 from lumwick.lens.camera import Camera, incident_illuminance
+from lumwick.lens.colour import TO_XYZ
 from lumwick.lens.grade import Grade
 
 CAMERA = Camera(np.zeros(3), np.array([0.0, 1.0, 0.0]), ev100=12.0, kelvin=6504.0)
@@ -107,3 +109,56 @@ def test_tint_crosses_the_daylight_locus() -> None:
     plain = develop(scene, camera, Grade(view="plain")).reshape(-1, 3).mean(0)
     balanced = develop(scene, camera, Grade(view="plain", tint=10.0)).reshape(-1, 3).mean(0)
     assert plain[1] - plain[[0, 2]].mean() > 4 and np.ptp(balanced) < 1.2
+
+
+def test_the_curve_adds_its_stops_where_they_hold_and_keeps_hues() -> None:
+    for stop, name in zip((-6, -3, 0, 3, 6), ("deep", "dark", "middle", "light", "bright"), strict=True):
+        grey = np.full((1, 1, 3), 0.18 * 2.0**stop, np.float32)
+        bent = curved(grey, Grade(**{f"curve_{name}": 0.5}).curve)
+        assert np.log2(bent / grey) == pytest.approx(0.5, abs=1e-3)
+    warm = np.array([[[0.4, 0.2, 0.1]]], np.float32)
+    bent = curved(warm, (0.0, 0.3, -0.2, 0.0, 0.0))
+    assert bent / bent[..., :1] == pytest.approx(warm / warm[..., :1], rel=1e-5)
+    ramp = card(0.18) * 2.0 ** np.linspace(-7, 7, 32, dtype=np.float32)[None, :, None]
+    shaped = develop(ramp, CAMERA, Grade(curve_dark=0.8, curve_light=-0.8))[0, :, 1].astype(int)
+    assert (np.diff(shaped) >= -1).all()  # a moderate curve turns nothing over
+
+
+def cube(function: object, steps: int = 9) -> bytes:
+    axis = np.linspace(0, 1, steps)
+    rows = [f"{r:.6f} {g:.6f} {b:.6f}" for b, g, r in ((b, g, r) for b in axis for g in axis for r in axis) for r, g, b in [function((r, g, b))]]  # type: ignore[operator]
+    return (f"LUT_3D_SIZE {steps}\n" + "\n".join(rows) + "\n").encode()
+
+
+def test_a_look_up_table_does_what_its_file_says_by_its_strength() -> None:
+    picture = np.random.default_rng(3).uniform(0, 1, (6, 6, 3)).astype(np.float32)
+    assert tabled(picture, cube(lambda c: c), 1.0) == pytest.approx(picture, abs=1e-4)
+    assert tabled(picture, cube(lambda c: (1 - c[0], 1 - c[1], 1 - c[2])), 1.0) == pytest.approx(1 - picture, abs=1e-4)
+    assert tabled(picture, cube(lambda c: (1 - c[0], 1 - c[1], 1 - c[2])), 0.25) == pytest.approx(0.75 * picture + 0.25 * (1 - picture), abs=1e-4)
+    for bad in (b"", b"LUT_3D_SIZE 9\n0 0 0\n", b"\x89PNG"):
+        with pytest.raises(RenderError, match=r"no \.cube file"):
+            tabled(picture, bad, 1.0)
+
+
+@pytest.mark.parametrize(("kelvin", "tint"), [(3200.0, 0.0), (4800.0, 8.0), (6504.0, -6.0), (11000.0, 3.0)])
+def test_a_picked_grey_gives_the_balance_that_makes_it_neutral(kelvin: float, tint: float) -> None:
+    light = np.linalg.inv(TO_XYZ) @ white_of(kelvin, tint) * 40.0
+    k, t = white_from_grey(light)
+    assert k == pytest.approx(kelvin, rel=0.01) and t == pytest.approx(tint, abs=0.4)
+    white = balance(k, t) @ light
+    assert white / white[1] == pytest.approx(1.0, abs=4e-3)
+
+
+def test_what_is_not_grey_is_refused_in_words() -> None:
+    with pytest.raises(RenderError, match="no light"):
+        white_from_grey(np.zeros(3))
+    with pytest.raises(RenderError, match="too coloured"):
+        white_from_grey(np.array([0.0, 1.0, 0.0]))
+
+
+def test_screens_differ_and_each_keeps_black_and_white() -> None:
+    ramp = card(1.0) * np.linspace(0, 1, 32, dtype=np.float32)[None, :, None] ** 2
+    made = {screen: develop(ramp, CAMERA, Grade(view="plain", screen=screen)).astype(int) for screen in ("sRGB", "Rec.1886", "Display P3")}
+    assert abs(made["sRGB"] - made["Rec.1886"]).max() > 4
+    for picture in made.values():
+        assert picture[:, 0].max() == 0 and picture[:, -1].min() >= 253

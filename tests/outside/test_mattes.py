@@ -76,11 +76,11 @@ def test_another_reader_decodes_the_same_mattes(shown: tuple[Stage, Path, object
 def test_coverage_sums_and_unknown_names(shown: tuple[Stage, Path, object]) -> None:
     _, _, picture = shown
     film = picture.film  # type: ignore[attr-defined]
-    ids, shares = ranked(film, 0)
+    _ids, shares = ranked(film, 0)
     assert (np.diff(shares, axis=-1) <= 1e-6).all()  # the largest first
     assert shares.sum(-1) == pytest.approx(film.passes[..., 24] / film.counted[..., 0], abs=1e-3)
     assert coverage_of(film, ["left card", "right card"])[22, 48] == pytest.approx(1.0, abs=1e-3)
-    with pytest.raises(RenderError, match="nothing called 'tree'.*left card"):
+    with pytest.raises(RenderError, match=r"nothing called 'tree'.*left card"):
         coverage_of(film, ["tree"])
 
 
