@@ -2,18 +2,31 @@
 
 from __future__ import annotations
 
+import json
+import os
+import subprocess
+import sys
 import time
+from dataclasses import replace
+from pathlib import Path
 from typing import Any
 
+import numba as nb
 import numpy as np
 
 from bench.bare import primary_and_sun
 from lumwick.demo import saltmere
+from lumwick.develop.flicker import STEADY, flicker
+from lumwick.develop.view import develop
 from lumwick.picture import load_setting
 from lumwick.snapshot.evaluate import evaluate
-from lumwick.trace.render import QUALITIES, blank, clean, expose
+from lumwick.trace.embree import NO_HIT, rtcIntersect1, rtcOccluded1
+from lumwick.trace.kernel import REPLAY
+from lumwick.trace.render import QUALITIES, blank, clean, expose, more_samples
+from lumwick.trace.sampling import FAST
 from lumwick.trace.stage import Stage
 
+ROOT = Path(__file__).resolve().parent.parent
 SHOTS, SIZE, SAMPLES = ("dawn", "boardwalk", "sunset", "pine"), (480, 270), 4
 
 
@@ -69,3 +82,137 @@ def first_rays() -> list[dict[str, Any]]:
     before = (placed - start) * study.moments  # the place is set at each moment of the open shutter
     whole = before + (end - placed) * 4 * study.samples / 4  # four times the pixels, and the samples of study for the four here
     return [figure("before the first ray, of a study frame at 1280x720", before / whole, "share", 0.2, "lower")]
+
+
+@nb.njit(parallel=True, fastmath=FAST, nogil=True)
+def _replay(scene, log, kept):  # type: ignore[no-untyped-def]
+    """Trace recorded rays again, row by row, with nothing between them."""
+    for i in nb.prange(len(log)):
+        room = np.zeros(48, np.uint32)
+        start = (64 - (room.ctypes.data % 64)) % 64 // 4
+        buf = room[start : start + 32]
+        f = buf.view(np.float32)
+        for k in range(kept[i]):
+            r = log[i, k]
+            f[0], f[1], f[2], f[3], f[4], f[5], f[6], f[7], f[8] = r[0], r[1], r[2], 0.0, r[3], r[4], r[5], 0.0, r[6]
+            buf[9], buf[10], buf[11] = np.uint32(r[7]), 0, 0
+            buf[17], buf[18], buf[19], buf[20] = NO_HIT, NO_HIT, NO_HIT, NO_HIT
+            if r[8] > 0:
+                rtcOccluded1(scene, buf.ctypes.data, 0)
+            else:
+                rtcIntersect1(scene, buf.ctypes.data, 0)
+
+
+def _against_replay(stage: Stage, name: str, size: tuple[int, int] = (320, 180), samples: int = 2) -> dict[str, Any]:
+    log = np.zeros((size[1], size[0] * samples * 16, REPLAY), np.float32)
+    expose(stage, blank(*size), samples, log=log)
+    kept = (log[..., 3:6] != 0).any(-1).sum(1)
+    _replay(stage.world.scene, log[:2], np.ones(2, np.int64))  # compile
+    order = np.concatenate([np.arange(0, size[1], 2), np.arange(1, size[1], 2)])
+    log, kept = np.ascontiguousarray(log[order]), np.ascontiguousarray(kept[order])
+    best = [1e9, 1e9]
+    for _ in range(3):
+        start = time.perf_counter()
+        _replay(stage.world.scene, log, kept)
+        best[0] = min(best[0], time.perf_counter() - start)
+        start = time.perf_counter()
+        expose(stage, blank(*size), samples)
+        best[1] = min(best[1], time.perf_counter() - start)
+    return figure(f"integrator's time over bare replay of its rays, {name}", best[1] / best[0], "ratio", 1.5, "lower")
+
+
+def replay() -> list[dict[str, Any]]:
+    """The integrator's time for a frame over what bare Embree needs for the same frame's recorded rays."""
+    setting = load_setting(saltmere())
+    stage = Stage(setting)
+    out = []
+    for shot_id in SHOTS:
+        shot = setting.place.shot(shot_id)
+        stage.set(evaluate(setting, shot, shot.seconds / 2))
+        out.append(_against_replay(stage, shot_id))
+    return out
+
+
+def stressed() -> list[dict[str, Any]]:
+    """The stress place: what it holds, its memory, and the integrator against bare replay there."""
+    code = "\n".join(["import resource", "from bench.engine import _against_replay", "from bench.stress import stress", "from lumwick.trace.render import blank, expose", "import json",
+                      "_, _, stage, held = stress()", "expose(stage, blank(1280, 720), 1)", "memory = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1e6",
+                      "print(json.dumps([held, memory, _against_replay(stage, 'stress place')]))"])
+    done = subprocess.run([sys.executable, "-c", code], cwd=ROOT, capture_output=True, text=True, check=True)
+    held, memory, ratio = json.loads(done.stdout.strip().splitlines()[-1])
+    return [figure("stress place: trees and shrubs", held["trees"], "", 20000, "higher"), figure("stress place: blades in sight", held["blades"], "", 1e6, "higher"), figure("stress place: memory at 1280x720, peak", memory, "GB", 6.0, "lower"), ratio]
+
+
+def likeness() -> list[dict[str, Any]]:
+    """Mean difference (FLIP, Andersson et al. 2020, by its authors' package) of study and fine from a reference of 2 048 samples."""
+    import flip_evaluator
+
+    setting = load_setting(saltmere())
+    stage = Stage(setting)
+    size, scores = (96, 54), {"study": [], "fine": []}  # type: ignore[var-annotated]
+    for shot_id, share in (("dawn", 0.5), ("boardwalk", 0.33), ("pine", 0.2), ("boardwalk", 0.995)):
+        shot = setting.place.shot(shot_id)
+        t = shot.seconds * share
+        snap = evaluate(setting, shot, t)
+        if share > 0.9:  # inside the hide, exposed for the room
+            snap = replace(snap, camera=replace(snap.camera, ev100=10.0))
+        stage.set(snap)
+        reference = blank(*size)
+        expose(stage, reference, 2048, 2, seed=99)
+        shown = develop(reference.radiance, snap.camera, snap.grade)
+        for name, all_scores in scores.items():
+            grade, film = QUALITIES[name], blank(*size)
+            expose(stage, film, grade.samples // 2, grade.bounces)
+            expose(stage, film, more_samples(film, grade.samples - grade.samples // 2, grade.noise, grade.most), grade.bounces)
+            made = develop(clean(film, snap.camera.ev100, grade.denoise), snap.camera, snap.grade)
+            all_scores.append(float(flip_evaluator.evaluate(shown.astype(np.float32) / 255, made.astype(np.float32) / 255, "LDR")[1]))
+    return [figure(f"{name} against 2 048 samples, mean FLIP of four views", float(np.mean(s)), "", bar, "lower") for (name, s), bar in zip(scores.items(), (0.08, 0.04), strict=True)]
+
+
+def steadiness() -> list[dict[str, Any]]:
+    """Flicker between cleaned study frames of a still scene whose noise differs: the worst of three views."""
+    setting = load_setting(saltmere())
+    stage = Stage(setting)
+    worst = 0.0
+    for shot_id in ("dawn", "boardwalk", "pine"):
+        shot = setting.place.shot(shot_id)
+        snap = evaluate(setting, shot, shot.seconds / 3)
+        stage.set(snap)
+        made = []
+        for seed in (5, 6):
+            film = blank(320, 180)
+            expose(stage, film, 8, 1, seed=seed)
+            expose(stage, film, more_samples(film, 8, QUALITIES["study"].noise, QUALITIES["study"].most), 1, seed=seed)
+            made.append(develop(clean(film, snap.camera.ev100, "high"), snap.camera, snap.grade))
+        worst = max(worst, flicker(*made))
+    return [figure("flicker of a still scene at study, noise varied", worst, "share", STEADY, "lower")]
+
+
+def first_look() -> list[dict[str, Any]]:
+    """From the start of a process to the first coarse look, with warm caches; the best of three."""
+    code = "\n".join(["import time; start = time.perf_counter()", "from lumwick.demo import saltmere", "from lumwick.picture import load_setting", "from lumwick.snapshot.evaluate import evaluate", "from lumwick.trace.stage import Stage",
+                      "from lumwick.trace.render import blank, clean, expose", "from lumwick.develop.view import develop", "setting = load_setting(saltmere())", "stage = Stage(setting)", "shot = setting.place.shots[0]",
+                      "snap = evaluate(setting, shot, 1.0)", "stage.set(snap)", "film = blank(160, 90)", "expose(stage, film, 1)", "develop(clean(film, 12.0, 'fast'), snap.camera)", "print(time.perf_counter() - start)"])
+    took = [float(subprocess.run([sys.executable, "-c", code], cwd=ROOT, capture_output=True, text=True, check=True).stdout) for _ in range(3)]
+    return [figure("first look in a fresh process, warm caches", min(took), "s", 4.0, "lower")]
+
+
+def second_worker() -> list[dict[str, Any]]:
+    """Frames an hour of two processes with a core each over one with one."""
+    code = "\n".join(["import time, sys", "from lumwick.demo import saltmere", "from lumwick.picture import frame_picture, load_setting", "from lumwick.trace.render import Quality", "from lumwick.trace.stage import Stage",
+                      "setting = load_setting(saltmere())", "stage = Stage(setting)", "shot = setting.place.shot('boardwalk')", "frame_picture(stage, shot, 1, (320, 180), Quality(4, 1, 'high'))", "print('ready', flush=True)", "sys.stdin.readline()",
+                      "start = time.perf_counter()", "for n in range(2, 8): frame_picture(stage, shot, n, (320, 180), Quality(16, 1, 'high', 2))", "print(6 / (time.perf_counter() - start), flush=True)"])
+
+    def run(cores: list[int]) -> float:
+        env = {**os.environ, "NUMBA_NUM_THREADS": "1", "OMP_NUM_THREADS": "1"}
+        started = [subprocess.Popen(["taskset", "-c", str(core), sys.executable, "-c", code], cwd=ROOT, env=env, stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True) for core in cores]
+        for p in started:
+            assert p.stdout and p.stdout.readline().strip() == "ready"
+        for p in started:
+            assert p.stdin
+            p.stdin.write("go\n")
+            p.stdin.flush()
+        return sum(float(p.stdout.readline()) for p in started if p.stdout)
+
+    alone = run([0])
+    return [figure("two workers with a core each over one", run([0, 1]) / alone, "ratio", 1.7, "higher")]

@@ -41,6 +41,12 @@ class Photographer:
     def land(self) -> None:
         self.look("boardwalk", 5.0, "1")
 
+    def surfaces(self) -> None:
+        self.look("boardwalk", 9.0, "1", "tarred")
+
+    def lamp(self) -> None:
+        self.look("boardwalk", 14.0, "4", "jetty-lamp")
+
     def air(self) -> None:
         self.look("sunset", 5.4, "4")
 
@@ -87,7 +93,7 @@ class Photographer:
 
 
 VIEWS: dict[str, Callable[[Photographer], None]] = {
-    "route": Photographer.route, "land": Photographer.land, "air": Photographer.air, "water": Photographer.water, "growth": Photographer.growth, "cut-dim": Photographer.cut_dim,
+    "route": Photographer.route, "land": Photographer.land, "surfaces": Photographer.surfaces, "lamp": Photographer.lamp, "air": Photographer.air, "water": Photographer.water, "growth": Photographer.growth, "cut-dim": Photographer.cut_dim,
     "take-budget": Photographer.take_budget, "takes": Photographer.takes, "plan-chest": Photographer.plan_chest, "help": Photographer.help, "sign-in": Photographer.sign_in}
 
 

@@ -619,15 +619,21 @@ def _sample(w, view, limits, px, py, pixel, sample, buf, f, room, m, out, ids, c
             else:
                 if len(w.lamp) == 0:
                     continue
-                number, chance = ll.choose(w.lamp, x, y, z, cell(pixel, sample * 64 + step, 77))
+                number, chance, given = ll.choose(w.lamp, x, y, z, cell(pixel, sample * 64 + step, 77))
                 if number < 0 or chance <= 0:
                     continue
+                # lamps that are nothing beside the day are asked seldom, and count for more when they are
+                asked = min(1.0, max(0.04, given / (0.02 * limits.open_lux)))
+                if asked < 1:
+                    if cell(pixel, sample * 64 + step, 79) >= asked:
+                        continue
+                    k = 1 / asked
                 far, per_angle = ll.shine(w.lamp[number], w.lamp_triangle, x, y, z, su, sv, sd, col)
                 if col[0] + col[1] + col[2] <= 0:
                     continue
                 per_angle *= chance
                 if per_angle <= 0:
-                    k = 1 / (chance * far * far)
+                    k /= chance * far * far
                 k *= np.exp(-fog_depth(w.fog, z, sd[2], far))
             cos_l = n[0] * sd[0] + n[1] * sd[1] + n[2] * sd[2]
             cos_g = ng[0] * sd[0] + ng[1] * sd[1] + ng[2] * sd[2]

@@ -37,19 +37,19 @@ def chance(lamps, number, x, y, z):
 
 @nb.njit(fastmath=FAST)
 def choose(lamps, x, y, z, u):
-    """A lamp's number and the probability of choosing it; -1 if no lamp shines."""
+    """A lamp's number, the probability of choosing it, and about the light [lx] of all at this point; -1 if no lamp shines."""
     total = 0.0
     for k in range(len(lamps)):
         total += weight(lamps[k], x, y, z)
     if total <= 0:
-        return -1, 0.0
+        return -1, 0.0, 0.0
     at = u * total
     for k in range(len(lamps)):
         share = weight(lamps[k], x, y, z)
         if at < share or k == len(lamps) - 1:
-            return k, share / total
+            return k, share / total, total
         at -= share
-    return -1, 0.0
+    return -1, 0.0, 0.0
 
 
 @nb.njit(fastmath=FAST)

@@ -125,7 +125,8 @@ class Film:
         # a pixel's own estimate is rough: its neighbours' help
         smooth = ndimage.uniform_filter(variance, 5, mode="reflect")
         bright = ndimage.uniform_filter(mean, 5, mode="reflect")
-        return np.asarray(np.sqrt(smooth) / (bright + 0.05 * max(float(np.median(mean)), 1e-9)), np.float32)
+        told = np.sqrt(smooth) / (bright + 0.05 * max(float(np.median(mean)), 1e-9))
+        return np.asarray(np.where(n < 2, 1.0, told), np.float32)  # one sample tells nothing of its error
 
 
 def blank(width: int, height: int, passes: bool = False) -> Film:
@@ -175,10 +176,11 @@ def expose(stage: Stage, film: Film, samples: int | NDArray[np.int32], bounces: 
     wanted = np.full((height, width), samples, np.int32) if isinstance(samples, int) else np.ascontiguousarray(samples, np.int32)
     # indirect light of one sample may be at most this many times what a white card in the open would send back
     open_light = float(LUMA @ (stage._light.sky_lux + stage.clear.sun_lux * max(float(stage.snapshot.sun_direction[2]), 0.0))) / np.pi
+    open_lux = max(np.pi * open_light, 1e-3)
     lamps = stage.world.lamp
     if len(lamps):  # or, by lamps, a white card two metres from the strongest
         open_light = max(open_light, float(lamps[:, POWER].max()) / (4 * np.pi))
-    limits = Limits(bounces, reflections, transmissions, 12.0 * max(open_light, 1e-3), flat)
+    limits = Limits(bounces, reflections, transmissions, 12.0 * max(open_light, 1e-3), flat, float(open_lux))
     order = np.concatenate([np.arange(0, height, 2), np.arange(1, height, 2)])
     counts = np.zeros((height, 2), np.int64)
     kept = (film.sums, film.passes, film.mattes)
@@ -265,12 +267,23 @@ def _filtered(images: dict[str, NDArray[np.float32]], grade: str, **switches: bo
     return out
 
 
+FINE_KEPT = 0.3
+"""How much of the traced picture is kept where surfaces change from pixel to pixel (docs/decisions/0008)."""
+
+
+def _detail(normal: NDArray[np.float32]) -> NDArray[np.float32]:
+    """Where surfaces turn from pixel to pixel, 0 to 1: the spread of the cleaned normals over 3 by 3 pixels."""
+    mean = ndimage.uniform_filter(normal, (3, 3, 0), mode="reflect")
+    spread = ndimage.uniform_filter(normal * normal, (3, 3, 0), mode="reflect") - mean * mean
+    return np.asarray(np.clip(np.sqrt(np.maximum(spread.sum(-1), 0)) / 0.4, 0, 1), np.float32)
+
+
 def clean(film: Film, ev: float, grade: str = "high") -> NDArray[np.float32]:
     """Denoised radiance, shape (height, width, 3) [cd/m2].
 
     The denoiser sees the picture at its exposure, with albedo and normals as guides; at the high grade these are
     cleaned first, so that their own noise leaves no trace. Where surfaces change from pixel to pixel, as in grass,
-    some of the traced picture is kept, by as much as its own noise is small.
+    some of the traced picture is kept.
     """
     k = exposure_scale(ev)
     light = film.radiance
@@ -284,6 +297,8 @@ def clean(film: Film, ev: float, grade: str = "high") -> NDArray[np.float32]:
         if grade == "high":
             guides = {"albedo": _filtered({"albedo": albedo}, grade), "normal": _filtered({"normal": normal}, grade)}
             out = _filtered({"color": colour, **guides}, grade, hdr=True, cleanAux=True)
+            fine = (FINE_KEPT * _detail(guides["normal"]))[..., None]
+            out = np.asarray(out + fine * (colour - out), np.float32)
         else:
             out = _filtered({"color": colour, "albedo": albedo, "normal": normal}, grade, hdr=True)
     return out / k

@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 from scipy import ndimage
 
 from lumwick.air.atmosphere import BAND_RGB_LUX, clear_sky, coefficients
+from lumwick.keep import kept
 from lumwick.land.covers import TURF, albedo, sea_nearness
 from lumwick.land.ground import far_ring, grid_quads
 from lumwick.lens.camera import Camera
@@ -114,7 +115,9 @@ class Stage:
         self._parts["far"] = Part(FAR, far, look=plain_look(np.array(TURF) * 1.1), surfaces=("far ground",) * 4)
         self._normals = g.normals()
         self._slope = g.slope()
-        self._albedo = albedo(g, land.cover, level, land.beach_top, land.seed)
+        made_of = digest(g.heights, g.spacing, g.west, g.south, land, level)
+        found = kept("cover", made_of, lambda: {"albedo": albedo(g, land.cover, level, land.beach_top, land.seed), "sea": sea_nearness(g, level if level is not None else float(g.heights.min()) - 10)})
+        self._albedo, self._near_sea = found["albedo"], found["sea"]
         self._heights = g.heights.astype(np.float32)
         self._make_water_sheet()
 
@@ -127,7 +130,7 @@ class Stage:
         if level is None or float(g.heights.min()) > level + 0.5:
             return
         depth = level - g.heights.astype(float)
-        open_water = np.clip(sea_nearness(g, level) * 2.2 - 0.15, 0, 1)
+        open_water = np.clip(self._near_sea * 2.2 - 0.15, 0, 1)
         shoal = np.clip(ndimage.gaussian_filter(np.clip(depth, 0, None), 6 / g.spacing) / 2.2, 0, 1)
         # long waves die away over a shoal; ripples keep on to the shore, and a little in the creek
         short = np.clip(depth / 0.25, 0, 1) * (0.22 + 0.78 * open_water * (0.7 + 0.3 * shoal))

@@ -10,6 +10,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass, field, replace
+from typing import Any
 
 import numpy as np
 import shapely
@@ -19,6 +20,7 @@ from lumwick.air.wind import Gusts
 from lumwick.growth.form import LEVELS, MAKERS, PATCHED, Form
 from lumwick.growth.scatter import Plants, cell_numbers, gather, scatter
 from lumwick.growth.sway import bend, branch_motion, cantilever_frequency, lean
+from lumwick.keep import kept
 from lumwick.place.document import Stand
 from lumwick.snapshot.evaluate import Setting, Snapshot, area_shapes
 from lumwick.trace import embree
@@ -123,11 +125,12 @@ class Stands:
         level = sea.level if sea.present else None
         clear = area_shapes(setting)
         common = digest(ground_key, [shapely.to_wkt(c) for c in clear])
+        land = digest(setting.ground.heights, setting.ground.spacing, setting.ground.west, setting.ground.south)
         old = {s.key: s for s in self.standings}
         self.standings = []
         for stand in setting.place.growth:
             key = digest(stand, common)
-            self.standings.append(old.get(key) or Standing(key, stand, KINDS[stand.kind], self._beds(stand, scatter(stand, setting.ground, slope, clear, level))))
+            self.standings.append(old.get(key) or Standing(key, stand, KINDS[stand.kind], self._beds(stand, _set_out(stand, setting, slope, clear, level, f"{key} {land}"))))
 
     def _beds(self, stand: Stand, plants: Plants) -> list[Bed]:
         kind = KINDS[stand.kind]
@@ -203,10 +206,8 @@ class Stands:
         if key not in bed.shapes:
             stand = standing.stand
             seed = stand.seed * 100 + variant
-            if stand.kind in PATCHED:
-                form = MAKERS[stand.kind](stand.height, seed, level, bed.side, 0.85 * stand.per_hectare / 1e4, stand.dry)
-            else:
-                form = MAKERS[stand.kind](stand.height, seed, level)
+            arguments = (stand.height, seed, level, *((bed.side, 0.85 * stand.per_hectare / 1e4, stand.dry) if stand.kind in PATCHED else ()))
+            form = _form(stand.kind, arguments)
             vertices = embree.padded(form.vertices)
             mesh = embree.mesh(vertices, form.quads, quality=embree.REFIT)
             scene = embree.Scene(dynamic=True)
@@ -257,6 +258,19 @@ class Stands:
         bend(f.vertices, f.weight, f.group, np.tanh(branches / 0.5) * 0.5, f.flutter, f.flutter_group, np.tanh(leaves), shape.vertices)
         shape.mesh.moved()
         self._bent.append(shape.scene)
+
+
+def _set_out(stand: Stand, setting: Setting, slope: NDArray[np.float64], clear: list[shapely.Geometry], level: float | None, key: str) -> Plants:
+    """Where a stand's plants stand, kept from an earlier process if it was found before."""
+    return Plants(**kept("plants", f"{key} {level}", lambda: dict(vars(scatter(stand, setting.ground, slope, clear, level)))))
+
+
+def _form(kind: str, arguments: tuple[float, ...]) -> Form:
+    """A plant's form, kept from an earlier process if it was made before."""
+    arrays = kept("form", repr((kind, arguments)), lambda: {name: np.asarray(value) for name, value in vars(MAKERS[kind](*arguments)).items()})
+    plain: dict[str, Any] = {"groups": int, "flutter_groups": int, "strip": lambda a: tuple(int(v) for v in a)}
+    values: dict[str, Any] = {name: plain[name](a) if name in plain else a for name, a in arrays.items()}
+    return Form(**values)
 
 
 def _cuts(form: Form) -> NDArray[np.int64]:

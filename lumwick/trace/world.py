@@ -100,13 +100,14 @@ class View(NamedTuple):
 
 class Limits(NamedTuple):
     """How far paths are followed: bounces of each kind, the most light [cd/m2] that one sample may bring by a bounce
-    off a matt surface, and whether paths end at the first surface (for mattes)."""
+    off a matt surface, whether paths end at the first surface (for mattes), and about the light [lx] of the open."""
 
     bounces: int
     reflections: int
     transmissions: int
     clamp: float
     flat: bool
+    open_lux: float
 
 
 def hollow() -> World:

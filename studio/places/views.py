@@ -301,7 +301,7 @@ def _groups(place: Place, shot: Shot, bench: str, selected: str, t: float) -> li
         lamp = next((x for x in p.lamps if x.id == selected), None)
         if lamp:
             return _lamp_groups(lamp, t, group)
-        surround = group("Light from a picture", fields(p.surround, "/surround", t, ("picture", *(("turn", "lux") if p.surround.picture else ()))), items=[{"id": x.id, "name": x.name} for x in p.lamps], items_title="Lamps",
+        surround = group("Light from a picture", fields(p.surround, "/surround", t, ("picture", *(("turn", "lux") if p.surround.picture else ()))), listed=[{"id": x.id, "name": x.name} for x in p.lamps], listed_title="Lamps",
                          add={"op": "add", "to": "lamps", "item": {"id": fresh_id([x.id for x in p.lamps], "lamp"), "name": f"Lamp {len(p.lamps) + 1}"}}, add_text="Hang a lamp here")
         own = {"op": "own_air", "shot": shot.id, "own": shot.air is None}
         return [clock, group("Haze" + (" of this shot" if shot.air else ""), fields(air, air_path, t, ("haze", "ozone_du", "sun_width")), command=own, command_text="Give this shot its own air" if shot.air is None else "Use the place's air"),
@@ -350,8 +350,8 @@ def _land_groups(p: Any, selected: str, t: float, group: Any) -> list[dict[str, 
         return [group(built.name, fields(built, base, t, ("name", "width", "deck", "turn")), surface=surfaces, surface_path=f"{base}/surface", surface_now=built.surface)]
     new = fresh_id([x.id for x in p.surfaces], "surface")
     return [group("Ground", fields(p.land, "/land", t, ("cover", "beach_top"))), group("Site", fields(p.site, "/site", t, ("latitude", "longitude", "utc_offset", "north_turn"))),
-            group("Set down here", [], items=[{"id": x.id, "name": x.name} for x in [*p.built, *p.things, *p.lamps]], upload={"what": "model", "accept": ",".join(KINDS), "text": "Bring in a model …"}),
-            group("Surfaces", [], items=[{"id": x.id, "name": x.name} for x in p.surfaces], note="" if p.surfaces else "What built things and models are made of. They keep their own until they are given one.",
+            group("Set down here", [], listed=[{"id": x.id, "name": x.name} for x in [*p.built, *p.things, *p.lamps]], upload={"what": "model", "accept": ",".join(KINDS), "text": "Bring in a model …"}),
+            group("Surfaces", [], listed=[{"id": x.id, "name": x.name} for x in p.surfaces], note="" if p.surfaces else "What built things and models are made of. They keep their own until they are given one.",
                   add={"op": "add", "to": "surfaces", "item": {"id": new, "name": f"Surface {len(p.surfaces) + 1}"}}, add_text="Make a surface")]
 
 

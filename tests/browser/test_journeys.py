@@ -429,3 +429,68 @@ def test_a_place_file_goes_out_and_comes_in_by_the_browser(page: Page, live_serv
     page.locator("input[type=file]").set_input_files(str(path))
     page.get_by_role("button", name="Bring it in").click()
     expect(page.locator("#fault")).to_contain_text("cut short or damaged")
+
+
+def test_furnish_a_place(page: Page, live_server: Any, place: Any, tmp_path: Path) -> None:
+    """A model is brought in, given a surface, lit by a lamp, and moved on the chart; white is taken from a grey."""
+    import trimesh
+
+    model = tmp_path / "crate.glb"
+    model.write_bytes(trimesh.Scene([trimesh.creation.box((1.2, 1.2, 1.2))]).export(file_type="glb"))
+    sign_in(page, live_server.url)
+    page.get_by_role("link", name="Small").first.click()
+    first = looked(page, 2)
+    page.get_by_role("button", name="1 Land").click()
+    page.get_by_label("Bring in a model …").set_input_files(model)
+    revision(page, 2)
+    expect(page.locator("#slip")).to_contain_text("crate")
+    expect(page.locator("[data-mark=model1]")).to_have_count(1)
+    seen = new_look(page, first)
+    # drag it on the chart
+    box = page.locator("[data-mark=model1] path").bounding_box()
+    assert box
+    page.mouse.move(box["x"] + 4, box["y"] + 4)
+    page.mouse.down()
+    page.mouse.move(box["x"] + 24, box["y"] + 14, steps=4)
+    page.mouse.up()
+    revision(page, 3)
+    expect(page.get_by_role("button", name="undo: moved model crate")).to_be_visible()
+    # a surface of its own
+    ws(page, "w.select('')")
+    page.get_by_role("button", name="Make a surface").click()
+    revision(page, 4)
+    page.locator("#slip").get_by_label("Pattern", exact=True).select_option("brick")
+    revision(page, 5)
+    page.locator("[data-mark=model1]").press("Enter")
+    page.locator("#slip").get_by_label("Surface", exact=True).select_option("surface1")
+    revision(page, 6)
+    seen = new_look(page, seen)
+    # a lamp, by kelvin and lumen
+    page.get_by_role("button", name="4 Air").click()
+    page.get_by_role("button", name="Hang a lamp here").click()
+    revision(page, 7)
+    set_field(page, "Light", "1200")
+    revision(page, 8)
+    d = Place.objects.get().head.parsed()
+    assert d.things[0].surface == "surface1" and d.surfaces[0].pattern == "brick" and d.lamps[0].amount == 1200
+    seen = new_look(page, seen)
+    # where the look still needs samples
+    page.get_by_role("button", name="noise", exact=True).click()
+    expect(page.get_by_role("button", name="hide noise")).to_be_visible()
+    page.get_by_role("button", name="hide noise").click()
+    # a file that is none: a sentence, and nothing changed
+    bad = tmp_path / "words.glb"
+    bad.write_text("not a model")
+    page.get_by_role("button", name="1 Land").click()
+    ws(page, "w.select('')")
+    page.get_by_label("Bring in a model …").set_input_files(bad)
+    expect(page.get_by_role("alert")).to_contain_text("cannot be read as a model")
+    # white from a grey spot of the look
+    page.get_by_role("button", name="6 Cut").click()
+    page.get_by_role("button", name="White from a grey in the look").click()
+    box = page.locator("#look").bounding_box()
+    assert box
+    page.mouse.click(box["x"] + box["width"] / 2, box["y"] + 12)
+    page.wait_for_function("/white from a grey|coloured/.test(document.body.innerText)")
+    found = Axe().run(page).response["violations"]
+    assert not found, [(v["id"], n["html"]) for v in found for n in v["nodes"]]

@@ -171,3 +171,30 @@ def test_a_cancelled_place_renders_no_more(place: Any, client: Client) -> None:
     assert client.get(f"/takes/{take.pk}/").status_code == 404
     client.post(f"/places/{place.pk}/bring-back/")
     assert client.get(f"/takes/{take.pk}/").status_code == 200
+
+
+def test_a_take_with_passes_and_cut_sky_hands_all_of_them_over(place: Any, worker: Any, client: Client) -> None:
+    import OpenImageIO as oiio
+
+    take = Take.begin(place, "a", "take", (96, 54), "sketch", 1, 2, passes=True, cut_sky=True)
+    worker()
+    until(lambda: state(take) == Take.State.DONE, what="the take")
+    client.force_login(place.owner)
+    with zipfile.ZipFile(io.BytesIO(b"".join(client.get(f"/takes/{take.pk}/frames.zip").streaming_content))) as z:
+        names = z.namelist()
+        assert sorted(names) == sorted(f"a.0000{n}{ending}" for n in (1, 2) for ending in (".png", ".exr", ".cut.png"))
+    frame = take.frames.get(number=1)
+    image = oiio.ImageInput.open(str(frame.files()[".exr"]))
+    channels = image.spec().channelnames
+    image.close()
+    assert {"motion.X", "motion.Y", "reflection.R", "lamps.G", "CryptoObject00.R", "Z"} <= set(channels)
+    cut = oiio.ImageInput.open(str(frame.files()[".cut.png"]))
+    pixels = cut.read_image("uint8")
+    cut.close()
+    assert pixels.shape == (54, 96, 4) and pixels[0, 48, 3] == 0 and pixels[-1, 48, 3] == 255
+    page = client.get(f"/takes/{take.pk}/").content.decode()
+    assert "passes" in page and "PNG and EXR" in page
+    # the same frames without passes are found, not made again
+    plain = Take.begin(place, "a", "take", (96, 54), "sketch", 1, 2)
+    until(lambda: state(plain) == Take.State.DONE, what="the second take")
+    assert progress(plain)["seconds_spent"] == 0

@@ -1,0 +1,135 @@
+"""Where samples go, what is cleaned, what is kept: adaptive sampling, light set aside, flicker, kept arrays."""
+
+from pathlib import Path
+
+import numba
+import numpy as np
+import pytest
+
+from lumwick import keep
+from lumwick.deliver.frames import cut_out, matte, names_of
+from lumwick.develop.flicker import flicker
+from lumwick.errors import RenderError
+from lumwick.lens.camera import Camera, direction_of
+from lumwick.picture import picture_at
+from lumwick.snapshot.evaluate import Setting, evaluate
+from lumwick.trace.kernel import ASIDE, COUNTED, SQUARED
+from lumwick.trace.render import Film, Quality, blank, clean, expose, more_samples, unreached
+from lumwick.trace.stage import Stage
+from lumwick.trace.world import hollow
+
+EYE = Camera(np.array([0.0, -30.0, 6.0]), direction_of(10.0, -6.0))
+
+
+@pytest.fixture
+def stage(setting: Setting) -> Stage:
+    made = Stage(setting)
+    made.set(evaluate(setting, setting.place.shots[0], 0.3, EYE))
+    return made
+
+
+def test_the_integrator_is_compiled_for_the_worlds_that_stages_make(stage: Stage) -> None:
+    for name, real, empty in zip(stage.world._fields, stage.world, hollow(), strict=True):
+        assert numba.typeof(real) == numba.typeof(empty), name
+
+
+def test_more_samples_go_where_the_noise_is_and_spend_the_budget() -> None:
+    film = blank(64, 32)
+    film.sums[..., COUNTED] = 8
+    film.sums[..., :3] = 8 * 100.0  # 100 in each colour
+    film.sums[..., SQUARED] = 8 * 300.0**2
+    film.sums[:, 32:, SQUARED] *= 1.5  # the right half is noisy
+    wanted = more_samples(film, 4.0, 0.02, 400)
+    assert wanted[:, :28].max() == 0 and wanted[:, 36:].min() > 3
+    assert wanted.mean() == pytest.approx(4.0, rel=0.02)
+    assert more_samples(film, 4.0, 0.9, 400).max() == 0 and more_samples(film, 400.0, 0.0001, 12).max() <= 4
+    assert "above 2 %" in unreached(film, 0.02) and unreached(film, 0.9) == ""
+
+
+def test_samples_added_where_wanted_are_the_ones_that_an_even_film_has(stage: Stage) -> None:
+    even, dealt = blank(48, 27), blank(48, 27)
+    expose(stage, even, 6)
+    expose(stage, dealt, 2)
+    rest = np.full((27, 48), 4, np.int32)
+    expose(stage, dealt, rest)
+    assert np.allclose(even.sums, dealt.sums, rtol=1e-5) and dealt.samples == 6
+    some = np.zeros((27, 48), np.int32)
+    some[10:12, 20:30] = 5
+    before = dealt.sums.copy()
+    expose(stage, dealt, some)
+    changed = (before != dealt.sums).any(-1)
+    assert changed[10:12, 20:30].all() and changed.sum() == 20 and dealt.counted[11, 25, 0] == 11
+
+
+def test_an_adaptive_picture_spends_what_the_quality_says(stage: Stage) -> None:
+    picture = picture_at(stage, stage.setting.place.shots[0], 0.3, (64, 36), Quality(16, 1, "none", noise=0.01, most=64), EYE)
+    assert picture is not None and picture.film.samples == pytest.approx(16, abs=0.5)
+    spread = picture.film.counted[..., 0]
+    assert spread.min() == 8 and spread.max() > 17
+    assert picture.film.note  # and says where it was not enough
+    assert picture_at(stage, stage.setting.place.shots[0], 0.3, (64, 36), Quality(16, 1, "none", noise=5.0, most=64), EYE).film.samples == 8  # type: ignore[union-attr]
+
+
+def test_light_set_aside_is_spread_and_none_of_it_is_lost() -> None:
+    film = blank(64, 48)
+    film.sums[..., COUNTED] = 4
+    film.sums[20, 30, ASIDE : ASIDE + 3] = 4000.0
+    light = film.radiance
+    assert light.sum() == pytest.approx(3 * 1000.0, rel=1e-4) and light[20, 30].max() < 100
+
+
+def test_frames_share_their_noise_unless_told_to_vary(stage: Stage) -> None:
+    def made(seed: int) -> np.ndarray:
+        film = blank(64, 36)
+        expose(stage, film, 8, seed=seed)
+        from lumwick.develop.view import develop
+
+        return develop(clean(film, 14.0, "high"), EYE)
+
+    assert flicker(made(1), made(1)) == 0.0
+    assert 0 < flicker(made(1), made(2)) < 0.1
+    flat = np.full((20, 20, 3), 100, np.uint8)
+    assert flicker(flat, flat + 10) == pytest.approx(10 / 255)
+    dancing = flat.copy()
+    dancing[::2, ::2] += 9
+    assert flicker(flat, dancing) < flicker(flat, flat + 9)
+
+
+def test_cut_out_sky_and_mattes(stage: Stage) -> None:
+    picture = picture_at(stage, stage.setting.place.shots[0], 0.3, (64, 36), Quality(8, 1, "none"), EYE, passes=True)
+    assert picture is not None
+    cut = cut_out(picture.film, picture.light, EYE, picture.snapshot.grade, 1)
+    assert cut.shape == (36, 64, 4) and cut[0, 5, 3] == 0 and cut[-1, 30, 3] == 255 and cut[0, 5, :3].max() == 0
+    assert np.abs(cut[-1, 30, :3].astype(int) - picture.pixels[-1, 30]).max() <= 2  # where there is no sky it is the picture
+    ground = matte(picture.film, names_of("ground, water"))
+    assert ground.shape == (36, 64, 4) and ground[-1].max() > 0 and ground[0].max() == 0 and (ground[..., 0] == ground[..., 3]).all()
+    with pytest.raises(RenderError, match="needs passes"):
+        cut_out(Film(picture.film.sums), picture.light, EYE, picture.snapshot.grade, 1)
+
+
+def test_fine_detail_keeps_some_of_what_was_traced(stage: Stage) -> None:
+    film = blank(96, 54)
+    expose(stage, film, 4)
+    noisy, cleaned = film.radiance, clean(film, 14.0, "high")
+    assert cleaned.shape == noisy.shape and np.abs(cleaned - noisy).mean() > 0
+    assert np.array_equal(clean(film, 14.0, "none"), noisy)
+
+
+def test_kept_arrays_come_back_and_damage_is_mended(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setenv("NUMBA_CACHE_DIR", str(tmp_path / "cache" / "x"))
+    made = []
+
+    def make() -> dict[str, np.ndarray]:
+        made.append(1)
+        return {"a": np.arange(5), "b": np.ones((2, 2))}
+
+    for _ in range(2):
+        assert keep.kept("thing", "key", make)["a"].tolist() == [0, 1, 2, 3, 4]
+    assert len(made) == 1
+    (file,) = keep.folder().iterdir()
+    file.write_bytes(b"junk")
+    assert keep.kept("thing", "key", make)["b"].shape == (2, 2) and len(made) == 2
+    keep.kept("thing", "other key", make)
+    assert len(made) == 3
+    monkeypatch.setenv("NUMBA_CACHE_DIR", "/proc/none/x")
+    assert keep.kept("thing", "key", make)["a"].size == 5  # a place that cannot be written costs time alone

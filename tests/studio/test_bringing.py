@@ -1,0 +1,134 @@
+"""Files brought into a place: models, textures, pictures of light, tables; and white from a grey."""
+
+import io
+import json
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pytest
+import trimesh
+from django.core.files.uploadedfile import SimpleUploadedFile
+from django.test import Client
+from PIL import Image
+
+from lumwick.place.files import unpack
+from studio.looks.engine import ENGINE_OF_LOOKS
+from tests.core.test_develop import cube
+from tests.core.test_meshes import glb
+from tests.outside.test_surfaces import picture_file
+
+pytestmark = pytest.mark.django_db
+
+
+def bring(client: Client, place: Any, name: str, data: bytes, what: str = "file", path: str = "", **more: Any) -> Any:
+    place.refresh_from_db()
+    return client.post(f"/places/{place.pk}/bring/", {"what": what, "path": path, "rev": place.head.number, "shot": "a", "file": SimpleUploadedFile(name, data), **more})
+
+
+def document(place: Any) -> Any:
+    place.refresh_from_db()
+    return place.head.parsed()
+
+
+@pytest.fixture
+def signed_in(client: Client, place: Any) -> Client:
+    client.force_login(place.owner)
+    return client
+
+
+def png() -> bytes:
+    buffer = io.BytesIO()
+    Image.new("RGB", (8, 8), (200, 40, 30)).save(buffer, "PNG")
+    return buffer.getvalue()
+
+
+def test_a_model_is_set_down_lit_and_exported_with_its_file(signed_in: Client, place: Any) -> None:
+    reply = bring(signed_in, place, "box.glb", glb(trimesh.creation.box((2, 2, 2))), "model", east=3, north=9, up=4)
+    assert reply.status_code == 200 and reply.json()["id"] == "model1"
+    (thing,) = document(place).things
+    assert (thing.name, thing.east, thing.north, thing.up) == ("box", 3, 9, 4)
+    chart = signed_in.get(f"/places/{place.pk}/chart/").json()
+    assert chart["marks"] == [{"id": "model1", "name": "box", "of": "things", "east": 3.0, "north": 9.0}]
+    data, known = ENGINE_OF_LOOKS.look("v", place.pk, place.head.pk, "a", 0.0, {"x": 3, "y": -3, "z": 5, "bearing": 0, "pitch": -5, "focal": 28}, 1, 1)
+    assert len(data) > 2000 and known["note"] == ""
+    assert "box" in ENGINE_OF_LOOKS._open[place.pk].stage.things
+    packed = b"".join(signed_in.get(f"/places/{place.pk}/export/"))
+    again, assets = unpack(packed)
+    assert again.things[0].mesh.sha256 in assets and len(assets) == 2
+    # it is named in the history, can be moved, and taken away again
+    edit = {"rev": place.head.number, "command": {"op": "move", "of": "things", "id": "model1", "east": 5.5, "north": 2}}
+    assert signed_in.post(f"/places/{place.pk}/edit/", json.dumps(edit), content_type="application/json").status_code == 200
+    assert document(place).things[0].east == 5.5 and place.head.label == "moved model box"
+
+
+@pytest.mark.parametrize(("name", "data", "what", "path", "words"), [
+    ("empty.glb", b"", "model", "", "cannot be read"), ("a.txt", b"x", "model", "", "not a model"), ("p.png", b"no image", "file", "/surfaces/s/colour_map", "cannot be read"),
+    ("p.jpg", b"x", "file", "/surround/picture", r".hdr or .exr"), ("t.cube", b"junk", "file", "/shots/a/develop/lut", "no .cube file"), ("p.png", png(), "file", "/nowhere/at/all", "no field"),
+])
+def test_files_that_cannot_be_used_change_nothing(signed_in: Client, place: Any, name: str, data: bytes, what: str, path: str, words: str) -> None:
+    before = place.head.number
+    reply = bring(signed_in, place, name, data or b" ", what, path)
+    assert reply.status_code == 422 and words in reply.json()["error"]
+    place.refresh_from_db()
+    assert place.head.number == before
+
+
+def test_a_stale_edit_and_a_missing_file_are_told(signed_in: Client, place: Any) -> None:
+    assert bring(signed_in, place, "box.glb", glb(trimesh.creation.box((1, 1, 1))), "model", rev=0).status_code == 409
+    assert "Choose a file" in signed_in.post(f"/places/{place.pk}/bring/", {"what": "model", "rev": 1}).json()["error"]
+
+
+def test_a_texture_on_a_surface_on_a_built_thing(signed_in: Client, place: Any) -> None:
+    def edit(command: dict[str, Any]) -> int:
+        place.refresh_from_db()
+        return signed_in.post(f"/places/{place.pk}/edit/", json.dumps({"rev": place.head.number, "command": command}), content_type="application/json").status_code
+
+    assert edit({"op": "add", "to": "surfaces", "item": {"id": "s", "name": "Painted", "pattern": "planks"}}) == 200
+    assert bring(signed_in, place, "red.png", png(), "file", "/surfaces/s/colour_map").status_code == 200
+    surface = document(place).surfaces[0]
+    assert surface.colour_map.name == "red.png"
+    slip = signed_in.get(f"/places/{place.pk}/slip/?bench=land&selected=s").content.decode()
+    assert "red.png" in slip and 'type="color"' in slip and "Painted" in slip
+    assert edit({"op": "set", "path": "/surfaces/s/colour_map", "value": None}) == 200
+    assert document(place).surfaces[0].colour_map is None
+    # a surface that is taken away goes from what had it
+    assert edit({"op": "remove", "of": "surfaces", "id": "s"}) == 200 and edit({"op": "remove", "of": "surfaces", "id": "s"}) != 200
+    for bad in ({"op": "add", "to": "lamps", "item": {"id": "l", "name": "L", "kind": "disc", "width": 0}}, {"op": "add", "to": "lamps", "item": {"id": "l"}}, {"op": "move", "of": "lamps", "id": "gone", "east": 0, "north": 0}):
+        assert edit(bad) != 200
+
+
+def test_light_from_a_picture_and_a_table(signed_in: Client, place: Any, tmp_path: Path) -> None:
+    assert bring(signed_in, place, "s.exr", picture_file(tmp_path, np.ones((8, 16, 3))), "file", "/surround/picture").status_code == 200
+    assert bring(signed_in, place, "t.cube", cube(lambda c: c), "file", "/shots/a/develop/lut").status_code == 200
+    place.refresh_from_db()
+    data, _ = ENGINE_OF_LOOKS.look("v", place.pk, place.head.pk, "a", 0.0, None, 1, 9)
+    assert len(data) > 1000 and ENGINE_OF_LOOKS._open[place.pk].stage.world.panorama.shape == (8, 16, 3)
+
+
+def test_white_from_a_grey_in_the_look(signed_in: Client, place: Any) -> None:
+    def pick(**more: Any) -> Any:
+        place.refresh_from_db()
+        return signed_in.post(f"/places/{place.pk}/grey/", {"u": 0.5, "v": 0.5, "shot": "a", "rev": place.head.number, **more})
+
+    ENGINE_OF_LOOKS._open.pop(place.pk, None)
+    assert "Wait for the look" in pick().json()["error"]
+    ENGINE_OF_LOOKS.look("v", place.pk, place.head.pk, "a", 0.0, None, 1, 1)
+    state = ENGINE_OF_LOOKS._open[place.pk]
+    assert state.light is not None
+    state.light[:] = np.array([1.3, 1.0, 0.6], np.float32) * 500  # a warm grey
+    reply = pick()
+    assert reply.status_code == 200
+    shot = document(place).shot("a")
+    assert 3000 < shot.exposure.kelvin < 5500 and place.head.label.startswith("white from a grey")
+    state = ENGINE_OF_LOOKS._open[place.pk]
+    state.light[:] = np.array([0.0, 1.0, 0.0], np.float32)
+    assert "too coloured" in pick().json()["error"]
+    assert pick(u="x").status_code == 400
+
+
+def test_noise_is_shown_in_amber_where_the_look_still_needs_samples(place: Any) -> None:
+    plain, _ = ENGINE_OF_LOOKS.look("v", place.pk, place.head.pk, "a", 0.0, None, 1, 1)
+    shown, _ = ENGINE_OF_LOOKS.look("v", place.pk, place.head.pk, "a", 0.0, None, 1, 1, True)
+    a, b = (np.asarray(Image.open(io.BytesIO(d)).convert("RGB")).astype(float) for d in (plain, shown))
+    assert (b[..., 0] - a[..., 0]).max() > 40 and not np.array_equal(a, b)
