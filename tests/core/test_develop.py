@@ -114,7 +114,7 @@ def test_tint_crosses_the_daylight_locus() -> None:
 def test_the_curve_adds_its_stops_where_they_hold_and_keeps_hues() -> None:
     for stop, name in zip((-6, -3, 0, 3, 6), ("deep", "dark", "middle", "light", "bright"), strict=True):
         grey = np.full((1, 1, 3), 0.18 * 2.0**stop, np.float32)
-        bent = curved(grey, Grade(**{f"curve_{name}": 0.5}).curve)
+        bent = curved(grey, Grade(**{"curve_" + name: 0.5}).curve)
         assert np.log2(bent / grey) == pytest.approx(0.5, abs=1e-3)
     warm = np.array([[[0.4, 0.2, 0.1]]], np.float32)
     bent = curved(warm, (0.0, 0.3, -0.2, 0.0, 0.0))
