@@ -34,7 +34,7 @@ assets-check: ## build the assets elsewhere and compare with what is committed (
 	@diff -r -x place.js var/assets studio/static && echo "the committed assets are what the sources build"
 
 pins: ## pin requirements.txt anew
-	@.venv/bin/python -m pip install -q pip-tools && .venv/bin/pip-compile -q --generate-hashes --no-emit-index-url --no-emit-find-links --no-emit-trusted-host --strip-extras --allow-unsafe -o requirements.txt requirements.in
+	@.venv/bin/python -m pip install -q pip-tools && .venv/bin/pip-compile -q --no-header --generate-hashes --no-emit-index-url --no-emit-find-links --no-emit-trusted-host --strip-extras --allow-unsafe -o requirements.txt requirements.in
 
 clean: ## stop the database and remove var/ (places and takes too)
 	@-$(PY) scripts/house.py stop

@@ -35,6 +35,11 @@ def plain_material(colour: Any = (0.5, 0.5, 0.5), roughness: float = 1.0) -> NDA
     return look
 
 
+def ray_mask(look: NDArray[np.float64]) -> int:
+    """Which rays meet a model of this look; its mesh and its placement must both have it."""
+    return embree.MASK_CLEAR if look[mt.TRANSMISSION] > 0 else (embree.MASK_CUT if look[mt.CUTOFF] > 0 else embree.MASK_SOLID)
+
+
 class Textures:
     """The textures of a stage, each kept once."""
 
@@ -194,8 +199,8 @@ class Furnishing:
                     start += len(corner)
                     if part.uv is None:
                         look[mt.BOXED] = 1.0
-                mask = embree.MASK_CLEAR if look[mt.TRANSMISSION] > 0 else (embree.MASK_CUT if look[mt.CUTOFF] > 0 else embree.MASK_SOLID)
-                scene.attach(0, embree.mesh(embree.padded(part.vertices), np.ascontiguousarray(part.triangles)))
+                mask = ray_mask(look)
+                scene.attach(0, embree.mesh(embree.padded(part.vertices), np.ascontiguousarray(part.triangles), mask))
                 scene.commit()
                 parts[f"thing {thing.id} {k}"] = Part(MODEL, scene, m[None], look=look, mask=mask, thing=thing.name, surfaces=(own.name if own else part.surface.name,) * 4, surface=thing.surface)
         self.parts, self.notes = parts, notes + textures.notes
@@ -254,17 +259,21 @@ class Furnishing:
 
 def _timber(setting: Setting, built: Built, surfaces: dict[str, Surface], looks: dict[str, NDArray[np.float64]]) -> Part:
     timber = build(built, setting.ground)
-    scene = embree.Scene()
-    scene.attach(0, embree.mesh(embree.padded(timber.vertices), np.ascontiguousarray(timber.quads)))
-    scene.commit()
+
+    def scene(mask: int = embree.MASK_SOLID) -> embree.Scene:
+        made = embree.Scene()
+        made.attach(0, embree.mesh(embree.padded(timber.vertices), np.ascontiguousarray(timber.quads), mask))
+        made.commit()
+        return made
+
     if not built.surface:
-        return Part(TIMBER, scene, look=plain_look(BOAT_PAINT if built.kind == "boat" else DARK_TIMBER), tone=timber.tone, thing=built.name, surfaces=("timber",) * 4)
+        return Part(TIMBER, scene(), look=plain_look(BOAT_PAINT if built.kind == "boat" else DARK_TIMBER), tone=timber.tone, thing=built.name, surfaces=("timber",) * 4)
     if built.surface not in surfaces:
         raise PlaceError(f"{built.name} has a surface that this place does not have.")
     look = looks[built.surface].copy()
     look[mt.BOXED], look[mt.CORNERS] = 1.0, -1
-    return Part(MODEL, scene, look=look, tone=timber.tone, thing=built.name, surfaces=(surfaces[built.surface].name,) * 4, surface=built.surface,
-                mask=embree.MASK_CLEAR if look[mt.TRANSMISSION] > 0 else (embree.MASK_CUT if look[mt.CUTOFF] > 0 else embree.MASK_SOLID))
+    mask = ray_mask(look)
+    return Part(MODEL, scene(mask), look=look, tone=timber.tone, thing=built.name, surfaces=(surfaces[built.surface].name,) * 4, surface=built.surface, mask=mask)
 
 
 def numbered(parts: list[Part]) -> tuple[NDArray[np.int32], list[str], list[str]]:

@@ -34,23 +34,38 @@ def _sobol_table(bits: int = 12) -> np.ndarray:
 
 
 SOBOL = _sobol_table()
+_BITS = 12
 _MASK = np.uint32(len(SOBOL) - 1)
+MIRRORED_BITS = (_sobol_table()[:, 0] >> np.uint32(32 - _BITS)).astype(np.uint32)
+"""A number's twelve digits in the opposite order (the first Sobol dimension is just that)."""
 
 
 @nb.njit
 def pair(pixel, sample, dimension):
     """Two numbers in [0, 1) for a sample: the first two Sobol dimensions, decorrelated per pixel and dimension.
 
-    The point's number and its digits are exclusive-ored with hashes, which keeps each aligned block of 2^m
-    points a (0, m, 2)-net (random digital shift).
+    The points' order is shuffled by nested uniform scrambling, and their digits are exclusive-ored with hashes:
+    each aligned block of 2^m points stays a (0, m, 2)-net, and two dimensions have nothing to do with each other.
+    (Exclusive-or alone would not do: the sequence is linear, so any two dimensions of a pixel would be the same
+    numbers up to a constant, and what hangs on both would never converge.)
 
     References
     ----------
-    Kollig and Keller, Efficient multidimensional sampling, Computer Graphics Forum 21 (2002).
+    Kollig and Keller, Efficient multidimensional sampling, Computer Graphics Forum 21 (2002);
+    Burley, Practical hash-based Owen scrambling, Journal of Computer Graphics Techniques 9 (2020).
     """
-    seed = mix32(np.uint32(pixel) ^ np.uint32(np.uint32(dimension) * np.uint32(0x9E3779B9)))
+    block = np.uint32(sample) >> np.uint32(_BITS)
+    seed = mix32(np.uint32(pixel) ^ np.uint32(np.uint32(dimension) * np.uint32(0x9E3779B9)) ^ np.uint32(block * np.uint32(0x85EBCA6B)))
     other = np.uint32(seed * np.uint32(0x846CA68B) + np.uint32(0x6C50B47C))
-    i = (np.uint32(sample) ^ (other >> np.uint32(9))) & _MASK
+    # each digit is flipped by a hash of the digits above it, which stand below it here
+    x = MIRRORED_BITS[np.uint32(sample) & _MASK]
+    x = np.uint32(x + (other >> np.uint32(3)))
+    x = np.uint32(x ^ np.uint32(x * np.uint32(0x6C50B47C)))
+    x = np.uint32(x ^ np.uint32(x * np.uint32(0xB82F1E52)))
+    x = np.uint32(x * (np.uint32(seed >> np.uint32(7)) | np.uint32(1)))
+    x = np.uint32(x ^ np.uint32(x * np.uint32(0xC7AFE638)))
+    x = np.uint32(x ^ np.uint32(x * np.uint32(0x8D22F6E6)))
+    i = MIRRORED_BITS[x & _MASK]
     # the numbers stay below 1 in single precision too
     a = (SOBOL[i, 0] ^ seed) >> np.uint32(8)
     b = (SOBOL[i, 1] ^ other) >> np.uint32(8)

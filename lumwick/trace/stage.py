@@ -20,8 +20,7 @@ from lumwick.land.ground import far_ring, grid_quads
 from lumwick.lens.camera import Camera
 from lumwick.snapshot.evaluate import Setting, Snapshot
 from lumwick.trace import embree
-from lumwick.trace import material as mt
-from lumwick.trace.furnish import Furnishing, numbered, plain_material
+from lumwick.trace.furnish import Furnishing, numbered, plain_material, ray_mask
 from lumwick.trace.lighting import lighting, surround_lighting
 from lumwick.trace.part import IDENTITY, Part, digest, plain_look
 from lumwick.trace.reflectance import albedo_table
@@ -347,12 +346,12 @@ class Stage:
 
     def add_target(self, name: str, vertices: NDArray[np.float32], faces: NDArray[np.uint32], colour: tuple[float, float, float] = (0.0, 0.0, 0.0), look: NDArray[np.float64] | None = None) -> None:
         """Set up a plain matt test target, such as a grey card, or one of another look (it stays until the stage is dropped)."""
+        look = plain_material(colour) if look is None else look
+        mask = ray_mask(look)
         scene = embree.Scene(robust=True)
-        scene.attach(0, embree.mesh(embree.padded(vertices.astype(np.float32)), np.ascontiguousarray(faces.astype(np.uint32))))
+        scene.attach(0, embree.mesh(embree.padded(vertices.astype(np.float32)), np.ascontiguousarray(faces.astype(np.uint32)), mask))
         scene.commit()
         self._keys.pop("top", None)
-        look = plain_material(colour) if look is None else look
-        mask = embree.MASK_CLEAR if look[mt.TRANSMISSION] > 0 else (embree.MASK_CUT if look[mt.CUTOFF] > 0 else embree.MASK_SOLID)
         self._parts[f"target {name}"] = Part(MODEL, scene, look=look, mask=mask, thing=name, surfaces=(name,) * 4)
 
     def view(self, width: int, height: int, opens: Camera | None = None, closes: Camera | None = None, window: Window | None = None) -> View:

@@ -12,7 +12,7 @@ from lumwick.demo import saltmere
 from lumwick.errors import PlaceError
 from lumwick.motion.channel import Channel, at
 from lumwick.place.describe import FieldView, channels, fields, typed
-from lumwick.place.document import Air, Built, Clock, Develop, Exposure, Land, Place, Route, Sea, Shot, Site, Stand, Station, Wind
+from lumwick.place.document import Air, Built, Clock, Develop, Exposure, Lamp, Land, Place, Route, Sea, Shot, Site, Stand, Station, Surface, Surround, Thing, Wind
 from lumwick.place.edit import apply, command, find, fresh_id
 
 DEMO = saltmere()[0]
@@ -23,15 +23,17 @@ def all_fields() -> list[FieldView]:
     things: list[tuple[BaseModel, str]] = [
         (DEMO.site, "/site"), (DEMO.land, "/land"), (DEMO.sea, "/sea"), (DEMO.air, "/air"), (DEMO.wind, "/wind"), (stand, f"/growth/{stand.id}"), (DEMO.built[0], "/built/boardwalk"),
         (shot, f"/shots/{shot.id}"), (shot.clock, f"/shots/{shot.id}/clock"), (shot.exposure, f"/shots/{shot.id}/exposure"), (shot.develop, f"/shots/{shot.id}/develop"),
-        (shot.route, f"/shots/{shot.id}/route"), (shot.route.stations[0], f"/shots/{shot.id}/route/stations/s1")]
+        (shot.route, f"/shots/{shot.id}/route"), (shot.route.stations[0], f"/shots/{shot.id}/route/stations/s1"), (DEMO.surround, "/surround"),
+        *((item, f"/{of}/{item.id}") for of in ("surfaces", "things", "lamps") for item in getattr(DEMO, of))]
     return [view for model, prefix in things for view in fields(model, prefix)]
 
 
-FIELDS = all_fields()
+ALL = all_fields()
+FIELDS = [f for f in ALL if f.kind != "file"]  # a file is brought, not typed
 NUMBERS = [f for f in FIELDS if f.kind == "number" and f.low is not None]
 
 
-@pytest.mark.parametrize("model", [Site, Land, Sea, Air, Wind, Stand, Built, Station, Route, Clock, Exposure, Develop, Shot])
+@pytest.mark.parametrize("model", [Site, Land, Sea, Air, Wind, Stand, Built, Station, Route, Clock, Exposure, Develop, Shot, Surface, Thing, Lamp, Surround])
 def test_every_number_says_its_unit_its_range_and_what_it_is_for(model: type[BaseModel]) -> None:
     for name, info in model.model_fields.items():
         extra = info.json_schema_extra
@@ -43,9 +45,9 @@ def test_every_number_says_its_unit_its_range_and_what_it_is_for(model: type[Bas
 
 
 def test_the_slip_shows_each_kind_of_field() -> None:
-    kinds = {f.kind for f in FIELDS}
-    assert kinds == {"number", "switch", "choice", "text", "moment"}
-    assert len(NUMBERS) > 50 and len({f.path for f in FIELDS}) == len(FIELDS)
+    assert {f.kind for f in ALL} == {"number", "switch", "choice", "text", "moment", "colour", "file"}
+    assert len(NUMBERS) > 90 and len({f.path for f in ALL}) == len(ALL)
+    assert {f.path for f in ALL if f.kind == "file"} >= {"/land/elevation", "/surfaces/tarred/colour_map", "/things/lamp-post/mesh"}
     assert all(f.low <= f.value <= f.high for f in NUMBERS)  # type: ignore[operator]
 
 

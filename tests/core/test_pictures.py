@@ -93,6 +93,22 @@ def test_sample_pairs_fill_the_square_evenly() -> None:
     assert counts.min() == counts.max() == 1  # a (0, 8, 2)-net
 
 
+@pytest.mark.parametrize(("one", "two"), [((0, 0), (2, 0)), ((0, 1), (2, 1)), ((3, 0), (5, 1)), ((3, 0), (11, 0))])
+def test_the_choices_of_one_sample_have_nothing_to_do_with_each_other(one: tuple[int, int], two: tuple[int, int]) -> None:
+    # a mean over two choices of a pixel must go to the product of the means as samples are added
+    wrong = []
+    for pixel in range(60):
+        a, b = (np.array([pair(pixel, s, dimension)[k] for s in range(1024)]) - 0.5 for dimension, k in (one, two))
+        wrong.append(12 * (a * b).mean())
+    assert np.sqrt(np.mean(np.square(wrong))) < 2 / np.sqrt(1024)
+
+
+def test_more_samples_than_the_table_are_new_samples() -> None:
+    first, later = (np.array([pair(5, s, 0) for s in range(k, k + 256)]) for k in (0, 4096))
+    assert np.abs(first - later).max() > 0.1 and later.mean(0) == pytest.approx([0.5, 0.5], abs=0.01)
+
+
+
 def test_route_runs_evenly_and_passes_its_stations(setting: Setting) -> None:
     shot = setting.place.shots[0]
     w = setting.way(shot)

@@ -75,8 +75,9 @@ def test_wet_sand_is_darker_and_shines() -> None:
         look[mt.WET] = wet
         stage.add_target("card", *quad(-30, -30, 30, 30, 30, 30), look=look)
         down = Camera(np.array([0.0, -0.1, 40.0]), direction_of(0.0, -89.0), 50.0, focus=1000.0)
-        south = Camera(np.array([0.0, 20.0, 33.0]), direction_of(180.0, -35.0), 50.0, focus=1000.0)  # towards the noon sun's mirror image
-        data[wet] = (exposed(stage, down).mean(), exposed(stage, south).max())
+        s = evaluate(setting, setting.place.shots[0], 0.0, down).sun_direction
+        mirror = Camera(np.array([0.0, 0.0, 30.0]) + 12 * np.array([-s[0], -s[1], s[2]]), np.array([s[0], s[1], -s[2]]), 50.0, focus=1000.0)  # towards the sun's mirror image
+        data[wet] = (exposed(stage, down).mean(), exposed(stage, mirror).max())
     assert data[1.0][0] < 0.75 * data[0.0][0] and data[1.0][1] > 1.5 * data[0.0][1]
 
 
@@ -90,15 +91,15 @@ def test_a_textured_model_is_seen_as_its_texture_says_and_cut_where_it_is_clear(
     data = trimesh.Scene([board]).export(file_type="glb")
     asset = asset_of("board.glb", data)
     setting, _ = flat()
-    place = setting.place.model_copy(update={"things": [Thing(id="b", name="Board", mesh=asset, north=20.0, up=30.0)]})
+    place = setting.place.model_copy(update={"things": [Thing(id="b", name="Board", mesh=asset, north=20.0, up=34.0)]})
     stage = Stage(Setting(place, setting.ground, lambda a: data))
     south = replace(AHEAD, position=np.array([0.0, 40.0, 30.0]), forward=direction_of(180.0, 0.0))
     for camera in (AHEAD, south):
         picture = exposed(stage, camera, 32)
-        left, right = picture[27, 38], picture[27, 58]
+        left, right, sky = picture[12, 42], picture[12, 54], picture[12, 4]
         solid, hole = (left, right) if camera is AHEAD else (right, left)
         assert solid[0] > 4 * solid[2]  # the red half
-        assert hole[2] > hole[0]  # the sky through the other
+        assert hole == pytest.approx(sky, rel=0.3)  # the sky through the other
     # its shadow has the hole too: light reaches the ground behind it
     assert stage.world.pierced
 
@@ -115,9 +116,10 @@ def test_a_clear_pane_lets_light_to_the_floor_behind_it() -> None:
             look[mt.TRANSMISSION], look[mt.THIN] = (1.0, 1.0) if kind == "pane" else (0.0, 0.0)
             stage.add_target("roof", *quad(-60, -60, 12, 60, 60, 12), look=look)
         down = Camera(np.array([0.0, -0.1, 9.0]), direction_of(0.0, -89.0), 50.0, focus=1000.0)
-        readings.append(float(exposed(stage, down, 64).mean()))
+        readings.append(float(exposed(stage, down, 64, bounces=0).mean()))
     none, pane, board = readings
-    assert 0.80 * none < pane < 0.95 * none and board < 0.25 * none
+    # a pane passes 92 % at right angles and less on the slant (Fresnel, both faces)
+    assert 0.82 * none < pane < 0.93 * none and board < 0.02 * none
 
 
 def test_a_built_thing_takes_a_surface_and_goes_back_to_its_own(marsh: Ground) -> None:
@@ -138,8 +140,9 @@ def test_a_glow_that_is_keyed_lights_what_is_near(marsh: Ground) -> None:
     ball = trimesh.creation.icosphere(subdivisions=2, radius=0.5)
     data = ball.export(file_type="stl")
     asset = asset_of("ball.stl", data)
-    place = small_place(growth=[], things=[Thing(id="b", name="Ball", mesh=asset, east=0, north=10, up=30, surface="hot")], surfaces=[Surface(id="hot", name="Hot", glow=0.0, glow_colour="#ffa040")])
-    place, _ = edit.apply(place, edit.command({"op": "key", "path": "/surfaces/hot/glow", "t": 0.5, "value": 5000.0}))
+    place = small_place(growth=[], things=[Thing(id="b", name="Ball", mesh=asset, east=0, north=10, up=30, surface="hot")], surfaces=[Surface(id="hot", name="Hot", colour="#000000", glow=0.0, glow_colour="#ffa040")])
+    for t, value in ((0.0, 0.0), (0.5, 5000.0)):
+        place, _ = edit.apply(place, edit.command({"op": "key", "path": "/surfaces/hot/glow", "t": t, "value": value}))
     setting = Setting(place, marsh, lambda a: data)
     stage = Stage(setting)
     dark, lit = (evaluate(setting, place.shots[0], t, AHEAD) for t in (0.0, 0.5))
@@ -150,7 +153,7 @@ def test_a_glow_that_is_keyed_lights_what_is_near(marsh: Ground) -> None:
     assert len(stage.world.lamp) == 1 and len(stage.world.lamp_triangle) == len(ball.faces)
     film = blank(96, 54)
     expose(stage, film, 4)
-    spot = film.radiance[:, 40:56].max((0, 1))
+    spot = film.radiance[26:28, 47:49].mean((0, 1))
     assert spot[0] == pytest.approx(5000, rel=0.35) and spot[2] < 0.4 * spot[0]
 
 
@@ -211,16 +214,17 @@ def test_blades_make_a_polygon_as_large_as_the_circle() -> None:
     for blades in (0, 5, 9):
         _, stage = flat()
         stage.add_target("wall", *quad(-60, 80.0, -20, 60, 80.0, 90), (0.0, 0.0, 0.0))
-        stage.add_target("dot", *quad(-0.05, 20.0, 29.95, 0.05, 20.0, 30.05), (0.9, 0.9, 0.9))
-        camera = Camera(np.array([0.0, 0.0, 30.0]), direction_of(0.0, 0.0), 85.0, 1.4, 3.0, 14.0, blades=blades)
+        stage.add_target("dot", *quad(-0.15, 20.0, 29.85, 0.15, 20.0, 30.15), (0.9, 0.9, 0.9))
+        camera = Camera(np.array([0.0, 0.0, 30.0]), direction_of(0.0, 0.0), 85.0, 1.4, 1.5, 14.0, blades=blades)
         picture = exposed(stage, camera, 400, (96, 54))[..., 1]
         light = np.maximum(picture - np.median(picture), 0)
         y, x = np.indices(light.shape)
-        spread[blades] = (light.sum(), ((x - 47.5) ** 2 * light).sum() / light.sum() + ((y - 26.5) ** 2 * light).sum() / light.sum())
+        whole = (((x - 47.5) ** 2 + (y - 26.5) ** 2) * light).sum() / light.sum()
+        spread[blades] = (light.sum(), whole - (85 * 0.3 / 20 / (36 / 96)) ** 2 / 6 - 1 / 3)  # without the dot's own size and the pixel's
     # a regular polygon of the circle's area has nearly its second moment: 4 % more for five sides, half a percent for nine (geometry)
     turn = 2 * np.pi / 5
     assert spread[5][1] / spread[0][1] == pytest.approx(np.pi / 5 / np.sin(turn) * 2 * (2 + np.cos(turn)) / 3, rel=0.05)
-    assert spread[9][0] == pytest.approx(spread[0][0], rel=0.05) and spread[5][0] == pytest.approx(spread[0][0], rel=0.05)
+    assert spread[9][0] == pytest.approx(spread[0][0], rel=0.08) and spread[5][0] == pytest.approx(spread[0][0], rel=0.08)
     with pytest.raises(ValidationError, match="5 to 9 blades"):
         Exposure(blades=3)
 
@@ -265,13 +269,13 @@ def test_lamps_are_added_moved_keyed_and_taken_away(marsh: Ground) -> None:
     for command, label in (
         ({"op": "add", "to": "lamps", "item": {"id": "l", "name": "Lantern", "amount": 300}}, "added lamp Lantern"),
         ({"op": "move", "of": "lamps", "id": "l", "east": 4.0, "north": -2.5}, "moved lamp Lantern"),
-        ({"op": "key", "path": "/lamps/l/amount", "t": 0.5, "value": 900.0}, "key: light 900 x at 0.50 s"),
+        ({"op": "key", "path": "/lamps/l/amount", "t": 0.5, "value": 900.0}, "key: light 900 at 0.50 s"),
         ({"op": "white", "shot": "a", "kelvin": 4321.4, "tint": 2.26}, "white from a grey: 4321 K, tint 2.3"),
     ):
         place, said = edit.apply(place, edit.command(command))
         assert said == label
     snap = evaluate(Setting(place, marsh), place.shots[0], 0.25)
-    assert snap.lamps[0].amount == pytest.approx(600, rel=0.2) and tuple(snap.lamps[0].position[:2]) == (4.0, -2.5) and snap.camera.kelvin == 4321
+    assert snap.lamps[0].amount == pytest.approx(900) and tuple(snap.lamps[0].position[:2]) == (4.0, -2.5) and snap.camera.kelvin == 4321
     gone, _ = edit.apply(place, edit.command({"op": "remove", "of": "lamps", "id": "l"}))
     assert not gone.lamps
     for bad, words in (({"op": "add", "to": "lamps", "item": {"id": "x", "name": "X", "kind": "sun"}}, "lamp cannot be added"), ({"op": "remove", "of": "things", "id": "x"}, "not there any more"), ({"op": "white", "shot": "gone", "kelvin": 5000, "tint": 0}, "no shot")):
@@ -305,7 +309,7 @@ def test_the_command_line_crops_mattes_and_cuts_skies(place_file: Path, tmp_path
     assert part.shape == (27, 48, 3) and np.abs(part.astype(int) - whole[27:, 24:72]).mean() < 3
     assert run("--percent", "50").shape == (27, 48, 3) and run("--overscan", "10").shape == (74, 116, 3)
     ground = run("--matte", "ground")
-    assert ground.shape[2] == 4 and ground[-1].max() == 255
+    assert ground.shape[2] == 4 and ground.max() > 0 and (ground[..., 0] == ground[..., 3]).all()
     assert run("--cut-sky")[0, :, 3].min() == 0
     assert not np.array_equal(run("--samples", "1", "--vary-noise", "--denoise", "none"), run("--samples", "1", "--denoise", "none"))
 
