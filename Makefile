@@ -19,6 +19,9 @@ bench: ## measure; var/bench.json (ONLY=name for one)
 shots: ## make docs/screenshots anew from the demo (ONLY=name for one)
 	@$(PY) scripts/house.py shots $(ONLY)
 
+stills: ## make the fine pictures of docs/screenshots/ anew, about 40 minutes (ONLY=name for one)
+	@.venv/bin/python scripts/stills.py $(ONLY)
+
 lint: ## ruff, mypy, import rules, templates, built assets
 	@.venv/bin/ruff check .
 	@.venv/bin/mypy lumwick
@@ -40,4 +43,4 @@ clean: ## stop the database and remove var/ (places and takes too)
 	@-$(PY) scripts/house.py stop
 	@rm -rf var
 
-.PHONY: help setup demo test bench shots lint assets assets-check pins clean
+.PHONY: help setup demo test bench shots stills lint assets assets-check pins clean

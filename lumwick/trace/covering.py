@@ -5,11 +5,11 @@ from __future__ import annotations
 import numba as nb
 import numpy as np
 
-from lumwick.trace.sampling import FAST, mix32, noise2
+from lumwick.trace.sampling import INNER, mix32, noise2
 from lumwick.trace.waters import grid_cell
 
 
-@nb.njit(fastmath=FAST)
+@nb.njit(**INNER)
 def ground_surface(normals, colours, grid, x, y, footprint, away, n, albedo):
     """Normal and colour of the ground at a point, with grain too fine for the grid.
 
@@ -55,7 +55,7 @@ def ground_surface(normals, colours, grid, x, y, footprint, away, n, albedo):
     return wet * (1 - 0.7 * sward)
 
 
-@nb.njit(fastmath=FAST)
+@nb.njit(**INNER)
 def plant_surface(m, cut, look, shade, prim, x, y, z, dx, dy, dz, n, albedo, through):
     """Colour of a plant's surface; ``n`` comes in its own frame and leaves in the place's. Returns which of its surfaces it is.
 
@@ -91,7 +91,7 @@ def plant_surface(m, cut, look, shade, prim, x, y, z, dx, dy, dz, n, albedo, thr
     return s
 
 
-@nb.njit(fastmath=FAST)
+@nb.njit(**INNER)
 def timber_surface(tone, look, x, y, z, n, footprint, albedo):
     """Colour of sawn timber: on upright faces the grain runs level, as boards do."""
     if abs(n[2]) < 0.5:

@@ -20,7 +20,7 @@ from lumwick.trace.sampling import FAST
 from lumwick.trace.stage import Stage, Window
 
 
-@nb.njit(parallel=True, fastmath=FAST, cache=True, nogil=True)
+@nb.njit(parallel=True, fastmath=FAST, error_model="numpy", cache=True, nogil=True)
 def _first_hits(scene, view, where, found):
     """Instance and primitive (-1 for none) and u, v, distance at the middle of each pixel."""
     for y in nb.prange(found.shape[0]):

@@ -66,6 +66,7 @@ def _library() -> C.CDLL:
         ("rtcSetSceneFlags", None, [p, C.c_int]),
         ("rtcSetSceneBuildQuality", None, [p, C.c_int]),
         ("rtcCommitScene", None, [p]),
+        ("rtcGetSceneBounds", None, [p, p]),
         ("rtcNewGeometry", p, [p, C.c_int]),
         ("rtcReleaseGeometry", None, [p]),
         ("rtcCommitGeometry", None, [p]),
@@ -221,6 +222,13 @@ class Scene:
     def commit(self) -> None:
         self._lib.rtcCommitScene(self.handle)
         _check("a scene")
+
+    def bounds(self) -> NDArray[np.float32]:
+        """The corners of least and of greatest coordinates, shape (2, 3)."""
+        room = np.zeros(16, np.float32)
+        first = -(room.ctypes.data // 4) % 4  # Embree wants it aligned to 16 bytes
+        self._lib.rtcGetSceneBounds(self.handle, room[first:].ctypes.data)
+        return np.stack([room[first : first + 3], room[first + 4 : first + 7]])
 
     def __del__(self) -> None:
         if getattr(self, "handle", None):

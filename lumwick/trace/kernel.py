@@ -20,7 +20,7 @@ from lumwick.trace import reflectance as rf
 from lumwick.trace.covering import ground_surface, plant_surface, timber_surface
 from lumwick.trace.embree import MASK_CLEAR, MASK_CUT, MASK_WATER, NO_HIT, SCATTERED, SEEN, rtcIntersect1, rtcOccluded1
 from lumwick.trace.reflectance import basis, facet, fresnel, prepare, scattered
-from lumwick.trace.sampling import FAST, cell, noise2, pair
+from lumwick.trace.sampling import FAST, INNER, around, cell, noise2, pair
 from lumwick.trace.skylight import fog_depth, fog_light, pick_sky, sky_density, sky_light, sun_disc
 from lumwick.trace.waters import grid_cell, tile_at, water_normal
 from lumwick.trace.world import FAR, GROUND, MODEL, PLANT, TIMBER, WATER
@@ -41,7 +41,7 @@ REPLAY = 9
 """Numbers of a recorded ray: origin, direction, reach, mask, whether it is a shadow ray."""
 
 
-@nb.njit
+@nb.njit(**INNER)
 def _set_ray(buf, f, ox, oy, oz, dx, dy, dz, near, far, mask):
     f[0], f[1], f[2], f[3] = ox, oy, oz, near
     f[4], f[5], f[6], f[7] = dx, dy, dz, 0.0
@@ -50,7 +50,7 @@ def _set_ray(buf, f, ox, oy, oz, dx, dy, dz, near, far, mask):
     buf[17], buf[18], buf[19], buf[20] = NO_HIT, NO_HIT, NO_HIT, NO_HIT
 
 
-@nb.njit
+@nb.njit(**INNER)
 def _note(log, counts, shadow, ox, oy, oz, dx, dy, dz, far, mask):
     """Record a ray, if there is room for records."""
     k = counts[0] + counts[1]
@@ -59,7 +59,28 @@ def _note(log, counts, shadow, ox, oy, oz, dx, dy, dz, far, mask):
         r[0], r[1], r[2], r[3], r[4], r[5], r[6], r[7], r[8] = ox, oy, oz, dx, dy, dz, far, mask, shadow
 
 
-@nb.njit(fastmath=FAST)
+@nb.njit(**INNER)
+def _meets(boxes, x, y, z, d, reach):
+    """Whether a ray from a point goes through any of some upright boxes."""
+    for k in range(len(boxes)):
+        near, far = 0.0, reach
+        b = boxes[k]
+        for c in range(3):
+            at = x if c == 0 else (y if c == 1 else z)
+            if abs(d[c]) < 1e-12:
+                if at < b[c] or at > b[c + 3]:
+                    near = far + 1.0
+            else:
+                q = 1 / d[c]
+                p, r = (b[c] - at) * q, (b[c + 3] - at) * q
+                near = max(near, min(p, r))
+                far = min(far, max(p, r))
+        if near <= far:
+            return True
+    return False
+
+
+@nb.njit(**INNER)
 def _through(scene, owner, looks, transforms, corner, texture, where, curve, buf, f, px, py, pz, dx, dy, dz, far, room, counts, log, c):
     """What cut-out and clear things leave of light on its way, by colour; 0 if nothing is left."""
     for k in range(3):
@@ -113,7 +134,7 @@ def _through(scene, owner, looks, transforms, corner, texture, where, curve, buf
     return 1.0
 
 
-@nb.njit(fastmath=FAST)
+@nb.njit(**INNER)
 def _open(scene, buf, f, px, py, pz, dx, dy, dz, far, mask, counts, log):
     """Whether nothing solid stands in the way."""
     _note(log, counts, 1, px, py, pz, dx, dy, dz, far, mask)
@@ -123,7 +144,7 @@ def _open(scene, buf, f, px, py, pz, dx, dy, dz, far, mask, counts, log):
     return f[8] > 0.0
 
 
-@nb.njit
+@nb.njit(**INNER)
 def _stand(out, x, y, z):
     """Note where the first surface of a sample lies."""
     out[CHANNELS + POSITION] += x
@@ -132,7 +153,7 @@ def _stand(out, x, y, z):
     out[CHANNELS + COVERAGE] += 1.0
 
 
-@nb.njit
+@nb.njit(**INNER)
 def _tell(ids, which, number):
     """Count a sample for a thing (row 0) or a surface (row 1) of its pixel."""
     for k in range(IDS):
@@ -142,7 +163,7 @@ def _tell(ids, which, number):
             return
 
 
-@nb.njit(fastmath=FAST)
+@nb.njit(**INNER)
 def _aim(view, px, py, pixel, sample, o, d):
     """A camera ray; returns which colour it carries alone (0 to 2), or -1 for all."""
     ju, jv = pair(pixel, sample, 0)
@@ -193,7 +214,7 @@ def _aim(view, px, py, pixel, sample, o, d):
     return colour
 
 
-@nb.njit(fastmath=FAST)
+@nb.njit(**INNER)
 def _sample(w, view, limits, px, py, pixel, sample, buf, f, room, m, out, ids, counts, log):
     """Follow one sample; adds radiance, features and light by its source to ``out``."""
     n, ng, t1, t2, albedo, through = room[0], room[1], room[2], room[3], room[4], room[5]
@@ -330,7 +351,7 @@ def _sample(w, view, limits, px, py, pixel, sample, buf, f, room, m, out, ids, c
                 for c in range(3):
                     n[c] *= q
                 cos_v = max(0.02, -(d[0] * n[0] + d[1] * n[1] + d[2] * n[2]))
-            ru, rv = pair(pixel, sample, base + 3)
+            ru, rv = pair(pixel, sample, 200 + step)
             if not seen:
                 for c in range(3):
                     out[3 + c] += 0.5 + 0.5 * foam
@@ -360,12 +381,13 @@ def _sample(w, view, limits, px, py, pixel, sample, buf, f, room, m, out, ids, c
                             for c in range(3):
                                 by[MIRRORED, c] += thr[c] * k * w.sun[3 + c] * fade
                 # a facet of the fine slopes for the mirrored or bent ray
-                r = np.sqrt(max(0.0, -left * np.log(max(1e-7, 1 - ru)))) * 0.7
-                pa = 2 * np.pi * (rv * 7.31 - np.floor(rv * 7.31))
+                lot, lot2 = pair(pixel, sample, base + 5)
+                r = np.sqrt(max(0.0, -left * np.log(max(1e-7, 1 - lot)))) * 0.7
+                pa, pb = around(lot2)
                 basis(n, t1, t2)
-                hx = n[0] + r * (np.cos(pa) * t1[0] + np.sin(pa) * t2[0])
-                hy = n[1] + r * (np.cos(pa) * t1[1] + np.sin(pa) * t2[1])
-                hz = n[2] + r * (np.cos(pa) * t1[2] + np.sin(pa) * t2[2])
+                hx = n[0] + r * (pa * t1[0] + pb * t2[0])
+                hy = n[1] + r * (pa * t1[1] + pb * t2[1])
+                hz = n[2] + r * (pa * t1[2] + pb * t2[2])
                 q = 1 / np.sqrt(hx * hx + hy * hy + hz * hz)
                 hx, hy, hz = hx * q, hy * q, hz * q
                 cos_vh = -(d[0] * hx + d[1] * hy + d[2] * hz)
@@ -517,7 +539,7 @@ def _sample(w, view, limits, px, py, pixel, sample, buf, f, room, m, out, ids, c
             break
         # a clear thing
         if m[rf.TRANSMISSION] > 0:
-            lot, lot2 = pair(pixel, sample, base + 5)
+            lot, lot2 = pair(pixel, sample, 200 + step)
             if lot < m[rf.TRANSMISSION]:
                 lot /= m[rf.TRANSMISSION]
                 rough = m[rf.ALPHA] > 2 * rf.MIRROR and depth == 0
@@ -604,8 +626,9 @@ def _sample(w, view, limits, px, py, pixel, sample, buf, f, room, m, out, ids, c
             if source == 0:
                 if w.sun[4] <= 0:
                     continue
-                r, a = w.sun[6] * np.sqrt(su), 2 * np.pi * sv
-                cx, cy = r * np.cos(a), r * np.sin(a)
+                r = w.sun[6] * np.sqrt(su)
+                cx, cy = around(sv)
+                cx, cy = r * cx, r * cy
                 for c in range(3):
                     sd[c] = w.sun[c] + cx * w.sun[8 + c] + cy * w.sun[11 + c]
                 q = 1 / np.sqrt(sd[0] * sd[0] + sd[1] * sd[1] + sd[2] * sd[2])
@@ -670,7 +693,7 @@ def _sample(w, view, limits, px, py, pixel, sample, buf, f, room, m, out, ids, c
                 slant = drown / np.sqrt(1 - (1 - sd[2] * sd[2]) / (IOR_WATER * IOR_WATER)) if source == 0 else drown * 1.15
                 for c in range(3):
                     col[c] *= np.exp(-w.water[c] * slant)
-            if w.pierced:
+            if _meets(w.pierced, x, y, z, sd, reach):
                 if _through(w.scene, w.owner, w.look, w.transform, w.corner, w.texture, w.texture_where, w.curve, buf, f, x + up * ng[0], y + up * ng[1], z + up * ng[2],
                             sd[0], sd[1], sd[2], reach, room, counts, log, tint) <= 0:
                     continue
@@ -742,8 +765,9 @@ def _sample(w, view, limits, px, py, pixel, sample, buf, f, room, m, out, ids, c
             limit = limits.clamp
             back = lot >= 1 - m[rf.P_BACK]
             basis(n, t1, t2)
-            r, a = np.sqrt(bu), 2 * np.pi * bv
-            ca, sa, h = r * np.cos(a), r * np.sin(a), np.sqrt(max(0.0, 1 - bu))
+            r, h = np.sqrt(bu), np.sqrt(max(0.0, 1 - bu))
+            ca, sa = around(bv)
+            ca, sa = r * ca, r * sa
             if back:
                 h = -h
             for c in range(3):
@@ -787,18 +811,18 @@ def _sample(w, view, limits, px, py, pixel, sample, buf, f, room, m, out, ids, c
     for k in range(SOURCES):
         for c in range(3):
             v = by[k, c]
-            if v == v:  # a degenerate surface may give no number: that sample is dark
+            if abs(v) < 1e30:  # a degenerate surface may give no number: that sample is dark
                 out[c] += v
                 brightness += v
                 out[CHANNELS + 3 * k + c] += v
     out[SQUARED] += brightness * brightness
     out[COUNTED] += 1.0
     for c in range(3):
-        if aside[c] == aside[c]:
+        if aside[c] < 1e30:
             out[ASIDE + c] += aside[c]
 
 
-@nb.njit(parallel=True, fastmath=FAST, cache=True, nogil=True)
+@nb.njit(parallel=True, fastmath=FAST, error_model="numpy", cache=True, nogil=True)
 def render_rows(w, view, limits, film, passes, mattes, wanted, seed, rows, counts, log):
     """Add samples to the sums in ``film``.
 
@@ -832,7 +856,7 @@ def render_rows(w, view, limits, film, passes, mattes, wanted, seed, rows, count
         ids = np.zeros((2, IDS, 2), np.int32)
         vectors = np.zeros((32, 4))
         m = np.zeros(rf.PROPERTIES)
-        own_log = log[i % len(log)]
+        own_counts, own_log = counts[i], log[i % len(log)]
         for x in range(film.shape[1]):
             out[:] = 0
             if len(mattes):
@@ -841,7 +865,7 @@ def render_rows(w, view, limits, film, passes, mattes, wanted, seed, rows, count
             pixel = (y + int(view.top)) * 65536 + x + int(view.left) + seed * 40503
             first = int(film[y, x, COUNTED])
             for s in range(wanted[y, x]):
-                _sample(w, view, limits, x, y, pixel, first + s, buf, f, vectors, m, out, ids, counts[i], own_log)
+                _sample(w, view, limits, x, y, pixel, first + s, buf, f, vectors, m, out, ids, own_counts, own_log)
             for c in range(CHANNELS):
                 film[y, x, c] += out[c]
             if len(passes):

@@ -9,7 +9,7 @@ from __future__ import annotations
 import numba as nb
 import numpy as np
 
-from lumwick.trace.sampling import FAST
+from lumwick.trace.sampling import INNER
 
 POINT, SPOT, RECTANGLE, DISC, MESH = 0, 1, 2, 3, 4
 KIND, AT, SIDE_A, SIDE_B, WAY, LIGHT = 0, 1, 4, 7, 10, 13
@@ -19,14 +19,14 @@ TRIANGLE_NUMBERS = 10
 """Of an emitting triangle: a corner, two sides, and the share of the lamp's area up to and with it."""
 
 
-@nb.njit(fastmath=FAST)
+@nb.njit(**INNER)
 def weight(lamp, x, y, z):
     """How much of the choice a lamp gets at a point: its power over the square of its distance."""
     dx, dy, dz = lamp[AT] - x, lamp[AT + 1] - y, lamp[AT + 2] - z
     return lamp[POWER] / max(dx * dx + dy * dy + dz * dz, lamp[REACH2])
 
 
-@nb.njit(fastmath=FAST)
+@nb.njit(**INNER)
 def chance(lamps, number, x, y, z):
     """Probability with which `choose` takes a lamp at a point."""
     total = 0.0
@@ -35,7 +35,7 @@ def chance(lamps, number, x, y, z):
     return weight(lamps[number], x, y, z) / total if total > 0 else 0.0
 
 
-@nb.njit(fastmath=FAST)
+@nb.njit(**INNER)
 def choose(lamps, x, y, z, u):
     """A lamp's number, the probability of choosing it, and about the light [lx] of all at this point; -1 if no lamp shines."""
     total = 0.0
@@ -52,7 +52,7 @@ def choose(lamps, x, y, z, u):
     return -1, 0.0, 0.0
 
 
-@nb.njit(fastmath=FAST)
+@nb.njit(**INNER)
 def shine(lamp, triangles, x, y, z, u, v, d, c):
     """Choose a point of a lamp.
 

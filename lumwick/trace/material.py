@@ -10,7 +10,7 @@ import numpy as np
 
 from lumwick.trace import reflectance as rf
 from lumwick.trace.patterns import BARK, NONE, SAND, pattern
-from lumwick.trace.sampling import FAST
+from lumwick.trace.sampling import INNER
 from lumwick.trace.textures import texture_at
 
 BASE, SECOND, ROUGH, METAL, COAT, COAT_ROUGH, TRANSMISSION, IOR = 0, 3, 6, 7, 8, 9, 10, 11
@@ -22,7 +22,7 @@ CORNER_NUMBERS = 20
 """Of a textured triangle: u v at three corners (6), normals (9), the direction of growing u (3), texture widths in a metre (1), spare."""
 
 
-@nb.njit(fastmath=FAST)
+@nb.njit(**INNER)
 def _to_own(m, x, y, z, p):
     """A point in a placement's own frame (the inverse of its 3x4 matrix)."""
     dx, dy, dz = x - m[9], y - m[10], z - m[11]
@@ -33,7 +33,7 @@ def _to_own(m, x, y, z, p):
     p[2] = q * ((m[1] * m[5] - m[2] * m[4]) * dx + (m[2] * m[3] - m[0] * m[5]) * dy + (m[0] * m[4] - m[1] * m[3]) * dz)
 
 
-@nb.njit(fastmath=FAST)
+@nb.njit(**INNER)
 def turned(m, v):
     """Turn a normal from a placement's own frame to the place's (by the cofactors of its matrix), unit length."""
     x = v[0] * (m[4] * m[8] - m[5] * m[7]) + v[1] * (m[7] * m[2] - m[8] * m[1]) + v[2] * (m[1] * m[5] - m[2] * m[4])
@@ -43,7 +43,7 @@ def turned(m, v):
     v[0], v[1], v[2] = x * q, y * q, z * q
 
 
-@nb.njit(fastmath=FAST)
+@nb.njit(**INNER)
 def layout(look, corner, triangle, bu, bv, p, own, out):
     """Where a point lies on its textures: u, v in ``out[0:2]``, texture widths in a metre in ``out[2]``.
 
@@ -72,7 +72,7 @@ def layout(look, corner, triangle, bu, bv, p, own, out):
     out[0], out[1], out[2] = c * u - s * v + look[SHIFT], s * u + c * v + look[SHIFT + 1], widths
 
 
-@nb.njit(fastmath=FAST)
+@nb.njit(**INNER)
 def opacity(look, corner, triangle, bu, bv, data, where, curve, footprint, p, own, out, c):
     """Opacity of a cut-out surface at a point, 0 to 1, over a footprint."""
     layout(look, corner, triangle, bu, bv, p, own, out)
@@ -85,7 +85,7 @@ def opacity(look, corner, triangle, bu, bv, data, where, curve, footprint, p, ow
     return c[3]
 
 
-@nb.njit(fastmath=FAST)
+@nb.njit(**INNER)
 def emission_at(look, corner, triangle, bu, bv, data, where, curve, p, own, out, c, light):
     """Luminance [cd/m2] that a surface sends out by itself at a point."""
     for k in range(3):
@@ -97,7 +97,7 @@ def emission_at(look, corner, triangle, bu, bv, data, where, curve, p, own, out,
             light[k] *= c[k]
 
 
-@nb.njit(fastmath=FAST)
+@nb.njit(**INNER)
 def material(look, matrix, tone, corner, triangle, bu, bv, data, where, curve, x, y, z, footprint, n, ng, m, p, own, t, b, out, c):
     """Fill in a point's properties ``m`` and shading normal ``n``; ``ng`` comes in the placement's own frame and leaves in the place's.
 

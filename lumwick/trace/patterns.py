@@ -9,19 +9,19 @@ from __future__ import annotations
 import numba as nb
 import numpy as np
 
-from lumwick.trace.sampling import FAST, cell, noise2
+from lumwick.trace.sampling import INNER, cell, noise2
 
 NONE, BARK, ROCK, SOIL, SAND, MOSS, PLANKS, PLASTER, BRICK, GRAVEL = range(10)
 NAMES = ("plain", "bark", "rock", "soil", "sand", "moss", "planks", "plaster", "brick", "gravel")
 
 
-@nb.njit(fastmath=FAST)
+@nb.njit(**INNER)
 def _fade(footprint, size):
     """How much of a detail of ``size`` a footprint still sees."""
     return min(1.0, max(0.0, 1.6 - 2.0 * footprint / size))
 
 
-@nb.njit(fastmath=FAST)
+@nb.njit(**INNER)
 def noise3(x, y, z, salt):
     """Value noise in space, from -1 to 1."""
     fx, fy, fz = np.floor(x), np.floor(y), np.floor(z)
@@ -35,7 +35,7 @@ def noise3(x, y, z, salt):
     return 2 * ((a * (1 - v) + b * v) * (1 - w) + (c * (1 - v) + d * v) * w) - 1
 
 
-@nb.njit(fastmath=FAST)
+@nb.njit(**INNER)
 def _rough(x, y, z, octaves, footprint, size, salt):
     """Noise of several sizes, halving, from about -1 to 1."""
     total, share = 0.0, 0.5
@@ -49,7 +49,7 @@ def _rough(x, y, z, octaves, footprint, size, salt):
     return total
 
 
-@nb.njit(fastmath=FAST)
+@nb.njit(**INNER)
 def _cells(u, v, salt):
     """Distance to the nearest of one point a unit cell, the distance to the second, and the nearest one's number."""
     fu, fv = np.floor(u), np.floor(v)
@@ -67,7 +67,7 @@ def _cells(u, v, salt):
     return best, second, number
 
 
-@nb.njit(fastmath=FAST)
+@nb.njit(**INNER)
 def pattern(kind, u, v, w, footprint):
     """Height [of the pattern's own unit], share of the second colour (0 to 1) and tone (about 1) at a point.
 

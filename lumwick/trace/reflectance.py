@@ -21,7 +21,7 @@ import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 
-from lumwick.trace.sampling import FAST, SOBOL
+from lumwick.trace.sampling import INNER, SOBOL
 
 # Where each number lies in a point's list of properties.
 ALBEDO, THROUGH, F0, ALPHA, COAT, COAT_ALPHA = 0, 3, 6, 9, 10, 11
@@ -35,7 +35,7 @@ MIRROR = 0.0015
 LEVELS = 32
 
 
-@nb.njit(fastmath=FAST)
+@nb.njit(**INNER)
 def fresnel(cos_in, n):
     """Reflectance of unpolarised light at a smooth dielectric, from the thin side (Fresnel's equations)."""
     s2 = (1 - cos_in * cos_in) / (n * n)
@@ -47,19 +47,19 @@ def fresnel(cos_in, n):
     return 0.5 * (rs * rs + rp * rp)
 
 
-@nb.njit(fastmath=FAST)
+@nb.njit(**INNER)
 def _density(cos_h, a2):
     k = cos_h * cos_h * (a2 - 1) + 1
     return a2 / (np.pi * k * k)
 
 
-@nb.njit(fastmath=FAST)
+@nb.njit(**INNER)
 def _hidden(cos, a2):
     """Smith's Lambda of GGX."""
     return 0.5 * (np.sqrt(1 + a2 * (1 - cos * cos) / (cos * cos)) - 1)
 
 
-@nb.njit(fastmath=FAST)
+@nb.njit(**INNER)
 def _schlick(cos):
     k = max(0.0, 1 - cos)
     return k * k * k * k * k
@@ -98,7 +98,7 @@ def albedo_table() -> NDArray[np.float32]:
     return np.stack([seen.mean(-1), (seen * np.maximum(0, 1 - dot) ** 5).mean(-1)], -1).astype(np.float32)
 
 
-@nb.njit(fastmath=FAST)
+@nb.njit(**INNER)
 def _albedo(table, cos, alpha):
     """All of the lobe's directional albedo at unit reflectance, and its Schlick share."""
     fi, fj = np.sqrt(min(1.0, max(cos, 0.0))) * (LEVELS - 1), np.sqrt(min(1.0, alpha)) * (LEVELS - 1)
@@ -110,7 +110,7 @@ def _albedo(table, cos, alpha):
     return e, s
 
 
-@nb.njit(fastmath=FAST)
+@nb.njit(**INNER)
 def prepare(table, m, cos_o, gloss, matt):
     """Share out the lobes of a point seen under ``cos_o``.
 
@@ -171,7 +171,7 @@ def prepare(table, m, cos_o, gloss, matt):
     m[P_COAT], m[P_GLOSS], m[P_MATT], m[P_BACK] = coat / total, spec / total, front / total, back / total
 
 
-@nb.njit(fastmath=FAST)
+@nb.njit(**INNER)
 def scattered(m, n, ox, oy, oz, ix, iy, iz, dull, shine):
     """Light sent from direction ``i`` to direction ``o`` (both away from the point), times the cosine.
 
@@ -220,7 +220,7 @@ def scattered(m, n, ox, oy, oz, ix, iy, iz, dull, shine):
     return density + m[P_MATT] * flat, density
 
 
-@nb.njit(fastmath=FAST)
+@nb.njit(**INNER)
 def basis(n, t, b):
     """Two unit vectors across ``n`` (Duff et al., JCGT 6, 2017)."""
     s = 1.0 if n[2] >= 0 else -1.0
@@ -230,7 +230,7 @@ def basis(n, t, b):
     b[0], b[1], b[2] = k, s + n[1] * n[1] * a, -n[1]
 
 
-@nb.njit(fastmath=FAST)
+@nb.njit(**INNER)
 def facet(alpha, n, t, b, ox, oy, oz, u, v):
     """A facet's normal, as seen from direction ``o``."""
     x, y, z = ox * t[0] + oy * t[1] + oz * t[2], ox * b[0] + oy * b[1] + oz * b[2], max(1e-3, ox * n[0] + oy * n[1] + oz * n[2])

@@ -5,14 +5,14 @@ from __future__ import annotations
 import numba as nb
 import numpy as np
 
-from lumwick.trace.sampling import FAST
+from lumwick.trace.sampling import INNER, around, bearing, elevation
 
 
-@nb.njit(fastmath=FAST)
+@nb.njit(**INNER)
 def _dome(table, dx, dy, dz, sun_az, c):
     """Radiance of a sky table, which is the same on both sides of the sun, in a direction (at the horizon for those below it)."""
-    el = np.arcsin(min(1.0, max(dz, 0.0)))
-    az = abs(np.arctan2(dx, dy) - sun_az)
+    el = elevation(max(dz, 0.0))
+    az = abs(bearing(dx, dy) - sun_az)
     if az > np.pi:
         az = abs(2 * np.pi - az)
     fi = np.sqrt(el / (0.5 * np.pi)) * (table.shape[0] - 1)
@@ -24,12 +24,12 @@ def _dome(table, dx, dy, dz, sun_az, c):
         c[k] = table[i, j, k] * w00 + table[i + 1, j, k] * w10 + table[i, j + 1, k] * w01 + table[i + 1, j + 1, k] * w11
 
 
-@nb.njit(fastmath=FAST)
+@nb.njit(**INNER)
 def _panorama(picture, dx, dy, dz, turn, c):
     """Radiance of an equirectangular picture whose middle column looks along ``turn`` [radians from north]."""
     rows, cols = picture.shape[0], picture.shape[1]
-    az = (np.arctan2(dx, dy) - turn) / (2 * np.pi) + 0.5
-    fi = (0.5 - np.arcsin(min(1.0, max(-1.0, dz))) / np.pi) * rows - 0.5
+    az = (bearing(dx, dy) - turn) / (2 * np.pi) + 0.5
+    fi = (0.5 - elevation(dz) / np.pi) * rows - 0.5
     fj = (az - np.floor(az)) * cols - 0.5
     gi, gj = np.floor(fi), np.floor(fj)
     a, b = fi - gi, fj - gj
@@ -40,7 +40,7 @@ def _panorama(picture, dx, dy, dz, turn, c):
         c[k] = picture[i, j, k] * w00 + picture[i2, j, k] * w10 + picture[i, j2, k] * w01 + picture[i2, j2, k] * w11
 
 
-@nb.njit(fastmath=FAST)
+@nb.njit(**INNER)
 def sky_light(panorama, table, sun, dx, dy, dz, c):
     """Radiance [cd/m2] of the sky, or of the environment picture if there is one, in a direction."""
     if panorama.shape[0] > 1:
@@ -49,19 +49,19 @@ def sky_light(panorama, table, sun, dx, dy, dz, c):
         _dome(table, dx, dy, dz, sun[7], c)
 
 
-@nb.njit(fastmath=FAST)
+@nb.njit(**INNER)
 def sky_density(share, low, turn, dx, dy, dz):
     """Density [1/sr] with which `pick_sky` chooses a direction."""
     rows, cols = share.shape
     if dz <= low:
         return 0.0
-    az = np.arctan2(dx, dy) - turn
+    az = bearing(dx, dy) - turn
     az -= 2 * np.pi * np.floor(az / (2 * np.pi))
     i, j = min(int((dz - low) / (1 - low) * rows), rows - 1), min(int(az / (2 * np.pi) * cols), cols - 1)
     return share[i, j] * rows * cols / (2 * np.pi * (1 - low))
 
 
-@nb.njit(fastmath=FAST)
+@nb.njit(**INNER)
 def pick_sky(pick, share, low, turn, u, v, d):
     """Choose a direction by the light that comes from it (alias table); returns its density [1/sr].
 
@@ -80,16 +80,17 @@ def pick_sky(pick, share, low, turn, u, v, d):
         i = int(pick[i, 1])
     row, col = i // cols, i % cols
     dz = low + (1 - low) * (row + min(k, 0.999999)) / rows
-    az = 2 * np.pi * (col + v) / cols + turn
+    az = (col + v) / cols + turn / (2 * np.pi)
+    north, east = around(az - np.floor(az))
     r = np.sqrt(max(0.0, 1 - dz * dz))
-    d[0], d[1], d[2] = r * np.sin(az), r * np.cos(az), dz
+    d[0], d[1], d[2] = r * east, r * north, dz
     return share[row, col] * rows * cols / (2 * np.pi * (1 - low))
 
 
-@nb.njit(fastmath=FAST)
+@nb.njit(**INNER)
 def sun_disc(sun, cos_sun, c):
     """Add the sun's disc [cd/m2], darker to its limb: 1 - 0.6 (1 - mu), of unit mean when divided by 0.8."""
-    edge = np.cos(np.arctan(sun[6]))
+    edge = 1 / np.sqrt(1 + sun[6] * sun[6])
     if cos_sun > edge:
         mu = np.sqrt(max(0.0, 1 - (1 - cos_sun) / (1 - edge)))
         k = (0.4 + 0.6 * mu) / 0.8 / (np.pi * sun[6] * sun[6])
@@ -97,9 +98,11 @@ def sun_disc(sun, cos_sun, c):
             c[i] += k * sun[3 + i]
 
 
-@nb.njit(fastmath=FAST)
+@nb.njit(**INNER)
 def fog_depth(fog, z, dz, length):
     """Optical depth of fog of density exp(-(z - base) / H) along a ray, in closed form."""
+    if fog[0] <= 0:
+        return 0.0
     k = fog[0] * np.exp(min(20.0, -(z - fog[2]) / fog[1]))
     s = dz / fog[1] * length
     if abs(s) < 1e-4:
@@ -107,7 +110,7 @@ def fog_depth(fog, z, dz, length):
     return k * length * (1 - np.exp(min(50.0, -s))) / s
 
 
-@nb.njit(fastmath=FAST)
+@nb.njit(**INNER)
 def fog_light(fog, cos_sun, c):
     """Light [cd/m2] that deep fog shows towards the sun's angle: Henyey and Greenstein's phase, and what is scattered often."""
     g = fog[9]

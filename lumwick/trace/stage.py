@@ -20,7 +20,7 @@ from lumwick.land.ground import far_ring, grid_quads
 from lumwick.lens.camera import Camera
 from lumwick.snapshot.evaluate import Setting, Snapshot
 from lumwick.trace import embree
-from lumwick.trace.furnish import Furnishing, numbered, plain_material, ray_mask
+from lumwick.trace.furnish import Furnishing, boxes, numbered, plain_material, ray_mask
 from lumwick.trace.lighting import lighting, surround_lighting
 from lumwick.trace.part import IDENTITY, Part, digest, plain_look
 from lumwick.trace.reflectance import albedo_table
@@ -334,7 +334,7 @@ class Stage:
             look=np.array([p.look for p in parts]), owner=owner, transform=transforms,
             shade=np.concatenate([p.shade for p in parts]), tone=np.concatenate(tones) if tones else np.ones(1, np.float32), thing=table,
             corner=furnishing.corner, texture=furnishing.texture, texture_where=furnishing.texture_where, curve=CODE_TO_LINEAR, gloss=albedo_table(),
-            pierced=any(p.mask & (embree.MASK_CUT | embree.MASK_CLEAR) for p in parts),
+            pierced=boxes([p for p in parts if p.mask & (embree.MASK_CUT | embree.MASK_CLEAR)]),
             normals=self._normals, albedo=self._albedo, heights=self._heights, open_water=self._open,
             grid=np.array([g.west, g.south, g.spacing, -1e9 if level is None else level, 0.16]),
             slope0=self._slopes[0], slope1=self._slopes[1], slope2=self._slopes[2], slope3=self._slopes[3], fold=self._fold, tile=self._tile_data,

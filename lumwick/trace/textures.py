@@ -20,7 +20,7 @@ from PIL import Image, UnidentifiedImageError
 
 from lumwick.errors import RenderError
 from lumwick.lens.colour import to_code, to_linear
-from lumwick.trace.sampling import FAST
+from lumwick.trace.sampling import INNER
 
 SIDE_AT_MOST = 4096
 LEVELS_AT_MOST = 13
@@ -180,7 +180,7 @@ def read_panorama(data: bytes, name: str) -> tuple[NDArray[np.float32], str]:
     return np.ascontiguousarray(light, np.float32), note
 
 
-@nb.njit(fastmath=FAST)
+@nb.njit(**INNER)
 def texture_at(data, where, curve, number, u, v, texels, c):
     """A texture's value (4) at ``u``, ``v`` (repeating; v up), over a footprint of ``texels`` of its first level."""
     width, height, count, holds = where[number, 0], where[number, 1], where[number, 2], where[number, 3]

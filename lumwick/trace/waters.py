@@ -5,10 +5,10 @@ from __future__ import annotations
 import numba as nb
 import numpy as np
 
-from lumwick.trace.sampling import FAST
+from lumwick.trace.sampling import INNER
 
 
-@nb.njit(fastmath=FAST)
+@nb.njit(**INNER)
 def grid_cell(heights, grid, x, y):
     ny, nx = heights.shape
     fx = min(max((x - grid[0]) / grid[2], 0.0), nx - 1.001)
@@ -17,7 +17,7 @@ def grid_cell(heights, grid, x, y):
     return i, j, fy - i, fx - j
 
 
-@nb.njit(fastmath=FAST)
+@nb.njit(**INNER)
 def tile_at(tex, length, x, y, c):
     n = tex.shape[0]
     fx, fy = x / length * n, y / length * n
@@ -28,7 +28,7 @@ def tile_at(tex, length, x, y, c):
     return ((tex[i, j, c] * (1 - a) + tex[i, j2, c] * a) * (1 - b) + (tex[i2, j, c] * (1 - a) + tex[i2, j2, c] * a) * b)
 
 
-@nb.njit(fastmath=FAST)
+@nb.njit(**INNER)
 def water_normal(tile, slope0, slope1, slope2, slope3, x, y, footprint, long, short, n):
     """Normal of the water from its tiles' slopes, by the shares of long and short waves; returns the variance of the slopes too fine to see."""
     sx = sy = 0.0

@@ -40,7 +40,7 @@ class World(NamedTuple):
     texture_where: NDArray[np.int64]
     curve: F32  # from 8-bit sRGB codes to linear
     gloss: F32  # directional albedo of a glossy lobe
-    pierced: bool  # whether anything is cut out or clear, so that shadow rays must look closer
+    pierced: F32  # boxes round what is cut out or clear, where shadow rays must look closer: least xyz, greatest xyz
     # ground
     normals: F32
     albedo: F32  # rgb, wetness, share of sward
@@ -118,6 +118,6 @@ def hollow() -> World:
         return np.zeros((1,) * dimensions, kind)
 
     return World(0, none(1, np.int32), none(1, np.int64), none(2, np.int64), none(2, f64), none(1, np.int32), none(2), none(1), none(1), none(2, np.int32),
-                 none(2), none(1, np.uint8), none(2, np.int64), none(1), none(3), False, none(3), none(3), none(2), none(3), none(1, f64),
+                 none(2), none(1, np.uint8), none(2, np.int64), none(1), none(3), none(2), none(3), none(3), none(2), none(3), none(1, f64),
                  none(3), none(3), none(3), none(3), none(3), none(1, f64), none(1, f64), none(3), none(3), none(3), none(2), none(2), none(1, f64),
                  none(2, f64), none(2, f64), none(1, f64), none(1, f64))

@@ -20,7 +20,7 @@ from lumwick.place.files import asset_of, pack
 from lumwick.snapshot.evaluate import Setting, evaluate
 from lumwick.snapshot.ride import check
 from lumwick.trace.render import Quality, blank, expose
-from lumwick.trace.sampling import pair
+from lumwick.trace.sampling import around, bearing, elevation, pair
 from lumwick.trace.stage import Stage
 from tests.conftest import small_place
 
@@ -101,6 +101,15 @@ def test_the_choices_of_one_sample_have_nothing_to_do_with_each_other(one: tuple
         a, b = (np.array([pair(pixel, s, dimension)[k] for s in range(1024)]) - 0.5 for dimension, k in (one, two))
         wrong.append(12 * (a * b).mean())
     assert np.sqrt(np.mean(np.square(wrong))) < 2 / np.sqrt(1024)
+
+
+def test_the_quick_angles_are_near_enough() -> None:
+    v = np.random.default_rng(1).random((2000, 2))
+    turns = np.array([around(x) for x in np.append(v[:, 0], [0.0, 0.125, 0.25, 0.5, 0.75, 0.9999999])])
+    angle = 2 * np.pi * np.append(v[:, 0], [0.0, 0.125, 0.25, 0.5, 0.75, 0.9999999])
+    assert np.abs(turns - np.stack([np.cos(angle), np.sin(angle)], 1)).max() < 4e-7
+    assert max(abs(bearing(a, b) - np.arctan2(a, b)) for a, b in 2 * v - 1) < 1.2e-5
+    assert max(abs(elevation(z) - np.arcsin(z)) for z in 2 * v[:, 0] - 1) < 3e-8
 
 
 def test_more_samples_than_the_table_are_new_samples() -> None:

@@ -101,7 +101,7 @@ def test_a_textured_model_is_seen_as_its_texture_says_and_cut_where_it_is_clear(
         assert solid[0] > 4 * solid[2]  # the red half
         assert hole == pytest.approx(sky, rel=0.3)  # the sky through the other
     # its shadow has the hole too: light reaches the ground behind it
-    assert stage.world.pierced
+    assert len(stage.world.pierced) == 1 and stage.world.pierced[0, 1] == pytest.approx(20, abs=0.02)
 
 
 def test_a_clear_pane_lets_light_to_the_floor_behind_it() -> None:

@@ -1,0 +1,55 @@
+"""``make stills``: five pictures of the demo at fine quality into docs/screenshots/ (ONLY=name for one; about eight minutes each)."""
+
+from __future__ import annotations
+
+import datetime as dt
+import sys
+import time
+from pathlib import Path
+
+import numpy as np
+
+sys.path.insert(0, str(Path(__file__).resolve().parent.parent))
+
+from lumwick.deliver.stills import write_png
+from lumwick.demo import saltmere
+from lumwick.lens.camera import Camera
+from lumwick.picture import load_setting, picture_at
+from lumwick.place.document import Air, Clock
+from lumwick.trace.render import QUALITIES
+from lumwick.trace.stage import Stage
+
+OUT = Path(__file__).resolve().parent.parent / "docs" / "screenshots"
+SIZE = (640, 360)
+# name: hour, eye, aim, focal length [mm], exposure [EV], white [K], own air
+STILLS = {
+    "noon": ("13:10", (-6, -30, 3.2), (30, 60, 3.0), 26, 13.6, 5600, None),
+    "golden": ("19:40", (-22, -16, 3.0), (-52, 18, 2.2), 32, 13.2, 5600, None),
+    "blue": ("22:35", (-34, 22, 3.4), (-58, 6, 2.2), 30, 2.6, 5600, None),
+    "fog": ("06:20", (10, -10, 3.1), (4, 70, 3.0), 30, 12.2, 5600, Air(haze=0.10, fog_visibility=300, fog_height=5.0, fog_base=0.6)),
+    "hide": ("10:30", (-18.8, 27.25, 3.5), (-23, 22.4, 3.35), 20, 9.6, 5600, None),
+}
+
+
+def still(stage: Stage, name: str, quality: str = "fine", size: tuple[int, int] = SIZE) -> np.ndarray:
+    hour, eye, aim, focal, ev, kelvin, air = STILLS[name]
+    start = dt.datetime.fromisoformat(f"2026-06-05T{hour}")
+    shot = stage.setting.place.shot("boardwalk").model_copy(update={"clock": Clock(start=start), "air": air})
+    way = np.subtract(aim, eye).astype(float)
+    camera = Camera(np.array(eye, float), way / np.linalg.norm(way), focal, 8.0, 25.0, ev, kelvin=kelvin)
+    picture = picture_at(stage, shot, 2.0, size, QUALITIES[quality], camera)
+    assert picture is not None
+    print(f"{name}: {sum(picture.seconds.values()):.0f} s {picture.film.note}", flush=True)
+    return picture.pixels
+
+
+def main() -> None:
+    stage = Stage(load_setting(saltmere()))
+    for name in sys.argv[1:] or STILLS:
+        start = time.time()
+        write_png(OUT / f"fine-{name}.png", still(stage, name))
+        print(f"{name}: {time.time() - start:.0f} s in all", flush=True)
+
+
+if __name__ == "__main__":
+    main()
