@@ -6,6 +6,7 @@ import json
 import os
 import subprocess
 import sys
+import tempfile
 import time
 from dataclasses import replace
 from pathlib import Path
@@ -19,6 +20,7 @@ from lumwick.demo import saltmere
 from lumwick.develop.flicker import STEADY, flicker
 from lumwick.develop.view import develop
 from lumwick.picture import load_setting
+from lumwick.place.files import pack
 from lumwick.snapshot.evaluate import evaluate
 from lumwick.trace.embree import NO_HIT, rtcIntersect1, rtcOccluded1
 from lumwick.trace.kernel import REPLAY
@@ -149,7 +151,7 @@ def likeness() -> list[dict[str, Any]]:
 
     setting = load_setting(saltmere())
     stage = Stage(setting)
-    size, scores = (96, 54), {"study": [], "fine": []}  # type: ignore[var-annotated]
+    size, scores = (192, 108), {"study": [], "fine": []}  # type: ignore[var-annotated]
     for shot_id, share in (("dawn", 0.5), ("boardwalk", 0.33), ("pine", 0.2), ("boardwalk", 0.995)):
         shot = setting.place.shot(shot_id)
         t = shot.seconds * share
@@ -189,11 +191,15 @@ def steadiness() -> list[dict[str, Any]]:
 
 
 def first_look() -> list[dict[str, Any]]:
-    """From the start of a process to the first coarse look, with warm caches; the best of three."""
-    code = "\n".join(["import time; start = time.perf_counter()", "from lumwick.demo import saltmere", "from lumwick.picture import load_setting", "from lumwick.snapshot.evaluate import evaluate", "from lumwick.trace.stage import Stage",
-                      "from lumwick.trace.render import blank, clean, expose", "from lumwick.develop.view import develop", "setting = load_setting(saltmere())", "stage = Stage(setting)", "shot = setting.place.shots[0]",
-                      "snap = evaluate(setting, shot, 1.0)", "stage.set(snap)", "film = blank(160, 90)", "expose(stage, film, 1)", "develop(clean(film, 12.0, 'fast'), snap.camera)", "print(time.perf_counter() - start)"])
-    took = [float(subprocess.run([sys.executable, "-c", code], cwd=ROOT, capture_output=True, text=True, check=True).stdout) for _ in range(3)]
+    """From the start of a process to the first coarse look at a place in a file, with warm caches; the best of three."""
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "demo.place.zip"
+        path.write_bytes(pack(*saltmere()))
+        code = "\n".join(["import time; start = time.perf_counter()", "from pathlib import Path", "from lumwick.picture import load_setting", "from lumwick.place.files import load", "from lumwick.snapshot.evaluate import evaluate",
+                          "from lumwick.trace.stage import Stage", "from lumwick.trace.render import blank, clean, expose", "from lumwick.develop.view import develop", f"setting = load_setting(load(Path({str(path)!r})))",
+                          "stage = Stage(setting)", "shot = setting.place.shots[0]", "snap = evaluate(setting, shot, 1.0)", "stage.set(snap)", "film = blank(160, 90)", "expose(stage, film, 1)",
+                          "develop(clean(film, 12.0, 'fast'), snap.camera)", "print(time.perf_counter() - start)"])
+        took = [float(subprocess.run([sys.executable, "-c", code], cwd=ROOT, capture_output=True, text=True, check=True).stdout) for _ in range(4)][1:]
     return [figure("first look in a fresh process, warm caches", min(took), "s", 4.0, "lower")]
 
 
@@ -214,5 +220,6 @@ def second_worker() -> list[dict[str, Any]]:
             p.stdin.flush()
         return sum(float(p.stdout.readline()) for p in started if p.stdout)
 
-    alone = run([0])
-    return [figure("two workers with a core each over one", run([0, 1]) / alone, "ratio", 1.7, "higher")]
+    # the machine's neighbours come and go: the best of each
+    alone, both = max(run([core]) for core in (0, 1, 0)), max(run([0, 1]) for _ in range(3))
+    return [figure("two workers with a core each over one", both / alone, "ratio", 1.7, "higher")]

@@ -21,6 +21,8 @@ import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 
+from lumwick.keep import kept
+
 FAST = {"contract", "arcp", "afn", "reassoc", "nsz"}
 BANDS_NM: NDArray[np.float64] = 380 + (340 / 12) * (np.arange(12) + 0.5)
 # Illuminance [lx] of each band of unattenuated sunlight at 1 au, as linear Rec.709 (sums to 133.1 klx).
@@ -99,7 +101,7 @@ def _column_table(n_h, n_mu):
 @lru_cache(1)
 def columns() -> NDArray[np.float64]:
     """The table of columns; it depends on the shape of the atmosphere alone."""
-    return _column_table(N_H, N_MU)
+    return kept("air", "columns", lambda: {"columns": _column_table(N_H, N_MU)})["columns"]
 
 
 @nb.njit(fastmath=FAST, cache=True)
@@ -248,7 +250,7 @@ class ClearSky:
 
 @lru_cache(8)
 def _higher_orders(haze: float, ozone_du: float, ground: float) -> NDArray[np.float64]:
-    return _multiple(columns(), coefficients(haze, ozone_du), ground, 12, 40)
+    return kept("air", repr((haze, ozone_du, ground)), lambda: {"orders": _multiple(columns(), coefficients(haze, ozone_du), ground, 12, 40)})["orders"]
 
 
 NIGHT_CD = np.array([1.6e-4, 1.9e-4, 2.5e-4])

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import hashlib
 from dataclasses import dataclass
+from functools import cached_property
 
 import contourpy
 import numpy as np
@@ -29,6 +31,11 @@ class Ground:
     spacing: float
     west: float
     south: float
+
+    @cached_property
+    def fingerprint(self) -> str:
+        """A hash of all of it."""
+        return hashlib.sha256(self.heights.tobytes() + repr((self.heights.shape, self.spacing, self.west, self.south)).encode()).hexdigest()
 
     @property
     def bounds(self) -> tuple[float, float, float, float]:

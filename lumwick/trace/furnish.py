@@ -9,15 +9,16 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lumwick.built.meshes import Mesh, MeshSurface, corners, read_mesh
-from lumwick.built.timber import build
+from lumwick.built.timber import Timber, build
 from lumwick.errors import PlaceError
+from lumwick.keep import kept
 from lumwick.lens.colour import from_hex, to_linear
 from lumwick.place.document import Asset, Built, Surface, Thing
 from lumwick.snapshot.evaluate import Setting, Snapshot
 from lumwick.trace import embree, lamps
 from lumwick.trace import lamplight as ll
 from lumwick.trace import material as mt
-from lumwick.trace.part import IDENTITY, Part, plain_look
+from lumwick.trace.part import IDENTITY, Part, digest, plain_look
 from lumwick.trace.patterns import NAMES, NONE
 from lumwick.trace.textures import COLOUR, DATA, NORMAL, Pyramid, packed, pyramid, read_image
 from lumwick.trace.world import MODEL, TIMBER
@@ -271,7 +272,7 @@ class Furnishing:
 
 
 def _timber(setting: Setting, built: Built, surfaces: dict[str, Surface], looks: dict[str, NDArray[np.float64]]) -> Part:
-    timber = build(built, setting.ground)
+    timber = Timber(**kept("timber", digest(built.model_copy(update={"name": "", "surface": ""}), setting.ground.fingerprint), lambda: dict(vars(build(built, setting.ground)))))
 
     def scene(mask: int = embree.MASK_SOLID) -> embree.Scene:
         made = embree.Scene()

@@ -21,6 +21,7 @@ import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 
+from lumwick.keep import kept
 from lumwick.trace.sampling import INNER, SOBOL
 
 # Where each number lies in a point's list of properties.
@@ -71,6 +72,10 @@ def albedo_table() -> NDArray[np.float32]:
 
     Computed here by the same laws, with Sobol points on the visible facets.
     """
+    return kept("gloss", "albedo", lambda: {"albedo": _albedo_table()})["albedo"]
+
+
+def _albedo_table() -> NDArray[np.float32]:
     u = (SOBOL[:1024].astype(float) + 2**31 / 1024) / 2**32 % 1.0
     mu = np.maximum(np.linspace(0, 1, LEVELS) ** 2, 1e-3)[:, None, None]
     alpha = np.maximum(np.linspace(0, 1, LEVELS) ** 2, MIRROR)[None, :, None]

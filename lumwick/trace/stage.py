@@ -97,7 +97,7 @@ class Stage:
 
     def _make_ground(self) -> None:
         g, land, level = self.setting.ground, self.setting.place.land, self._level()
-        if not self._changed("ground", land, level, g.heights.shape, id(g)):
+        if not self._changed("ground", land, level, g.fingerprint):
             return
         ny, nx = g.heights.shape
         xs, ys = g.west + np.arange(nx) * g.spacing, g.south + np.arange(ny) * g.spacing
@@ -114,8 +114,7 @@ class Stage:
         self._parts["far"] = Part(FAR, far, look=plain_look(np.array(TURF) * 1.1), surfaces=("far ground",) * 4)
         self._normals = g.normals()
         self._slope = g.slope()
-        made_of = digest(g.heights, g.spacing, g.west, g.south, land, level)
-        found = kept("cover", made_of, lambda: {"albedo": albedo(g, land.cover, level, land.beach_top, land.seed), "sea": sea_nearness(g, level if level is not None else float(g.heights.min()) - 10)})
+        found = kept("cover", self._keys["ground"], lambda: {"albedo": albedo(g, land.cover, level, land.beach_top, land.seed), "sea": sea_nearness(g, level if level is not None else float(g.heights.min()) - 10)})
         self._albedo, self._near_sea = found["albedo"], found["sea"]
         self._heights = g.heights.astype(np.float32)
         self._make_water_sheet()

@@ -125,12 +125,11 @@ class Stands:
         level = sea.level if sea.present else None
         clear = area_shapes(setting)
         common = digest(ground_key, [shapely.to_wkt(c) for c in clear])
-        land = digest(setting.ground.heights, setting.ground.spacing, setting.ground.west, setting.ground.south)
         old = {s.key: s for s in self.standings}
         self.standings = []
         for stand in setting.place.growth:
             key = digest(stand, common)
-            self.standings.append(old.get(key) or Standing(key, stand, KINDS[stand.kind], self._beds(stand, _set_out(stand, setting, slope, clear, level, f"{key} {land}"))))
+            self.standings.append(old.get(key) or Standing(key, stand, KINDS[stand.kind], self._beds(stand, _set_out(stand, setting, slope, clear, level, key))))
 
     def _beds(self, stand: Stand, plants: Plants) -> list[Bed]:
         kind = KINDS[stand.kind]

@@ -1,5 +1,6 @@
 """Where samples go, what is cleaned, what is kept: adaptive sampling, light set aside, flicker, kept arrays."""
 
+import os
 from pathlib import Path
 
 import numba
@@ -131,5 +132,12 @@ def test_kept_arrays_come_back_and_damage_is_mended(tmp_path: Path, monkeypatch:
     assert keep.kept("thing", "key", make)["b"].shape == (2, 2) and len(made) == 2
     keep.kept("thing", "other key", make)
     assert len(made) == 3
+    # what was not used for longest makes room
+    whole = keep.folder().parent
+    os.utime(file, (1, 1))
+    keep.make_room(whole, sum(f.stat().st_size for f in keep.folder().iterdir()) - 1)
+    assert not file.exists() and len(list(keep.folder().iterdir())) == 1
+    keep.make_room(whole, 0)
+    assert not list(whole.iterdir())
     monkeypatch.setenv("NUMBA_CACHE_DIR", "/proc/none/x")
     assert keep.kept("thing", "key", make)["a"].size == 5  # a place that cannot be written costs time alone
