@@ -175,7 +175,7 @@ def steadiness() -> list[dict[str, Any]]:
     """Flicker between cleaned study frames of a still scene whose noise differs: the worst of three views."""
     setting = load_setting(saltmere())
     stage = Stage(setting)
-    worst = 0.0
+    worst, study = 0.0, QUALITIES["study"]
     for shot_id in ("dawn", "boardwalk", "pine"):
         shot = setting.place.shot(shot_id)
         snap = evaluate(setting, shot, shot.seconds / 3)
@@ -183,8 +183,8 @@ def steadiness() -> list[dict[str, Any]]:
         made = []
         for seed in (5, 6):
             film = blank(320, 180)
-            expose(stage, film, 8, 1, seed=seed)
-            expose(stage, film, more_samples(film, 8, QUALITIES["study"].noise, QUALITIES["study"].most), 1, seed=seed)
+            expose(stage, film, study.samples // 2, study.bounces, seed=seed)
+            expose(stage, film, more_samples(film, study.samples / 2, study.noise, study.most), study.bounces, seed=seed)
             made.append(develop(clean(film, snap.camera.ev100, "high"), snap.camera, snap.grade))
         worst = max(worst, flicker(*made))
     return [figure("flicker of a still scene at study, noise varied", worst, "share", STEADY, "lower")]

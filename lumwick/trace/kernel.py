@@ -621,11 +621,11 @@ def _sample(w, view, limits, px, py, pixel, sample, buf, f, room, m, out, ids, c
         row_shine = MIRRORED if mirrored or first else -1
         for source in range(3):
             # a direction to the sun's disc, to the sky, to a lamp; with what density it was chosen, if it has one
-            su, sv = pair(pixel, sample, base + (3 if source == 0 else (4 if source == 1 else 7)))
             per_angle, far, k = 0.0, 1e9, 1.0
             if source == 0:
-                if w.sun[4] <= 0:
+                if w.sun[4] <= 0 or (not leaf and n[0] * w.sun[0] + n[1] * w.sun[1] + n[2] * w.sun[2] < -w.sun[6]):
                     continue
+                su, sv = pair(pixel, sample, base + 3)
                 r = w.sun[6] * np.sqrt(su)
                 cx, cy = around(sv)
                 cx, cy = r * cx, r * cy
@@ -638,6 +638,7 @@ def _sample(w, view, limits, px, py, pixel, sample, buf, f, room, m, out, ids, c
                 if sd[2] <= 0:
                     continue
             elif source == 1:
+                su, sv = pair(pixel, sample, base + 4)
                 per_angle = pick_sky(w.sky_pick, w.sky_share, low, w.sun[7], su, sv, sd)
             else:
                 if len(w.lamp) == 0:
@@ -651,6 +652,7 @@ def _sample(w, view, limits, px, py, pixel, sample, buf, f, room, m, out, ids, c
                     if cell(pixel, sample * 64 + step, 79) >= asked:
                         continue
                     k = 1 / asked
+                su, sv = pair(pixel, sample, base + 7)
                 far, per_angle = ll.shine(w.lamp[number], w.lamp_triangle, x, y, z, su, sv, sd, col)
                 if col[0] + col[1] + col[2] <= 0:
                     continue
@@ -719,11 +721,11 @@ def _sample(w, view, limits, px, py, pixel, sample, buf, f, room, m, out, ids, c
                         v = limit
                     by[row, c] += v
         # the next ray
-        lot, lot2 = pair(pixel, sample, base + 6)
-        bu, bv = pair(pixel, sample, base + 5)
         chances = m[rf.P_COAT] + m[rf.P_GLOSS]
         if chances + m[rf.P_MATT] + m[rf.P_BACK] <= 0:
             break
+        lot, lot2 = pair(pixel, sample, base + 6)
+        bu, bv = pair(pixel, sample, base + 5)
         if lot < chances:
             if reflected >= limits.reflections:
                 break

@@ -267,8 +267,9 @@ def _filtered(images: dict[str, NDArray[np.float32]], grade: str, **switches: bo
     return out
 
 
-FINE_KEPT = 0.3
-"""How much of the traced picture is kept where surfaces change from pixel to pixel (docs/decisions/0008)."""
+FINE_KEPT, CLEAR_KEPT, CLEAR_ERROR = 0.3, 0.9, 0.05
+"""How much of the traced picture is kept where surfaces change from pixel to pixel; and how much, at most, where its own
+error is small, which falls to nothing at this error (docs/decisions/0008)."""
 
 
 def _detail(normal: NDArray[np.float32]) -> NDArray[np.float32]:
@@ -282,8 +283,8 @@ def clean(film: Film, ev: float, grade: str = "high") -> NDArray[np.float32]:
     """Denoised radiance, shape (height, width, 3) [cd/m2].
 
     The denoiser sees the picture at its exposure, with albedo and normals as guides; at the high grade these are
-    cleaned first, so that their own noise leaves no trace. Where surfaces change from pixel to pixel, as in grass,
-    some of the traced picture is kept.
+    cleaned first, so that their own noise leaves no trace. Some of the traced picture is kept where surfaces change
+    from pixel to pixel, as in grass, and most of it where it is clean already, as in the sky.
     """
     k = exposure_scale(ev)
     light = film.radiance
@@ -297,8 +298,8 @@ def clean(film: Film, ev: float, grade: str = "high") -> NDArray[np.float32]:
         if grade == "high":
             guides = {"albedo": _filtered({"albedo": albedo}, grade), "normal": _filtered({"normal": normal}, grade)}
             out = _filtered({"color": colour, **guides}, grade, hdr=True, cleanAux=True)
-            fine = (FINE_KEPT * _detail(guides["normal"]))[..., None]
-            out = np.asarray(out + fine * (colour - out), np.float32)
+            kept = np.maximum(FINE_KEPT * _detail(guides["normal"]), CLEAR_KEPT * np.clip(1 - film.error() / CLEAR_ERROR, 0, 1))[..., None]
+            out = np.asarray(out + kept * (colour - out), np.float32)
         else:
             out = _filtered({"color": colour, "albedo": albedo, "normal": normal}, grade, hdr=True)
     return out / k

@@ -42,39 +42,53 @@ def _sobol_table(bits: int = 12) -> np.ndarray:
 SOBOL = _sobol_table()
 _BITS = 12
 _MASK = np.uint32(len(SOBOL) - 1)
-MIRRORED_BITS = (_sobol_table()[:, 0] >> np.uint32(32 - _BITS)).astype(np.uint32)
+
+
+def _backwards(table: np.ndarray) -> np.ndarray:
+    """The leading twelve digits of 32-bit numbers, the first of them lowest."""
+    return sum((((table >> np.uint32(31 - k)) & np.uint32(1)) << np.uint32(k)).astype(np.uint32) for k in range(_BITS))  # type: ignore[return-value]
+
+
+MIRRORED_BITS = (SOBOL[:, 0] >> np.uint32(32 - _BITS)).astype(np.uint32)
 """A number's twelve digits in the opposite order (the first Sobol dimension is just that)."""
+SECOND = _backwards(SOBOL[:, 1])
+
+
+@nb.njit(**INNER)
+def _flip(x, seed):
+    """Flip each digit of a number by a hash of the digits below it and of a seed (Vegdahl's constants, public)."""
+    x = np.uint32(x ^ np.uint32(x * np.uint32(0x3D20ADEA)))
+    x = np.uint32(x + seed)
+    x = np.uint32(x * (np.uint32(seed >> np.uint32(16)) | np.uint32(1)))
+    x = np.uint32(x ^ np.uint32(x * np.uint32(0x05526C56)))
+    return np.uint32(x ^ np.uint32(x * np.uint32(0x53A22864)))
 
 
 @nb.njit(**INNER)
 def pair(pixel, sample, dimension):
     """Two numbers in [0, 1) for a sample: the first two Sobol dimensions, decorrelated per pixel and dimension.
 
-    The points' order is shuffled by nested uniform scrambling, and their digits are exclusive-ored with hashes:
-    each aligned block of 2^m points stays a (0, m, 2)-net, and two dimensions have nothing to do with each other.
-    (Exclusive-or alone would not do: the sequence is linear, so any two dimensions of a pixel would be the same
-    numbers up to a constant, and what hangs on both would never converge.)
+    The points' order and their digits are scrambled by nested uniform scrambling: each aligned block of 2^m points
+    stays a (0, m, 2)-net, two dimensions have nothing to do with each other, and within its cell of the net a point
+    lies anywhere. (Exclusive-or with a constant would do neither. The sequence is linear, so any two dimensions of a
+    pixel would be the same numbers up to a constant; and the digits that few samples do not reach would be the same
+    for all of them, which a table of light with thousands of cells turns into a wrong mean.)
 
     References
     ----------
-    Kollig and Keller, Efficient multidimensional sampling, Computer Graphics Forum 21 (2002);
     Burley, Practical hash-based Owen scrambling, Journal of Computer Graphics Techniques 9 (2020).
     """
     block = np.uint32(sample) >> np.uint32(_BITS)
     seed = mix32(np.uint32(pixel) ^ np.uint32(np.uint32(dimension) * np.uint32(0x9E3779B9)) ^ np.uint32(block * np.uint32(0x85EBCA6B)))
     other = np.uint32(seed * np.uint32(0x846CA68B) + np.uint32(0x6C50B47C))
-    # each digit is flipped by a hash of the digits above it, which stand below it here
-    x = MIRRORED_BITS[np.uint32(sample) & _MASK]
-    x = np.uint32(x + (other >> np.uint32(3)))
-    x = np.uint32(x ^ np.uint32(x * np.uint32(0x6C50B47C)))
-    x = np.uint32(x ^ np.uint32(x * np.uint32(0xB82F1E52)))
-    x = np.uint32(x * (np.uint32(seed >> np.uint32(7)) | np.uint32(1)))
-    x = np.uint32(x ^ np.uint32(x * np.uint32(0xC7AFE638)))
-    x = np.uint32(x ^ np.uint32(x * np.uint32(0x8D22F6E6)))
-    i = MIRRORED_BITS[x & _MASK]
-    # the numbers stay below 1 in single precision too
-    a = (SOBOL[i, 0] ^ seed) >> np.uint32(8)
-    b = (SOBOL[i, 1] ^ other) >> np.uint32(8)
+    third = np.uint32((seed ^ (seed >> np.uint32(15))) * np.uint32(0x2C1B3C6D))
+    # the order: digits of the number, the highest lowest
+    i = MIRRORED_BITS[_flip(SOBOL[np.uint32(sample) & _MASK, 0], other) >> np.uint32(32 - _BITS)]
+    # the digits, the first lowest; what lies above the twelve is as good as random
+    x, y = _flip(i, seed), _flip(SECOND[i], third)
+    # 24 bits: the numbers stay below 1 in single precision too
+    a = (MIRRORED_BITS[x & _MASK] << np.uint32(12)) | (x >> np.uint32(20))
+    b = (MIRRORED_BITS[y & _MASK] << np.uint32(12)) | (y >> np.uint32(20))
     return a * 5.9604644775390625e-08, b * 5.9604644775390625e-08
 
 

@@ -1,0 +1,136 @@
+"""That the integrator goes to one picture, whatever it is asked to hurry, and that what is kept between processes is found again."""
+
+import copy
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+import pytest
+from PIL import Image
+
+from lumwick.deliver.stills import read_png, write_png
+from lumwick.demo import saltmere
+from lumwick.land.ground import Ground
+from lumwick.lens.camera import Camera, direction_of
+from lumwick.picture import load_setting
+from lumwick.place.document import Air, Built
+from lumwick.snapshot.evaluate import Setting, evaluate
+from lumwick.trace import embree
+from lumwick.trace import furnish as furnishing
+from lumwick.trace import material as mt
+from lumwick.trace.furnish import boxes, plain_material
+from lumwick.trace.kernel import _meets
+from lumwick.trace.part import IDENTITY, Part
+from lumwick.trace.render import blank, expose
+from lumwick.trace.stage import Stage
+from lumwick.trace.world import MODEL
+from scripts.stills import STILLS, still
+from tests.conftest import small_place
+from tests.outside.test_rendered import flat, quad
+
+AHEAD = Camera(np.array([0.0, 0.0, 30.0]), direction_of(0.0, 0.0), 35.0, 2.0, 8.0, 14.0)
+
+
+def exposed(stage: Stage, camera: Camera, samples: int, seed: int = 1, **limits: int) -> np.ndarray:
+    stage.set(evaluate(stage.setting, stage.setting.place.shots[0], 0.0, camera))
+    film = blank(48, 27)
+    expose(stage, film, samples, seed=seed, **limits)  # type: ignore[arg-type]
+    return film.radiance.mean(-1)
+
+
+@pytest.fixture
+def room() -> Stage:
+    """Cards at several distances before an open lens, lit by sun, sky and each other."""
+    _, stage = flat(air=Air(haze=0.1))
+    stage.add_target("wall", *quad(-60, 40.0, -20, 60, 40.0, 90), (0.6, 0.5, 0.4))
+    stage.add_target("card", *quad(-3, 12.0, 26, 2, 12.0, 31), (0.2, 0.4, 0.7))
+    stage.add_target("floor", *quad(-60, -10, 27, 60, 40, 27), (0.5, 0.5, 0.5))
+    glossy = plain_material((0.3, 0.3, 0.3), 0.3)
+    stage.add_target("gloss", *quad(1, 9.0, 26, 5, 9.0, 29.5), look=glossy)
+    return stage
+
+
+def test_two_exposures_come_together_as_samples_are_added(room: Stage) -> None:
+    apart = {}
+    for samples in (32, 512):
+        one, two = (exposed(room, AHEAD, samples, seed, bounces=2) for seed in (1, 2))
+        apart[samples] = float(np.sqrt(np.mean(((one - two) / (one + two)) ** 2)))
+    # sixteen times the samples, a quarter of the noise or less: nothing but noise keeps two exposures apart
+    assert apart[512] < 0.3 * apart[32]
+
+
+def test_a_half_clear_surface_is_half_way_between_clear_and_matt() -> None:
+    readings = []
+    for clear in (0.0, 0.5, 1.0):
+        _, stage = flat(air=Air(haze=0.1))
+        glow = plain_material((0.0, 0.0, 0.0))  # light that does not go through the pane before it comes back through it
+        glow[mt.EMISSION : mt.EMISSION + 3] = 60000.0
+        stage.add_target("wall", *quad(-60, 40.0, -20, 60, 40.0, 90), look=glow)
+        look = plain_material((0.8, 0.8, 0.8), 0.5)
+        look[mt.TRANSMISSION], look[mt.THIN] = clear, 1.0
+        stage.add_target("pane", *quad(-60, 12.0, -20, 60, 12.0, 90), look=look)
+        readings.append(float(exposed(stage, replace(AHEAD, f_number=22.0), 128, bounces=1).mean()))
+    assert readings[1] == pytest.approx((readings[0] + readings[2]) / 2, rel=0.03) and abs(readings[0] - readings[2]) > 0.2 * readings[0]
+
+
+def test_boxes_round_what_is_pierced() -> None:
+    scene = embree.Scene()
+    scene.attach(0, embree.mesh(embree.padded(np.array([[-1, -2, -3], [1, -2, 3], [1, 2, 3], [-1, 2, -3]], np.float32)), np.array([[0, 1, 2, 3]], np.uint32)))
+    scene.commit()
+    assert scene.bounds() == pytest.approx(np.array([[-1, -2, -3], [1, 2, 3]]), abs=1e-5)
+    quarter = IDENTITY.copy()
+    quarter[:9] = [0, 1, 0, -1, 0, 0, 0, 0, 1]  # x goes to y
+    quarter[9:] = [10, 20, 30]
+    found = boxes([Part(MODEL, scene), Part(MODEL, scene, quarter[None])])
+    assert found[0] == pytest.approx([-1, -2, -3, 1, 2, 3], abs=0.011) and found[1] == pytest.approx([8, 19, 27, 12, 21, 33], abs=0.011)
+    many = boxes([Part(MODEL, scene, np.repeat(quarter[None], 40, 0))])
+    assert many.shape == (1, 6) and boxes([]).shape == (0, 6)
+
+
+def test_a_ray_meets_a_box_where_points_along_it_lie_inside() -> None:
+    rng = np.random.default_rng(4)
+    low = rng.uniform(-3, 0, (3, 3))
+    some = np.concatenate([low, low + rng.uniform(0.5, 3, (3, 3))], 1).astype(np.float32)
+    met = 0
+    for _ in range(400):
+        o, d, reach = rng.uniform(-4, 4, 3), rng.normal(size=3), rng.uniform(0.5, 8)
+        d /= np.linalg.norm(d)
+        if rng.random() < 0.2:
+            d = np.eye(3)[rng.integers(3)]
+        points = o + np.linspace(0, reach, 4001)[:, None] * d
+        inside = any(((points > b[:3] + 1e-4) & (points < b[3:] - 1e-4)).all(1).any() for b in some)
+        outside = not any(((points > b[:3] - 4e-3) & (points < b[3:] + 4e-3)).all(1).any() for b in some)
+        answer = bool(_meets(some, o[0], o[1], o[2], d, reach))
+        assert answer or not inside
+        assert not answer or not outside
+        met += answer
+    assert 40 < met < 360
+
+
+def test_equal_places_are_the_same_to_what_is_kept(marsh: Ground, monkeypatch: pytest.MonkeyPatch) -> None:
+    other = Ground(marsh.heights.copy(), marsh.spacing, marsh.west, marsh.south)
+    assert other.fingerprint == marsh.fingerprint != replace(marsh, spacing=marsh.spacing + 1).fingerprint
+    higher = replace(marsh, heights=marsh.heights + np.float32(0.01))
+    assert higher.fingerprint != marsh.fingerprint
+    place = small_place(built=[Built(id="j", name="Jetty", kind="jetty", line=[(0, 0), (0, 20)], deck=6.0)])
+    first, second, third = (Stage(Setting(place, ground)) for ground in (marsh, other, higher))
+    keys = [[s.key for s in stage.stands.standings] for stage in (first, second, third)]
+    assert keys[0] and keys[0] == keys[1] != keys[2]
+
+    def never(*_: Any) -> None:
+        raise AssertionError("built again")
+
+    monkeypatch.setattr(furnishing, "build", never)
+    again = Stage(Setting(place, copy.deepcopy(marsh)))
+    assert np.array_equal(again._parts["built j"].tone, first._parts["built j"].tone)
+
+
+def test_the_stills_of_the_readme_stand_where_there_is_something_to_see(tmp_path: Any) -> None:
+    demo_stage = Stage(load_setting(saltmere()))
+    ground = demo_stage.setting.ground
+    for _hour, eye, aim, *_rest in STILLS.values():
+        assert eye[2] > float(ground.height(eye[0], eye[1])) + 0.5 and np.hypot(aim[0] - eye[0], aim[1] - eye[1]) > 3
+    picture = still(demo_stage, "fog", "sketch", (96, 54))
+    assert picture.shape == (54, 96, 3) and 40 < picture.mean() < 215 and picture.std() > 10
+    write_png(tmp_path / "still.png", picture)
+    assert np.array_equal(read_png(tmp_path / "still.png"), np.asarray(Image.open(tmp_path / "still.png"))) and np.array_equal(read_png(tmp_path / "still.png"), picture)
