@@ -151,7 +151,7 @@ def likeness() -> list[dict[str, Any]]:
 
     setting = load_setting(saltmere())
     stage = Stage(setting)
-    size, scores = (192, 108), {"study": [], "fine": []}  # type: ignore[var-annotated]
+    size, scores = (96, 54), {"study": [], "fine": []}  # type: ignore[var-annotated]
     for shot_id, share in (("dawn", 0.5), ("boardwalk", 0.33), ("pine", 0.2), ("boardwalk", 0.995)):
         shot = setting.place.shot(shot_id)
         t = shot.seconds * share
