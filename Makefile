@@ -19,8 +19,8 @@ bench: ## measure; var/bench.json (ONLY=name for one)
 shots: ## make docs/screenshots anew from the demo (ONLY=name for one)
 	@$(PY) scripts/house.py shots $(ONLY)
 
-stills: ## make the fine pictures of docs/screenshots/ anew, about 40 minutes (ONLY=name for one)
-	@.venv/bin/python scripts/stills.py $(ONLY)
+stills: ## make the fine pictures of docs/screenshots/ anew, about ten minutes (ONLY=name for one)
+	@$(PY) scripts/house.py stills $(ONLY)
 
 lint: ## ruff, mypy, import rules, templates, built assets
 	@.venv/bin/ruff check .

@@ -13,7 +13,7 @@ from typing import Any
 
 from bench import engine, pages
 
-ALL = {"rays": engine.rays, "replay": engine.replay, "stress": engine.stressed, "likeness": engine.likeness, "steadiness": engine.steadiness, "first": engine.first_look, "second": engine.second_worker, "stillness": engine.first_rays, "look": pages.look, "pages": pages.pages, "worker": pages.worker_memory}
+ALL = {"rays": engine.rays, "replay": engine.replay, "stress": engine.stressed, "likeness": engine.likeness, "steadiness": engine.steadiness, "first": engine.first_look, "second": engine.second_worker, "compile": engine.cold_compile, "slice": engine.against_first_slice, "stillness": engine.first_rays, "look": pages.look, "pages": pages.pages, "worker": pages.worker_memory}
 
 
 def main() -> None:

@@ -14,17 +14,18 @@ from typing import Any
 
 import numba as nb
 import numpy as np
+from numpy.typing import NDArray
 
 from bench.bare import primary_and_sun
 from lumwick.demo import saltmere
 from lumwick.develop.flicker import STEADY, flicker
 from lumwick.develop.view import develop
-from lumwick.picture import load_setting
+from lumwick.picture import load_setting, picture_at
 from lumwick.place.files import pack
-from lumwick.snapshot.evaluate import evaluate
+from lumwick.snapshot.evaluate import camera_at, evaluate
 from lumwick.trace.embree import NO_HIT, rtcIntersect1, rtcOccluded1
 from lumwick.trace.kernel import REPLAY
-from lumwick.trace.render import QUALITIES, blank, clean, expose, more_samples
+from lumwick.trace.render import QUALITIES, blank, clean, expose
 from lumwick.trace.sampling import FAST
 from lumwick.trace.stage import Stage
 
@@ -154,20 +155,19 @@ def likeness() -> list[dict[str, Any]]:
     size, scores = (96, 54), {"study": [], "fine": []}  # type: ignore[var-annotated]
     for shot_id, share in (("dawn", 0.5), ("boardwalk", 0.33), ("pine", 0.2), ("boardwalk", 0.995)):
         shot = setting.place.shot(shot_id)
-        t = shot.seconds * share
-        snap = evaluate(setting, shot, t)
+        t, camera = shot.seconds * share, None
         if share > 0.9:  # inside the hide, exposed for the room
-            snap = replace(snap, camera=replace(snap.camera, ev100=10.0))
+            camera = replace(camera_at(setting, shot, t), ev100=10.0)
+        snap = evaluate(setting, shot, t, camera)
         stage.set(snap)
         reference = blank(*size)
         expose(stage, reference, 2048, 2, seed=99)
-        shown = develop(reference.radiance, snap.camera, snap.grade)
+        shown = develop(reference.radiance, snap.camera, snap.grade, snap.frame)
         for name, all_scores in scores.items():
-            grade, film = QUALITIES[name], blank(*size)
-            expose(stage, film, grade.samples // 2, grade.bounces)
-            expose(stage, film, more_samples(film, grade.samples - grade.samples // 2, grade.noise, grade.most), grade.bounces)
-            made = develop(clean(film, snap.camera.ev100, grade.denoise), snap.camera, snap.grade)
-            all_scores.append(float(flip_evaluator.evaluate(shown.astype(np.float32) / 255, made.astype(np.float32) / 255, "LDR")[1]))
+            made = picture_at(stage, shot, t, size, QUALITIES[name], camera)
+            assert made
+            all_scores.append(float(flip_evaluator.evaluate(shown.astype(np.float32) / 255, made.pixels.astype(np.float32) / 255, "LDR")[1]))
+    print("  by view:", {name: [round(v, 3) for v in s] for name, s in scores.items()})
     return [figure(f"{name} against 2 048 samples, mean FLIP of four views", float(np.mean(s)), "", bar, "lower") for (name, s), bar in zip(scores.items(), (0.08, 0.04), strict=True)]
 
 
@@ -175,18 +175,12 @@ def steadiness() -> list[dict[str, Any]]:
     """Flicker between cleaned study frames of a still scene whose noise differs: the worst of three views."""
     setting = load_setting(saltmere())
     stage = Stage(setting)
-    worst, study = 0.0, QUALITIES["study"]
+    worst = 0.0
     for shot_id in ("dawn", "boardwalk", "pine"):
         shot = setting.place.shot(shot_id)
-        snap = evaluate(setting, shot, shot.seconds / 3)
-        stage.set(snap)
-        made = []
-        for seed in (5, 6):
-            film = blank(320, 180)
-            expose(stage, film, study.samples // 2, study.bounces, seed=seed)
-            expose(stage, film, more_samples(film, study.samples / 2, study.noise, study.most), study.bounces, seed=seed)
-            made.append(develop(clean(film, snap.camera.ev100, "high"), snap.camera, snap.grade))
-        worst = max(worst, flicker(*made))
+        made = [picture_at(stage, shot, shot.seconds / 3, (320, 180), QUALITIES["study"], seed=seed) for seed in (5, 6)]
+        assert made[0] and made[1]
+        worst = max(worst, flicker(made[0].pixels, made[1].pixels))
     return [figure("flicker of a still scene at study, noise varied", worst, "share", STEADY, "lower")]
 
 
@@ -201,6 +195,51 @@ def first_look() -> list[dict[str, Any]]:
                           "develop(clean(film, 12.0, 'fast'), snap.camera)", "print(time.perf_counter() - start)"])
         took = [float(subprocess.run([sys.executable, "-c", code], cwd=ROOT, capture_output=True, text=True, check=True).stdout) for _ in range(4)][1:]
     return [figure("first look in a fresh process, warm caches", min(took), "s", 4.0, "lower")]
+
+
+def cold_compile() -> list[dict[str, Any]]:
+    """Set-up's compiling of all kernels, with no cache."""
+    with tempfile.TemporaryDirectory() as folder:
+        start = time.perf_counter()
+        subprocess.run([sys.executable, "-m", "lumwick.cli", "compile"], cwd=ROOT, env={**os.environ, "NUMBA_CACHE_DIR": f"{folder}/kernels"}, capture_output=True, check=True)
+        return [figure("all kernels compiled, no cache", time.perf_counter() - start, "s", 90.0, "lower")]
+
+
+FIRST_SLICE = "7a3d397"
+RACE = """
+import sys, time; sys.path.insert(0, sys.argv[1])
+from lumwick.demo import saltmere
+from lumwick.picture import load_setting, picture_at
+from lumwick.snapshot.evaluate import camera_at, evaluate
+from lumwick.trace.render import blank, expose
+from lumwick.trace.stage import Stage
+setting = load_setting(saltmere()); stage = Stage(setting)
+for name in sys.argv[2:]:
+    shot = setting.place.shot(name); stage.set(evaluate(setting, shot, shot.seconds / 2)); expose(stage, blank(320, 180), 1)
+    best = 1e9
+    for _ in range(4):
+        film = blank(320, 180); start = time.perf_counter(); expose(stage, film, 4); best = min(best, time.perf_counter() - start)
+    print((film.rays + film.shadow_rays) / best)
+"""
+
+
+def against_first_slice() -> list[dict[str, Any]]:
+    """Rays a second on the demo over those of the first slice's commit on the demo as it was then, shot by shot."""
+    with tempfile.TemporaryDirectory() as folder:
+        packed = subprocess.run(["git", "archive", FIRST_SLICE, "lumwick"], cwd=ROOT, capture_output=True, check=True).stdout
+        subprocess.run(["tar", "-x", "-C", folder], input=packed, check=True)
+
+        def race(root: str, **more: str) -> NDArray[np.float64]:
+            done = subprocess.run([sys.executable, "-c", RACE, root, *SHOTS], cwd=root, env={**os.environ, **more}, capture_output=True, text=True, check=True)
+            return np.array(done.stdout.split(), float)
+
+        old, new = [], []
+        for _ in range(2):  # in turn, as the machine's neighbours come and go
+            old.append(race(folder, NUMBA_CACHE_DIR=f"{folder}/kernels"))
+            new.append(race(str(ROOT)))
+    ratios = np.max(new, 0) / np.max(old, 0)
+    return [figure("rays a second over the first slice's, mean of shots", float(ratios.mean()), "ratio", 2.0, "higher"),
+            *(figure(f"rays a second over the first slice's, {name}", r, "ratio", 2.0, "higher") for name, r in zip(SHOTS, ratios, strict=True))]
 
 
 def second_worker() -> list[dict[str, Any]]:

@@ -98,7 +98,7 @@ def saltmere() -> tuple[Place, dict[str, bytes]]:
                      _station("s4", 66, 30, 4.7, (118, 152, 5.6), 32, "Towards the pines"),
                  ])),
             Shot(id="boardwalk", name="The boardwalk into the hide", frames=360, fps="24", clock=Clock(start=dt.datetime(2026, 6, 5, 9, 40), speed=1),
-                 exposure=Exposure(ev100=13.7, kelvin=5600, f_number=8, focus=12),
+                 exposure=Exposure(ev100=Channel(keys=[Key(t=0, v=13.7), Key(t=10.4, v=13.7), Key(t=14.0, v=11.2)]), kelvin=5600, f_number=8, focus=12),
                  route=Route(way="walk", eye_height=1.62, ease=0.05, stations=[
                      _station("w1", 0.0, 39.6, 3.57, (-14, 30, 3.3), 24, "On the boards"),
                      _station("w2", -8.0, 34.7, 3.57, (-20, 26, 3.2), 24, "By the reeds"),
@@ -106,7 +106,7 @@ def saltmere() -> tuple[Place, dict[str, bytes]]:
                      _station("w4", -19.6, 26.4, 3.57, (-40, 6, 2.0), 24, "Inside"),
                  ])),
             Shot(id="sunset", name="The sea from the dunes, across sunset", frames=240, fps="24", clock=Clock(start=dt.datetime(2026, 6, 5, 20, 20), speed=900),
-                 exposure=Exposure(ev100=Channel(keys=[Key(t=0, v=12.9, join="straight"), Key(t=5.0, v=10.6, join="straight"), Key(t=9.96, v=5.6)]), kelvin=5600, f_number=8, focus=200),
+                 exposure=Exposure(ev100=Channel(keys=[Key(t=0, v=12.7, join="straight"), Key(t=5.0, v=9.8, join="straight"), Key(t=9.96, v=3.0)]), kelvin=5600, f_number=8, focus=200),
                  route=Route(way="fly", stations=[
                      _station("d1", -98, -100, 4.4, (-298, 246, -28.0), 28, "On the dune"),
                      _station("d2", -101, -88, 4.7, (-306, 262, -28.0), 28, "Slid north"),
@@ -114,6 +114,12 @@ def saltmere() -> tuple[Place, dict[str, bytes]]:
             Shot(id="pine", name="A pine in wind", frames=96, fps="24", loop=True, clock=Clock(start=dt.datetime(2026, 6, 5, 18, 10), speed=0),
                  wind=Wind(speed=7.5, from_bearing=245, gustiness=0.28), exposure=Exposure(ev100=12.9, kelvin=5600, f_number=8, focus=25),
                  route=Route(way="fly", stations=[_station("p1", 130, 128, 2.6, (117, 220, 9.5), 32, "Below the pines")])),
+            Shot(id="jetty", name="The jetty lamp at dusk", frames=120, fps="24", clock=Clock(start=dt.datetime(2026, 6, 5, 22, 35), speed=1),
+                 wind=Wind(speed=2.5, from_bearing=245, gustiness=0.2), exposure=Exposure(ev100=2.6, kelvin=5600, f_number=4, focus=20),
+                 route=Route(way="fly", stations=[
+                     _station("j1", -34, 22, 3.4, (-58, 6, 2.2), 30, "By the reeds"),
+                     _station("j2", -36, 20.4, 3.3, (-58, 6, 2.2), 30, "A step nearer"),
+                 ])),
         ],
     )
     return place, {asset.sha256: data, post.sha256: lamp_post()}

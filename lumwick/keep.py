@@ -2,8 +2,8 @@
 
 A kept thing is known by all it is made from, the core's sources included, so that it can never be stale. What
 was not used for longest goes when the folder has grown too large; the folder may be removed at any time. The files
-are pickles with a checksum, which load ten times as fast as archives of arrays; they lie beside the compiled
-kernels, which are no less trusted.
+are pickles with a checksum (a place's hundred forms load in 0.15 s, from archives of arrays in 0.5 s); they lie
+beside the compiled kernels, which are no less trusted.
 """
 
 from __future__ import annotations

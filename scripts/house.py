@@ -1,6 +1,6 @@
 """Set the house up, start it, test it: the one script behind the Makefile. Only the standard library is needed.
 
-    python3.11 scripts/house.py setup|demo|test|shots|bench|stop
+    python3.11 scripts/house.py setup|demo|test|shots|stills|bench|stop
 """
 
 from __future__ import annotations
@@ -298,6 +298,9 @@ def main() -> None:
         setup()
         debian("chromium", Path("/usr/bin/chromium").exists())
         with_cluster(str(PYTHON), "scripts/shots.py", *extra)
+    elif command == "stills":
+        setup()
+        sys.exit(subprocess.run([str(PYTHON), "scripts/stills.py", *extra], cwd=ROOT, check=False).returncode)
     elif command == "bench":
         setup()
         debian("chromium", Path("/usr/bin/chromium").exists())

@@ -45,7 +45,7 @@ class Photographer:
         self.look("boardwalk", 9.0, "1", "tarred")
 
     def lamp(self) -> None:
-        self.look("boardwalk", 14.0, "4", "jetty-lamp")
+        self.look("jetty", 2.0, "4", "jetty-lamp")
 
     def air(self) -> None:
         self.look("sunset", 5.4, "4")

@@ -1,10 +1,9 @@
-"""``make stills``: five pictures of the demo at fine quality into docs/screenshots/ (ONLY=name for one; about eight minutes each)."""
+"""``make stills``: five pictures of the demo at fine quality into docs/screenshots/ (ONLY=name for one; one to four minutes each)."""
 
 from __future__ import annotations
 
 import datetime as dt
 import sys
-import time
 from pathlib import Path
 
 import numpy as np
@@ -13,7 +12,7 @@ sys.path.insert(0, str(Path(__file__).resolve().parent.parent))
 
 from lumwick.deliver.stills import write_png
 from lumwick.demo import saltmere
-from lumwick.lens.camera import Camera
+from lumwick.lens.camera import Camera, look_at
 from lumwick.picture import load_setting, picture_at
 from lumwick.place.document import Air, Clock
 from lumwick.trace.render import QUALITIES
@@ -35,8 +34,8 @@ def still(stage: Stage, name: str, quality: str = "fine", size: tuple[int, int] 
     hour, eye, aim, focal, ev, kelvin, air = STILLS[name]
     start = dt.datetime.fromisoformat(f"2026-06-05T{hour}")
     shot = stage.setting.place.shot("boardwalk").model_copy(update={"clock": Clock(start=start), "air": air})
-    way = np.subtract(aim, eye).astype(float)
-    camera = Camera(np.array(eye, float), way / np.linalg.norm(way), focal, 8.0, 25.0, ev, kelvin=kelvin)
+    position = np.array(eye, float)
+    camera = Camera(position, look_at(position, np.array(aim, float)), focal, 8.0, 25.0, ev, kelvin=kelvin)
     picture = picture_at(stage, shot, 2.0, size, QUALITIES[quality], camera)
     assert picture is not None
     print(f"{name}: {sum(picture.seconds.values()):.0f} s {picture.film.note}", flush=True)
@@ -46,9 +45,7 @@ def still(stage: Stage, name: str, quality: str = "fine", size: tuple[int, int] 
 def main() -> None:
     stage = Stage(load_setting(saltmere()))
     for name in sys.argv[1:] or STILLS:
-        start = time.time()
         write_png(OUT / f"fine-{name}.png", still(stage, name))
-        print(f"{name}: {time.time() - start:.0f} s in all", flush=True)
 
 
 if __name__ == "__main__":

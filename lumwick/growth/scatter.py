@@ -103,7 +103,7 @@ def cell_numbers(position: NDArray[np.float64], side: float) -> NDArray[np.int64
     return cell[:, 1] * 2**31 + cell[:, 0]
 
 
-def gather(plants: Plants, side: float, density: float, ground: Ground, enough: float = 0.55) -> tuple[Plants, Plants]:
+def gather(plants: Plants, side: float, density: float, ground: Ground, enough: float = 0.55, clear: list[shapely.Geometry] | None = None) -> tuple[Plants, Plants]:
     """Let whole square patches stand for the tufts of a bed, where it is closed; its rim keeps single tufts.
 
     Parameters
@@ -114,6 +114,8 @@ def gather(plants: Plants, side: float, density: float, ground: Ground, enough: 
         Tufts that were asked for on a square metre.
     enough : float
         Share of a full patch's tufts from which a patch stands for them.
+    clear : list of shapely geometries
+        Where nothing grows: a patch would, so squares that these touch keep single tufts.
 
     Returns
     -------
@@ -134,6 +136,10 @@ def gather(plants: Plants, side: float, density: float, ground: Ground, enough: 
     first[inverse[::-1]] = np.arange(len(inverse))[::-1]
     x = (used % wide + low[0] + 0.5) * side
     y = (used // wide + low[1] + 0.5) * side
+    for shape in clear or ():
+        west, south, east, north = shape.bounds
+        near = np.flatnonzero(whole & (abs(x - (west + east) / 2) < (east - west + side) / 2) & (abs(y - (south + north) / 2) < (north - south + side) / 2))
+        whole[near] = ~shapely.intersects(shape, shapely.box(x[near] - side / 2, y[near] - side / 2, x[near] + side / 2, y[near] + side / 2))
     middle = np.stack([x, y, ground.height(x, y)], 1)
     shade = plants.shade[first]
     quarter = np.floor(np.mod(shade * 977.0, 1.0) * 4) * (np.pi / 2)

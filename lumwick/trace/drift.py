@@ -16,11 +16,11 @@ from lumwick.lens.camera import Camera
 from lumwick.snapshot.evaluate import Snapshot
 from lumwick.trace.embree import MASK_CLEAR, MASK_CUT, MASK_WATER, NO_HIT, SEEN, rtcIntersect1
 from lumwick.trace.render import ENGINE
-from lumwick.trace.sampling import FAST
+from lumwick.trace.sampling import ROWS
 from lumwick.trace.stage import Stage, Window
 
 
-@nb.njit(parallel=True, fastmath=FAST, error_model="numpy", cache=True, nogil=True)
+@nb.njit(**ROWS)
 def _first_hits(scene, view, where, found):
     """Instance and primitive (-1 for none) and u, v, distance at the middle of each pixel."""
     for y in nb.prange(found.shape[0]):

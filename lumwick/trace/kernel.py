@@ -20,7 +20,7 @@ from lumwick.trace import reflectance as rf
 from lumwick.trace.covering import ground_surface, plant_surface, timber_surface
 from lumwick.trace.embree import MASK_CLEAR, MASK_CUT, MASK_WATER, NO_HIT, SCATTERED, SEEN, rtcIntersect1, rtcOccluded1
 from lumwick.trace.reflectance import basis, facet, fresnel, prepare, scattered
-from lumwick.trace.sampling import FAST, INNER, around, cell, noise2, pair
+from lumwick.trace.sampling import INNER, ROWS, around, cell, noise2, pair
 from lumwick.trace.skylight import fog_depth, fog_light, pick_sky, sky_density, sky_light, sun_disc
 from lumwick.trace.waters import grid_cell, tile_at, water_normal
 from lumwick.trace.world import FAR, GROUND, MODEL, PLANT, TIMBER, WATER
@@ -37,6 +37,8 @@ PASSES = 3 * SOURCES + 4
 IDS = 6
 """Things, and surfaces, that one pixel can tell apart."""
 IOR_WATER = 1.333
+PICK = 200
+"""The first of the dimensions that choose, at each step, between mirroring and letting through (the others are eight to a step)."""
 REPLAY = 9
 """Numbers of a recorded ray: origin, direction, reach, mask, whether it is a shadow ray."""
 
@@ -351,7 +353,7 @@ def _sample(w, view, limits, px, py, pixel, sample, buf, f, room, m, out, ids, c
                 for c in range(3):
                     n[c] *= q
                 cos_v = max(0.02, -(d[0] * n[0] + d[1] * n[1] + d[2] * n[2]))
-            ru, rv = pair(pixel, sample, 200 + step)
+            ru, rv = pair(pixel, sample, PICK + step)
             if not seen:
                 for c in range(3):
                     out[3 + c] += 0.5 + 0.5 * foam
@@ -539,7 +541,7 @@ def _sample(w, view, limits, px, py, pixel, sample, buf, f, room, m, out, ids, c
             break
         # a clear thing
         if m[rf.TRANSMISSION] > 0:
-            lot, lot2 = pair(pixel, sample, 200 + step)
+            lot, lot2 = pair(pixel, sample, PICK + step)
             if lot < m[rf.TRANSMISSION]:
                 lot /= m[rf.TRANSMISSION]
                 rough = m[rf.ALPHA] > 2 * rf.MIRROR and depth == 0
@@ -824,7 +826,7 @@ def _sample(w, view, limits, px, py, pixel, sample, buf, f, room, m, out, ids, c
             out[ASIDE + c] += aside[c]
 
 
-@nb.njit(parallel=True, fastmath=FAST, error_model="numpy", cache=True, nogil=True)
+@nb.njit(**ROWS)
 def render_rows(w, view, limits, film, passes, mattes, wanted, seed, rows, counts, log):
     """Add samples to the sums in ``film``.
 

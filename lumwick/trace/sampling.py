@@ -12,6 +12,8 @@ INNER: dict[str, Any] = {"fastmath": FAST, "error_model": "numpy", "_nrt": False
 """How functions are compiled that run for every ray: divisions by zero are not looked for, and who holds an array is
 not counted (Numba counts whenever a row is passed on, by a locked instruction that the threads wait for; it was a
 quarter of the integrator's own time). Such functions cannot make arrays."""
+ROWS: dict[str, Any] = {"parallel": True, "fastmath": FAST, "error_model": "numpy", "cache": True, "nogil": True}
+"""How functions are compiled that deal a picture's rows to the threads."""
 
 
 @nb.njit(**INNER)

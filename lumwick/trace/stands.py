@@ -129,16 +129,16 @@ class Stands:
         self.standings = []
         for stand in setting.place.growth:
             key = digest(stand, common)
-            self.standings.append(old.get(key) or Standing(key, stand, KINDS[stand.kind], self._beds(stand, _set_out(stand, setting, slope, clear, level, key))))
+            self.standings.append(old.get(key) or Standing(key, stand, KINDS[stand.kind], self._beds(stand, _set_out(stand, setting, slope, clear, level, key), clear)))
 
-    def _beds(self, stand: Stand, plants: Plants) -> list[Bed]:
+    def _beds(self, stand: Stand, plants: Plants, clear: list[shapely.Geometry]) -> list[Bed]:
         kind = KINDS[stand.kind]
         rng = np.random.Generator(np.random.Philox(key=[stand.seed, 31]))
         beds: list[tuple[Plants, float, bool, NDArray[np.int64] | None]] = [(plants, 0.0, False, None)]
         if stand.kind in PATCHED:
             density = stand.per_hectare / 1e4
-            large, _ = gather(plants, 2 * kind.patch, density, self._setting.ground)
-            patches, single = gather(plants, kind.patch, density, self._setting.ground)
+            large, _ = gather(plants, 2 * kind.patch, density, self._setting.ground, clear=clear)
+            patches, single = gather(plants, kind.patch, density, self._setting.ground, clear=clear)
             cells = cell_numbers(large.position, 2 * kind.patch)
             order = np.argsort(cells)
             beds = [(large, 2 * kind.patch, True, None)]

@@ -304,7 +304,7 @@ def _groups(place: Place, shot: Shot, bench: str, selected: str, t: float) -> li
         surround = group("Light from a picture", fields(p.surround, "/surround", t, ("picture", *(("turn", "lux") if p.surround.picture else ()))), listed=[{"id": x.id, "name": x.name} for x in p.lamps], listed_title="Lamps",
                          add={"op": "add", "to": "lamps", "item": {"id": fresh_id([x.id for x in p.lamps], "lamp"), "name": f"Lamp {len(p.lamps) + 1}"}}, add_text="Hang a lamp here")
         own = {"op": "own_air", "shot": shot.id, "own": shot.air is None}
-        hour = group("Hour and exposure", clock["fields"] + exposure["fields"][:2])
+        hour = group("Hour and exposure", clock["fields"] + fields(shot.exposure, f"{s}/exposure", t, ("ev100", "kelvin")))
         return [hour, group("Haze" + (" of this shot" if shot.air else ""), fields(air, air_path, t, ("haze", "ozone_du", "sun_width")), command=own, command_text="Give this shot its own air" if shot.air is None else "Use the place's air"),
                 group("Fog" + (" of this shot" if shot.air else ""), fields(air, air_path, t, ("fog_visibility", "fog_height", "fog_base"))), surround]
     if bench == "route":

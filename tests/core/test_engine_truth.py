@@ -6,36 +6,33 @@ from typing import Any
 
 import numpy as np
 import pytest
+import shapely
 from PIL import Image
 
 from lumwick.deliver.stills import read_png, write_png
 from lumwick.demo import saltmere
 from lumwick.land.ground import Ground
 from lumwick.lens.camera import Camera, direction_of
-from lumwick.picture import load_setting
+from lumwick.picture import frame_picture, load_setting
 from lumwick.place.document import Air, Built
-from lumwick.snapshot.evaluate import Setting, evaluate
+from lumwick.snapshot.evaluate import Setting, area_shapes, evaluate
 from lumwick.trace import embree
 from lumwick.trace import furnish as furnishing
 from lumwick.trace import material as mt
 from lumwick.trace.furnish import boxes, plain_material
 from lumwick.trace.kernel import _meets
 from lumwick.trace.part import IDENTITY, Part
-from lumwick.trace.render import blank, expose
+from lumwick.trace.render import QUALITIES
+from lumwick.trace.sampling import pair
+from lumwick.trace.skylight import pick_sky, sky_light
 from lumwick.trace.stage import Stage
 from lumwick.trace.world import MODEL
 from scripts.stills import STILLS, still
 from tests.conftest import small_place
+from tests.core.test_surfaces_and_lens import exposed
 from tests.outside.test_rendered import flat, quad
 
 AHEAD = Camera(np.array([0.0, 0.0, 30.0]), direction_of(0.0, 0.0), 35.0, 2.0, 8.0, 14.0)
-
-
-def exposed(stage: Stage, camera: Camera, samples: int, seed: int = 1, **limits: int) -> np.ndarray:
-    stage.set(evaluate(stage.setting, stage.setting.place.shots[0], 0.0, camera))
-    film = blank(48, 27)
-    expose(stage, film, samples, seed=seed, **limits)  # type: ignore[arg-type]
-    return film.radiance.mean(-1)
 
 
 @pytest.fixture
@@ -53,7 +50,7 @@ def room() -> Stage:
 def test_two_exposures_come_together_as_samples_are_added(room: Stage) -> None:
     apart = {}
     for samples in (32, 512):
-        one, two = (exposed(room, AHEAD, samples, seed, bounces=2) for seed in (1, 2))
+        one, two = (exposed(room, AHEAD, samples, (48, 27), seed=seed, bounces=2).mean(-1) for seed in (1, 2))
         apart[samples] = float(np.sqrt(np.mean(((one - two) / (one + two)) ** 2)))
     # sixteen times the samples, a quarter of the noise or less: nothing but noise keeps two exposures apart
     assert apart[512] < 0.3 * apart[32]
@@ -69,7 +66,7 @@ def test_a_half_clear_surface_is_half_way_between_clear_and_matt() -> None:
         look = plain_material((0.8, 0.8, 0.8), 0.5)
         look[mt.TRANSMISSION], look[mt.THIN] = clear, 1.0
         stage.add_target("pane", *quad(-60, 12.0, -20, 60, 12.0, 90), look=look)
-        readings.append(float(exposed(stage, replace(AHEAD, f_number=22.0), 128, bounces=1).mean()))
+        readings.append(float(exposed(stage, replace(AHEAD, f_number=22.0), 128, (48, 27), bounces=1).mean()))
     assert readings[1] == pytest.approx((readings[0] + readings[2]) / 2, rel=0.03) and abs(readings[0] - readings[2]) > 0.2 * readings[0]
 
 
@@ -125,12 +122,72 @@ def test_equal_places_are_the_same_to_what_is_kept(marsh: Ground, monkeypatch: p
     assert np.array_equal(again._parts["built j"].tone, first._parts["built j"].tone)
 
 
-def test_the_stills_of_the_readme_stand_where_there_is_something_to_see(tmp_path: Any) -> None:
-    demo_stage = Stage(load_setting(saltmere()))
-    ground = demo_stage.setting.ground
+@pytest.fixture(scope="module")
+def demo() -> Stage:
+    return Stage(load_setting(saltmere()))
+
+
+def test_the_sky_is_sampled_as_well_as_the_points_are_spread(demo: Stage) -> None:
+    demo.set(evaluate(demo.setting, demo.setting.place.shot("boardwalk"), 0.0))
+    w, rows = demo.world, range(12)
+
+    def level_light(pixel: int, samples: int, chance: np.random.Generator | None = None) -> float:
+        d, c, total = np.zeros(3), np.zeros(3), 0.0
+        for n in range(samples):
+            u, v = pair(pixel, n, 4) if chance is None else chance.random(2)
+            density = pick_sky(w.sky_pick, w.sky_share, 0.0, w.sun[7], u, v, d)
+            sky_light(w.panorama, w.lit_sky, w.sun, d[0], d[1], d[2], c)
+            total += c[1] * d[2] / density
+        return total / samples
+
+    ours = np.array([level_light(65536 * k + 40503, 128) for k in rows])
+    dice = np.array([level_light(0, 128, np.random.default_rng(k)) for k in rows])
+    assert ours.mean() == pytest.approx(dice.mean(), rel=0.04)
+    assert ours.std() < 0.6 * dice.std() and ours.std() < 0.02 * ours.mean()
+
+
+def test_every_digit_of_a_sample_is_its_own() -> None:
+    for dimension in (0, 4, 12):
+        for samples in (64, 512):
+            points = np.array([pair(991, n, dimension) for n in range(samples)])
+            # a net: each strip of 1 / samples holds one point, by either number
+            for c in (0, 1):
+                assert sorted((points[:, c] * samples).astype(int)) == list(range(samples))
+                # and within its strip it may lie anywhere
+                counts = np.histogram(points[:, c] * samples % 1, 4, (0, 1))[0]
+                assert counts.min() > 0.1 * samples
+
+
+@pytest.mark.parametrize("shot_id", [s.id for s in saltmere()[0].shots])
+def test_no_picture_of_the_demo_is_black_or_flat(demo: Stage, shot_id: str) -> None:
+    shot = demo.setting.place.shot(shot_id)
+    for frame in (1, shot.frames // 2, shot.frames):
+        picture = frame_picture(demo, shot, frame, (64, 36), QUALITIES["sketch"])
+        assert picture is not None
+        grey = picture.pixels @ np.array([0.2126, 0.7152, 0.0722])
+        assert 25 < grey.mean() < 215 and grey.std() > 12, f"frame {frame}: mean {grey.mean():.0f}, spread {grey.std():.0f}"
+        assert (grey < 8).mean() < 0.5, f"frame {frame}: {100 * (grey < 8).mean():.0f} % black"
+        assert (grey > 252).mean() < 0.3, f"frame {frame}: {100 * (grey > 252).mean():.0f} % burnt out"
+
+
+def test_nothing_grows_through_a_floor(demo: Stage) -> None:
+    floors = area_shapes(demo.setting)
+    seen = 0
+    for standing in demo.stands.standings:
+        for bed in standing.beds:
+            if bed.side and len(bed.plants.turn):
+                x, y, half = bed.plants.position[:, 0], bed.plants.position[:, 1], bed.side / 2
+                squares = shapely.box(x - half, y - half, x + half, y + half)
+                assert not any(shapely.intersects(floor, squares).any() for floor in floors)
+                seen += len(squares)
+    assert seen > 10000
+
+
+def test_the_stills_of_the_readme_stand_where_there_is_something_to_see(demo: Stage, tmp_path: Any) -> None:
+    ground = demo.setting.ground
     for _hour, eye, aim, *_rest in STILLS.values():
         assert eye[2] > float(ground.height(eye[0], eye[1])) + 0.5 and np.hypot(aim[0] - eye[0], aim[1] - eye[1]) > 3
-    picture = still(demo_stage, "fog", "sketch", (96, 54))
+    picture = still(demo, "fog", "sketch", (96, 54))
     assert picture.shape == (54, 96, 3) and 40 < picture.mean() < 215 and picture.std() > 10
     write_png(tmp_path / "still.png", picture)
     assert np.array_equal(read_png(tmp_path / "still.png"), np.asarray(Image.open(tmp_path / "still.png"))) and np.array_equal(read_png(tmp_path / "still.png"), picture)
