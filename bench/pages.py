@@ -17,12 +17,13 @@ from typing import Any
 from bench.engine import figure
 
 ROOT = Path(__file__).resolve().parent.parent
+WORKSPACE = "Alpine.$data(document.querySelector('[x-data^=workspace]'))"
 FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking", "--disable-component-update", "--disable-sync"]
 
 
 @contextmanager
-def studio(worker: bool) -> Iterator[tuple[str, list[subprocess.Popen[bytes]]]]:
-    """The studio on a database of its own, with the demo, and a render worker if asked."""
+def studio(worker: bool) -> Iterator[tuple[str, str]]:
+    """The studio on a database of its own, with the demo, and a render worker if asked: its address and its folder of files."""
     import psycopg
 
     from scripts.house import SIGN_IN, Cluster, free_port
@@ -49,7 +50,7 @@ def studio(worker: bool) -> Iterator[tuple[str, list[subprocess.Popen[bytes]]]]:
                 except OSError:
                     time.sleep(0.2)
             assert SIGN_IN
-            yield url, started
+            yield url, media
         finally:
             for p in started:
                 p.terminate()

@@ -12,9 +12,11 @@ import typer
 from rich.console import Console
 from rich.progress import Progress, TimeElapsedColumn, TimeRemainingColumn
 
+from lumwick import cli_time
 from lumwick.errors import LumwickError
 
 app = typer.Typer(add_completion=False, no_args_is_help=True, pretty_exceptions_enable=False, help="Make natural and built places live, and film them.")
+app.add_typer(cli_time.app)
 say = Console(stderr=True)
 
 
@@ -250,7 +252,9 @@ def _fail(text: str) -> NoReturn:
 def main() -> None:
     """Entry point: bad input is one clear line and exit code 2."""
     try:
-        app(standalone_mode=False)
+        code = app(standalone_mode=False)
+        if code:
+            raise SystemExit(code)
     except LumwickError as error:
         _fail(str(error))
     except OSError as error:

@@ -4,18 +4,19 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
+from lumwick.develop.flicker import flicker
 from lumwick.develop.view import develop
 from lumwick.errors import RenderError
 from lumwick.lens.camera import Camera
 from lumwick.motion.timebase import RATES, frame_time
 from lumwick.place.document import Shot
 from lumwick.snapshot.evaluate import Setting, Snapshot, camera_at, evaluate
-from lumwick.trace.drift import motion_vectors
+from lumwick.trace.drift import drift
 from lumwick.trace.render import ENGINE, QUALITIES, Film, Quality, blank, clean, expose, more_samples, unreached
 from lumwick.trace.stage import Stage, Window
 
@@ -78,10 +79,38 @@ class Framing:
 
 
 def frame_picture(stage: Stage, shot: Shot, frame: int, size: tuple[int, int], grade: Quality, stop: Callable[[], bool] | None = None, passes: bool = False, framing: Framing | None = None) -> Picture | None:
-    """One frame of a shot, exposed while its shutter is open; None if ``stop`` asked for it."""
+    """One frame of a shot, exposed while its shutter is open; None if ``stop`` asked for it.
+
+    The last frames of a clip that fades where it comes round are mixed, as pictures, with what came before the
+    first; their passes and light are those of the frame itself.
+    """
     rate = RATES[shot.fps]
-    return picture_at(stage, shot, frame_time(frame, rate), size, grade, stop=stop, passes=passes, shutter=shot.exposure.shutter / 360.0 / float(rate), framing=framing,
-                      seed=1 + frame if grade.vary else 1)
+    t = frame_time(frame, rate)
+
+    def made(at: float) -> Picture | None:
+        return picture_at(stage, shot, at, size, grade, stop=stop, passes=passes, shutter=open_for(stage.setting, shot, at), framing=framing, seed=1 + frame if grade.vary else 1)
+
+    share = fade(shot, frame)
+    before = made(t - shot.seconds) if share > 0 else None
+    own = made(t)
+    if own is None or (share > 0 and before is None):
+        return None
+    if before is None:
+        return own
+    mixed = np.round((1 - share) * own.pixels.astype(np.float32) + share * before.pixels).astype(np.uint8)
+    return replace(own, pixels=mixed, seconds={name: took + before.seconds[name] for name, took in own.seconds.items()})
+
+
+def fade(shot: Shot, frame: int) -> float:
+    """Share of what came before the clip's first frame in a frame of a clip that fades where it comes round."""
+    over = min(shot.seam_frames, shot.frames - 1)
+    into = frame - (shot.frames - over)
+    return into / (over + 1) if shot.seam == "cross-fade" and into > 0 else 0.0
+
+
+def open_for(setting: Setting, shot: Shot, t: float) -> float:
+    """How long the shutter stays open at a clip time [s]."""
+    return setting.motions(shot).at(t)[1].exposure.shutter / 360.0 / float(RATES[shot.fps])
 
 
 def picture_at(stage: Stage, shot: Shot, t: float, size: tuple[int, int], grade: Quality, camera: Camera | None = None, stop: Callable[[], bool] | None = None,
@@ -140,7 +169,47 @@ def drift_of(stage: Stage, shot: Shot, t: float, size: tuple[int, int], camera: 
     film_size, window = (framing or Framing()).film(size)
     step = 1 / float(RATES[shot.fps])
     now = evaluate(stage.setting, shot, t, camera)
-    return motion_vectors(stage, now, lambda seen: evaluate(stage.setting, shot, t + step, seen), camera or camera_at(stage.setting, shot, t + step), film_size, window)
+    return drift(stage, now, lambda seen: evaluate(stage.setting, shot, t + step, seen), camera or camera_at(stage.setting, shot, t + step), film_size, window).whole
+
+
+@dataclass(frozen=True)
+class Step:
+    """How much a clip's picture changes from frame to frame, and where it comes round; shares of white (`lumwick.develop.flicker`).
+
+    Attributes
+    ----------
+    usual, greatest : float
+        Median and greatest of the steps looked at.
+    seam : float
+        From the last frame to the first.
+    """
+
+    usual: float
+    greatest: float
+    seam: float
+
+    @property
+    def text(self) -> str:
+        """In words."""
+        times = self.seam / max(self.usual, 1e-6)
+        if self.seam <= max(1.25 * self.greatest, 0.002):
+            return f"The step from the last frame to the first is {times:.1f} times the usual one: nobody will see it."
+        return f"The step from the last frame to the first is {times:.1f} times the usual one: the loop jumps."
+
+
+def seam_step(stage: Stage, shot: Shot, size: tuple[int, int] = (192, 108), pairs: int = 4) -> Step:
+    """Compare the step from the last frame to the first with the clip's usual steps, on small pictures of one noise."""
+    grade = QUALITIES["sketch"]
+
+    def shown(frame: int) -> NDArray[np.uint8]:
+        picture = frame_picture(stage, shot, frame, size, grade)
+        assert picture is not None
+        return picture.pixels
+
+    starts = sorted({max(1, min(shot.frames - 1, round(1 + (shot.frames - 2) * k / max(pairs - 1, 1)))) for k in range(pairs)}) if shot.frames > 1 else [1]
+    frames = {n: shown(n) for n in sorted({1, shot.frames, *starts, *(n + 1 for n in starts if n < shot.frames)})}
+    steps = [flicker(frames[n], frames[n + 1]) for n in starts if n < shot.frames] or [0.0]
+    return Step(float(np.median(steps)), float(max(steps)), flicker(frames[shot.frames], frames[1]))
 
 
 def load_setting(place_assets: tuple) -> Setting:  # type: ignore[type-arg]

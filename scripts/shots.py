@@ -10,10 +10,9 @@ from typing import Any
 
 sys.path.insert(0, str(Path(__file__).resolve().parent.parent))
 
-from bench.pages import studio, visitor
+from bench.pages import WORKSPACE, studio, visitor
 
 OUT = Path(__file__).resolve().parent.parent / "docs" / "screenshots"
-WORKSPACE = "Alpine.$data(document.querySelector('[x-data^=workspace]'))"
 
 
 class Photographer:
@@ -41,12 +40,6 @@ class Photographer:
     def land(self) -> None:
         self.look("boardwalk", 5.0, "1")
 
-    def surfaces(self) -> None:
-        self.look("boardwalk", 9.0, "1", "tarred")
-
-    def lamp(self) -> None:
-        self.look("jetty", 2.0, "4", "jetty-lamp")
-
     def air(self) -> None:
         self.look("sunset", 5.4, "4")
 
@@ -55,6 +48,28 @@ class Photographer:
 
     def growth(self) -> None:
         self.look("pine", 1.0, "3", "pines")
+
+    def curve(self) -> None:
+        self.look("sunset", 4.4, "6")
+        self.page.evaluate(f"{WORKSPACE}.toggleLane('/shots/sunset/exposure/ev100')")
+        time.sleep(0.6)
+        self.page.evaluate(f"{WORKSPACE}.setPicked({{ '/shots/sunset/exposure/ev100': [0, 5] }})")
+        self.page.wait_for_function("Number(document.querySelector('#look').dataset.step) >= 4", timeout=300_000)
+
+    def seam(self) -> None:
+        self.look("pine", 1.0, "6")
+        self.page.evaluate(f"{WORKSPACE}.openSeam()")
+        self.page.wait_for_selector("#gaps li")
+        self.page.click("text=Compare the pictures")
+        self.page.wait_for_function("document.querySelector('#seam-said').textContent.includes('times the usual')", timeout=120_000)
+
+    def motion(self) -> None:
+        self.page.goto(self.place)
+        self.look("pine", 1.0, "3")
+        self.page.evaluate(f"{WORKSPACE}.showAmount()")
+        self.page.wait_for_selector("#amounts", timeout=120_000)
+        self.page.evaluate("document.querySelector('#look').dataset.step = -1")
+        self.page.wait_for_function("Number(document.querySelector('#look').dataset.step) >= 4", timeout=300_000)
 
     def cut_dim(self) -> None:
         self.look("sunset", 4.4, "6")
@@ -93,7 +108,7 @@ class Photographer:
 
 
 VIEWS: dict[str, Callable[[Photographer], None]] = {
-    "route": Photographer.route, "land": Photographer.land, "surfaces": Photographer.surfaces, "lamp": Photographer.lamp, "air": Photographer.air, "water": Photographer.water, "growth": Photographer.growth, "cut-dim": Photographer.cut_dim,
+    "route": Photographer.route, "land": Photographer.land, "air": Photographer.air, "water": Photographer.water, "growth": Photographer.growth, "curve": Photographer.curve, "seam": Photographer.seam, "motion": Photographer.motion, "cut-dim": Photographer.cut_dim,
     "take-budget": Photographer.take_budget, "takes": Photographer.takes, "plan-chest": Photographer.plan_chest, "help": Photographer.help, "sign-in": Photographer.sign_in}
 
 

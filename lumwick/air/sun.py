@@ -116,21 +116,92 @@ class SunDay:
     """'up' in a polar day, 'down' in a polar night."""
 
 
+def day_elevations(date: dt.date, latitude: float, longitude: float, utc_offset: float) -> tuple[NDArray[np.float64], SunPosition]:
+    """Minutes of a date on the place's clock, shape (1441,), and where the sun stands at each."""
+    start = dt.datetime.combine(date, dt.time()) - dt.timedelta(hours=utc_offset)
+    minutes = np.arange(0, 1441.0)
+    return minutes, sun_position(julian_day(start) + minutes / 1440.0, latitude, longitude)
+
+
+def crossings(date: dt.date, above: NDArray[np.float64]) -> tuple[list[dt.datetime], list[dt.datetime]]:
+    """Moments of a date at which a quantity, given for each of its minutes (1441,), goes above 0 and below."""
+
+    def moments(at: NDArray[np.int64]) -> list[dt.datetime]:
+        return [dt.datetime.combine(date, dt.time()) + dt.timedelta(minutes=float(i + above[i] / (above[i] - above[i + 1]))) for i in at]
+
+    up = above > 0
+    return moments(np.flatnonzero(~up[:-1] & up[1:])), moments(np.flatnonzero(up[:-1] & ~up[1:]))
+
+
 def sun_day(date: dt.date, latitude: float, longitude: float, utc_offset: float) -> SunDay:
     """Sunrise, sunset and solar noon of a date on a clock ``utc_offset`` hours before UTC's east.
 
     Sunrise and sunset are when the sun's upper edge meets a flat horizon (true elevation -0.8333 degree).
     """
-    start = dt.datetime.combine(date, dt.time()) - dt.timedelta(hours=utc_offset)
-    minutes = np.arange(0, 1441.0)
-    el = sun_position(julian_day(start) + minutes / 1440.0, latitude, longitude).true_elevation
+    _, sun = day_elevations(date, latitude, longitude, utc_offset)
+    above = sun.true_elevation - RISE_ELEVATION
+    rises, sets = crossings(date, above)
+    always = None if rises or sets else ("up" if above[0] > 0 else "down")
+    noon = dt.datetime.combine(date, dt.time()) + dt.timedelta(minutes=float(np.argmax(above)))
+    return SunDay(rises[0] if rises else None, sets[-1] if sets else None, noon, always)
 
-    def when(index: int) -> dt.datetime:
-        a, b = el[index] - RISE_ELEVATION, el[index + 1] - RISE_ELEVATION
-        return dt.datetime.combine(date, dt.time()) + dt.timedelta(minutes=float(index + a / (a - b)))
 
-    up = el > RISE_ELEVATION
-    rises, sets = np.flatnonzero(~up[:-1] & up[1:]), np.flatnonzero(up[:-1] & ~up[1:])
-    always = None if len(rises) or len(sets) else ("up" if up[0] else "down")
-    noon = dt.datetime.combine(date, dt.time()) + dt.timedelta(minutes=float(np.argmax(el)))
-    return SunDay(when(rises[0]) if len(rises) else None, when(sets[-1]) if len(sets) else None, noon, always)
+TWILIGHTS = {"civil": -6.0, "nautical": -12.0, "astronomical": -18.0}
+"""Elevations of the sun's centre [degrees] at which each twilight begins and ends."""
+
+
+def twilights(date: dt.date, latitude: float, longitude: float, utc_offset: float) -> dict[str, tuple[dt.datetime | None, dt.datetime | None]]:
+    """When each twilight of a date begins in the morning and ends in the evening; None where it does not."""
+    _, sun = day_elevations(date, latitude, longitude, utc_offset)
+    out: dict[str, tuple[dt.datetime | None, dt.datetime | None]] = {}
+    for name, low in TWILIGHTS.items():
+        rises, sets = crossings(date, sun.true_elevation - low)
+        out[name] = (rises[0] if rises else None, sets[-1] if sets else None)
+    return out
+
+
+@dataclass(frozen=True)
+class Meeting:
+    """The sun at a bearing or at the skyline: when, where [degrees], and whether it comes or goes."""
+
+    when: dt.datetime
+    azimuth: float
+    elevation: float
+    rising: bool
+
+
+def sun_at_bearing(date: dt.date, latitude: float, longitude: float, utc_offset: float, bearing: float) -> list[Meeting]:
+    """When the sun, while it is up, stands at a bearing from true north [degrees] on a date."""
+    minutes, sun = day_elevations(date, latitude, longitude, utc_offset)
+    off = (sun.azimuth - bearing + 180.0) % 360.0 - 180.0
+    near = np.abs(off) < 90  # the turn at the opposite bearing is no meeting
+    out = []
+    for i in np.flatnonzero((off[:-1] * off[1:] <= 0) & near[:-1] & near[1:] & (off[:-1] != off[1:])):
+        share = off[i] / (off[i] - off[i + 1])
+        elevation = float(sun.elevation[i] + share * (sun.elevation[i + 1] - sun.elevation[i]))
+        if sun.true_elevation[i] > RISE_ELEVATION:
+            out.append(Meeting(dt.datetime.combine(date, dt.time()) + dt.timedelta(minutes=float(minutes[i] + share)), bearing % 360, elevation, bool(sun.elevation[i + 1] > sun.elevation[i])))
+    return out
+
+
+def sun_over_skyline(date: dt.date, latitude: float, longitude: float, utc_offset: float, azimuth: NDArray[np.float64], skyline: NDArray[np.float64]) -> list[Meeting]:
+    """When the sun's centre comes up from behind a skyline, or goes down behind it.
+
+    Parameters
+    ----------
+    azimuth, skyline : ndarray, shape (n,) [degrees]
+        Bearings from true north, rising and going on past 360, and the skyline's elevation at each.
+    """
+    _, sun = day_elevations(date, latitude, longitude, utc_offset)
+    middle = (azimuth[0] + azimuth[-1]) / 2
+    seen = middle + (sun.azimuth - middle + 180.0) % 360.0 - 180.0
+    inside = (seen >= azimuth[0]) & (seen <= azimuth[-1])
+    above = sun.elevation - np.interp(seen, azimuth, skyline)
+    out = []
+    for rising, moments in zip((True, False), crossings(date, above), strict=True):
+        for when in moments:
+            minute = (when - dt.datetime.combine(date, dt.time())).total_seconds() / 60
+            if inside[int(minute)] and sun.true_elevation[int(minute)] > RISE_ELEVATION - 1:
+                i, part = int(minute), minute % 1
+                out.append(Meeting(when, float(seen[i] + part * (seen[i + 1] - seen[i])) % 360, float(sun.elevation[i] + part * (sun.elevation[i + 1] - sun.elevation[i])), rising))
+    return sorted(out, key=lambda m: m.when)

@@ -17,7 +17,6 @@ from numpy.typing import NDArray
 from lumwick.errors import PlaceError
 from lumwick.lens.camera import direction_of
 from lumwick.lens.colour import temperature_rgb
-from lumwick.motion.channel import at
 from lumwick.place.document import Lamp
 
 SMALLEST_AREA = 1e-8
@@ -106,7 +105,7 @@ class LampLight:
         return self.intensity() / self.area * colour
 
 
-def lamp_at(lamp: Lamp, t: float, north_turn: float = 0.0) -> LampLight:
-    """A lamp of a place at a clip time."""
-    return LampLight(lamp.id, lamp.name, lamp.kind, np.array([lamp.east, lamp.north, lamp.up]), direction_of(at(lamp.bearing, t) + north_turn, at(lamp.pitch, t)),
-                     at(lamp.amount, t), lamp.unit, at(lamp.kelvin, t), lamp.inner, lamp.outer, lamp.width, lamp.height)
+def lamp_at(lamp: Lamp, north_turn: float = 0.0) -> LampLight:
+    """The light of a lamp at its instant."""
+    return LampLight(lamp.id, lamp.name, lamp.kind, np.array([lamp.east, lamp.north, lamp.up]), direction_of(lamp.bearing + north_turn, lamp.pitch),
+                     lamp.amount, lamp.unit, lamp.kelvin, lamp.inner, lamp.outer, lamp.width, lamp.height)

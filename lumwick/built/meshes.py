@@ -16,7 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lumwick.errors import PlaceError
-from lumwick.lens.colour import to_linear
+from lumwick.motion.colour import to_linear
 
 KINDS = (".glb", ".gltf", ".obj", ".ply", ".stl")
 TRIANGLES_AT_MOST = 8_000_000

@@ -54,19 +54,3 @@ def temperature_rgb(kelvin: float) -> NDArray[np.float64]:
     """Linear Rec.709 light of a black body's colour and unit luminance, shape (3,)."""
     return np.array(_rgb(float(kelvin)))
 
-
-def to_linear(code: NDArray[np.float64]) -> NDArray[np.float64]:
-    """From the sRGB curve to linear, both 0 to 1 (IEC 61966-2-1)."""
-    code = np.asarray(code, float)
-    return np.where(code <= 0.04045, code / 12.92, ((code + 0.055) / 1.055) ** 2.4)
-
-
-def to_code(linear: NDArray[np.float64]) -> NDArray[np.float64]:
-    """From linear to the sRGB curve, both 0 to 1 (IEC 61966-2-1)."""
-    linear = np.asarray(linear, float)
-    return np.where(linear <= 0.0031308, linear * 12.92, 1.055 * np.maximum(linear, 0) ** (1 / 2.4) - 0.055)
-
-
-def from_hex(text: str) -> NDArray[np.float64]:
-    """Linear Rec.709 of a colour written like #8a7b5c, shape (3,)."""
-    return to_linear(np.array([int(text[i : i + 2], 16) for i in (1, 3, 5)]) / 255.0)

@@ -1,155 +1,238 @@
-"""Numbers that may change over time: a constant, or keyframes joined by curves.
+"""Keyframe channels: values that change over a clip.
 
-One mechanism serves every animatable number of a place. A channel is evaluated in closed form at any
-clip time, so nothing depends on the frame before.
+One mechanism serves every value of a place that can move: numbers, colours and the place's own date. A channel
+is evaluated in closed form at any clip time, so nothing depends on the frame before. Channels never change;
+whoever edits one makes another.
 """
 
 from __future__ import annotations
 
-from typing import Annotated, Literal
+import datetime as dt
+from collections.abc import Sequence
+from typing import TYPE_CHECKING, Annotated, Any, Literal, TypeVar
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
-from pydantic import BaseModel, ConfigDict, Field, field_validator
+from pydantic import BaseModel, ConfigDict, Discriminator, Field, Tag, field_validator, model_validator
 
-Joining = Literal["step", "straight", "ease_in", "ease_out", "ease_both", "bezier"]
-Beyond = Literal["hold", "straight_on", "cycle"]
-Finite = Annotated[float, Field(allow_inf_nan=False)]
+from lumwick.motion.colour import from_hex, from_oklab, to_hex, to_oklab
+from lumwick.motion.table import Table, lay_out
+from lumwick.motion.terms import AnyTerm, Finite, Follow, laid_over
+
+Join = Literal["step", "steps", "straight", "quad_in", "quad_out", "quad_both", "cubic_in", "cubic_out", "cubic_both", "sine_in", "sine_out", "sine_both", "smooth", "spline", "bezier", "free"]
+Beyond = Literal["hold", "straight_on", "cycle", "cycle_offset", "mirror"]
+Colour = Annotated[str, Field(pattern=r"^#[0-9a-fA-F]{6}$")]
+SAME_TIME = 1e-6
+"""Keys nearer than this [s] stand at one time."""
+EPOCH = dt.datetime(2000, 1, 1)
 
 
-class Key(BaseModel):
-    """One keyframe: a value at a clip time, and how the curve leaves it."""
+class Stop(BaseModel):
+    """One keyframe without its value: its clip time, and how the curve leaves it."""
 
-    model_config = ConfigDict(extra="forbid")
+    model_config = ConfigDict(extra="forbid", frozen=True)
 
     t: Finite = Field(title="Time", json_schema_extra={"unit": "s"})
-    v: Finite = Field(title="Value")
-    join: Joining = Field("ease_both", title="Way to the next key")
-    bezier: tuple[Finite, Finite, Finite, Finite] = Field(
-        (0.42, 0.0, 0.58, 1.0), title="Handles", description="Cubic Bezier x1 y1 x2 y2, as in CSS easing."
-    )
+    join: Join = Field("cubic_both", title="Way to the next key")
+    bezier: tuple[Finite, Finite, Finite, Finite] = Field((0.42, 0.0, 0.58, 1.0), title="Easing", description="Cubic Bezier x1 y1 x2 y2 in shares of the interval, as in CSS easing.")
+    handles: tuple[Finite, Finite, Finite, Finite] = Field(
+        (0.33, 0.0, 0.67, 0.0), title="Handles", description="Where the free handles stand: share of the interval's time and offset from this key's value, then the same for the next key's.")
+    steps: int = Field(4, title="Steps", ge=1, le=1000)
+    jump: Literal["end", "start", "none", "both"] = Field("end", title="Steps at", description="Whether a step is taken at the interval's start, its end, both or neither.")
 
-    @field_validator("bezier")
+    @field_validator("bezier", "handles")
     @classmethod
     def _handles_do_not_fold_back(cls, value: tuple[float, float, float, float]) -> tuple[float, float, float, float]:
         x1, y1, x2, y2 = value
         return (min(max(x1, 0.0), 1.0), y1, min(max(x2, 0.0), 1.0), y2)
 
+    @model_validator(mode="after")
+    def _has_a_step(self) -> Stop:
+        if self.join == "steps" and self.jump == "none" and self.steps < 2:
+            raise ValueError("steps at neither end need at least two")
+        return self
 
-class Channel(BaseModel):
-    """Keyframes in time order, and what holds before the first and after the last."""
 
-    model_config = ConfigDict(extra="forbid")
+class Key(Stop):
+    """A keyframe of a number."""
 
-    keys: list[Key] = Field(min_length=1)
-    before: Beyond = "hold"
-    after: Beyond = "hold"
+    v: Finite = Field(title="Value")
 
-    @field_validator("keys")
+
+class ColourKey(Stop):
+    """A keyframe of a colour."""
+
+    v: Colour = Field(title="Colour")
+
+
+class MomentKey(Stop):
+    """A keyframe of a date and hour."""
+
+    v: dt.datetime = Field(title="Date and hour")
+
+    @field_validator("v")
     @classmethod
-    def _in_time_order(cls, keys: list[Key]) -> list[Key]:
-        ordered = sorted(keys, key=lambda key: key.t)
+    def _in_range(cls, value: dt.datetime) -> dt.datetime:
+        return trusted(value)
+
+
+def trusted(value: dt.datetime) -> dt.datetime:
+    """A date and hour, if it lies in the years for which the sun's position is trusted.
+
+    Raises
+    ------
+    ValueError
+    """
+    if not 1900 <= value.year <= 2100:
+        raise ValueError(f"the year {value.year} is outside 1900 to 2100, where the sun's position is trusted")
+    return value.replace(tzinfo=None)
+
+
+StopT = TypeVar("StopT", bound=Stop)
+
+
+class Curve(BaseModel):
+    """Keyframes in time order, what holds before the first and after the last, and small motions laid over."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+    keys: tuple[Any, ...]
+    before: Beyond = Field("hold", title="Before the first key")
+    after: Beyond = Field("hold", title="After the last key")
+    blend: Literal["even", "ratio"] = Field("even", title="Blends", description="By even steps, or by even ratios, as sizes and distances look even.")
+
+    @field_validator("keys", check_fields=False)
+    @classmethod
+    def _in_time_order(cls, keys: tuple[StopT, ...]) -> tuple[StopT, ...]:
+        ordered = tuple(sorted(keys, key=lambda key: key.t))
         for a, b in zip(ordered, ordered[1:], strict=False):
-            if b.t - a.t < 1e-9:
+            if b.t - a.t < SAME_TIME:
                 raise ValueError(f"two keys stand at the same time, {a.t:g} s: move or remove one")
         return ordered
 
+    @property
+    def times(self) -> NDArray[np.float64]:
+        """Clip times of the keys [s]."""
+        return np.array([key.t for key in self.keys])
 
-Animatable = Finite | Channel
+    def numbers(self) -> NDArray[np.float64]:
+        """The keys' values in the space in which they blend, shape (components, keys)."""
+        raise NotImplementedError
 
+    def rows(self) -> list[tuple[Curve, NDArray[np.float64]]]:
+        """What a table is laid out from, one row for each component."""
+        return [(self, row) for row in self.numbers()]
 
-def cubic_bezier(x: ArrayLike, x1: float, y1: float, x2: float, y2: float) -> NDArray[np.float64]:
-    """Value of a CSS-style cubic Bezier easing.
-
-    Parameters
-    ----------
-    x : array_like, shape (n,) [1]
-        Share of the interval's time, 0 to 1.
-    x1, y1, x2, y2 : float [1]
-        The two inner control points; ``x1`` and ``x2`` within 0 to 1.
-
-    Returns
-    -------
-    ndarray, shape (n,) [1]
-        Share of the interval's change of value.
-
-    References
-    ----------
-    W3C, CSS Easing Functions Level 2, section 2.2 "Cubic Bezier easing functions".
-    """
-    share: NDArray[np.float64] = np.clip(np.asarray(x, float), 0.0, 1.0)
-    lo, hi = np.zeros_like(share), np.ones_like(share)
-    for _ in range(50):  # time is monotone in the parameter, so bisection is exact and safe
-        mid = 0.5 * (lo + hi)
-        below = 3 * (1 - mid) ** 2 * mid * x1 + 3 * (1 - mid) * mid**2 * x2 + mid**3 < share
-        lo, hi = np.where(below, mid, lo), np.where(below, hi, mid)
-    s = 0.5 * (lo + hi)
-    return 3 * (1 - s) ** 2 * s * y1 + 3 * (1 - s) * s**2 * y2 + s**3
+    @property
+    def table(self) -> Table:
+        """This curve laid out alone; kept with it."""
+        kept = self.__dict__.get("_table")
+        rules = (self.before, self.after, self.blend)
+        if kept is None or kept[0] is not self.keys or kept[1] != rules:  # a copy carries its original's
+            kept = (self.keys, rules, lay_out(self.rows()))
+            self.__dict__["_table"] = kept
+        return kept[2]
 
 
-def _share(join: Joining, handles: tuple[float, float, float, float], x: NDArray[np.float64]) -> NDArray[np.float64]:
-    if join == "step":
-        return np.zeros_like(x)
-    if join == "straight":
-        return x
-    if join == "ease_in":
-        return x**3
-    if join == "ease_out":
-        return 1 - (1 - x) ** 3
-    if join == "ease_both":
-        return np.where(x < 0.5, 4 * x**3, 1 - 4 * (1 - x) ** 3)
-    return cubic_bezier(x, *handles)
+class Channel(Curve):
+    """A keyed number."""
+
+    keys: tuple[Key, ...] = Field(min_length=1, max_length=20_000)
+    terms: tuple[AnyTerm, ...] = Field((), title="Small motions", max_length=20)
+
+    @model_validator(mode="after")
+    def _has_ratios(self) -> Channel:
+        if self.blend == "ratio" and min(key.v for key in self.keys) <= 0:
+            raise ValueError("a value that blends by ratios is never 0 or less: let it blend evenly, or key it a little above 0")
+        return self
+
+    def numbers(self) -> NDArray[np.float64]:
+        v = np.array([[key.v for key in self.keys]])
+        return np.log(v) if self.blend == "ratio" else v
 
 
-def evaluate(value: Animatable, t: ArrayLike) -> NDArray[np.float64]:
-    """Value of a constant or channel at clip times.
+class ColourChannel(Curve):
+    """A keyed colour, blended in Oklab, where even steps look even."""
+
+    keys: tuple[ColourKey, ...] = Field(min_length=1, max_length=20_000)
+    blend: Literal["even"] = "even"
+
+    def numbers(self) -> NDArray[np.float64]:
+        return to_oklab(np.array([from_hex(key.v) for key in self.keys])).T
+
+
+class MomentChannel(Curve):
+    """A keyed date and hour: the place's clock by hand."""
+
+    keys: tuple[MomentKey, ...] = Field(min_length=1, max_length=20_000)
+    blend: Literal["even"] = "even"
+
+    def numbers(self) -> NDArray[np.float64]:
+        return np.array([[(key.v - EPOCH).total_seconds() for key in self.keys]])
+
+
+def colour_of(lab: ArrayLike) -> str:
+    """A blended colour, written like #8a7b5c."""
+    return to_hex(from_oklab(lab))
+
+
+def moment_of(seconds: float) -> dt.datetime:
+    """A blended date and hour."""
+    return EPOCH + dt.timedelta(seconds=float(np.clip(seconds, -3.155e9, 3.187e9)))
+
+
+def _kind(value: Any) -> str:
+    return "channel" if isinstance(value, dict | Curve) else "constant"
+
+
+def _either(constant: Any, channel: Any) -> Any:
+    """A constant or a channel; what is wrong is told of the one that was meant."""
+    return Annotated[Annotated[constant, Tag("constant")] | Annotated[channel, Tag("channel")], Discriminator(_kind)]
+
+
+if TYPE_CHECKING:  # whoever evaluates a place sees numbers: channels are gone by then (lumwick.place.instant)
+    Animatable = float
+    AnimatableColour = str
+    AnimatableMoment = dt.datetime
+else:
+    Animatable = _either(Finite, Channel)
+    AnimatableColour = _either(Colour, ColourChannel)
+    AnimatableMoment = _either(dt.datetime, MomentChannel)
+
+
+def evaluate(value: Any, t: ArrayLike, loop: float | None = None) -> NDArray[np.float64]:
+    """Value of a constant number or of a channel at clip times.
 
     Parameters
     ----------
     value : float or Channel
     t : array_like, shape (n,) or scalar [s]
+    loop : float or None [s]
+        Length that the small motions close over.
 
     Returns
     -------
     ndarray, same shape as ``t`` [the channel's unit]
+
+    Raises
+    ------
+    ValueError
+        The channel follows another value: only `lumwick.place.instant` knows that one.
     """
-    times = np.atleast_1d(np.asarray(t, float)).astype(float)
-    if not isinstance(value, Channel):
-        return np.full(np.shape(t), float(value)) if np.ndim(t) else np.asarray(float(value))
-    kt = np.array([key.t for key in value.keys])
-    kv = np.array([key.v for key in value.keys])
-    span = kt[-1] - kt[0]
-    inside = times.copy()
-    if span > 0:
-        for side, rule in ((times < kt[0], value.before), (times > kt[-1], value.after)):
-            if rule == "cycle":
-                inside[side] = kt[0] + np.mod(times[side] - kt[0], span)
-    index = np.clip(np.searchsorted(kt, inside, side="right") - 1, 0, max(len(kt) - 2, 0))
-    out = np.empty_like(inside)
-    if len(kt) == 1:
-        out[:] = kv[0]
-    else:
-        share = np.clip((inside - kt[index]) / (kt[index + 1] - kt[index]), 0.0, 1.0)
-        for i in np.unique(index):
-            chosen = index == i
-            key = value.keys[i]
-            out[chosen] = kv[i] + (kv[i + 1] - kv[i]) * _share(key.join, key.bezier, share[chosen])
-        out[inside >= kt[-1]] = kv[-1]
-        eps = 1e-4 * span
-        if value.before == "straight_on":
-            side = times < kt[0]
-            out[side] = kv[0] + (times[side] - kt[0]) * (_inner(value, kt[0] + eps) - kv[0]) / eps
-        if value.after == "straight_on":
-            side = times > kt[-1]
-            out[side] = kv[-1] + (times[side] - kt[-1]) * (kv[-1] - _inner(value, kt[-1] - eps)) / eps
-    return out.reshape(np.shape(t)) if np.ndim(t) else np.asarray(out[0])
+    times = np.atleast_1d(np.asarray(t, float))
+    out = np.full(times.shape, float(value)) if not isinstance(value, Channel) else with_terms(value.table.at(times)[0], value.terms, times, loop)
+    return out.reshape(np.shape(t))
 
 
-def _inner(channel: Channel, t: float) -> float:
-    held = channel.model_copy(update={"before": "hold", "after": "hold"})
-    return float(evaluate(held, t))
+def with_terms(value: NDArray[np.float64], terms: Sequence[Any], t: NDArray[np.float64], loop: float | None) -> NDArray[np.float64]:
+    """A keyed value (n,) with all its small motions at clip times (n,)."""
+    for term in terms:
+        if isinstance(term, Follow):
+            raise ValueError("what follows another value is evaluated with its place")
+        value = laid_over(value, term, t, loop)
+    return value
 
 
-def at(value: Animatable, t: float) -> float:
+def at(value: Any, t: float, loop: float | None = None) -> float:
     """The value at one clip time ``t`` [s], as a plain float."""
-    return float(value) if not isinstance(value, Channel) else float(evaluate(value, t))
+    return float(value) if not isinstance(value, Channel) else float(evaluate(value, t, loop))

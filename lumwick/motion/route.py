@@ -10,6 +10,7 @@ from numpy.typing import ArrayLike, NDArray
 from scipy.interpolate import CubicSpline, PchipInterpolator
 
 from lumwick.errors import RouteError
+from lumwick.motion.turns import aim_of, smooth, turn_of
 from lumwick.place.document import Route, Station
 
 Floor = Callable[[NDArray[np.float64], NDArray[np.float64]], NDArray[np.float64]]
@@ -62,7 +63,7 @@ def way(route: Route, floor: Floor | None = None) -> Way:
     """Join a route's stations.
 
     Stations are joined by a cubic spline over the square root of their distances (centripetal, so that
-    close stations make no loop); bearings take the shorter turn. A walk's height is the floor's plus the eye.
+    close stations make no loop); the aim turns on the sphere, by the shorter way. A walk's height is the floor's plus the eye.
 
     Parameters
     ----------
@@ -89,19 +90,20 @@ def way(route: Route, floor: Floor | None = None) -> Way:
         def still(values: NDArray[np.float64]) -> Callable[[NDArray[np.float64]], NDArray[np.float64]]:
             return lambda u: np.broadcast_to(values[0], np.shape(u) + np.shape(values[0])).copy()
 
-        turning = [still(v) for v in (bearing, pitch, focal)]
+        held = [still(v) for v in (bearing, pitch, focal)]
         if n > 1:  # a turn on the spot: the length is the turn, told as shares
             t = np.linspace(0, 1, n)
-            turning = [PchipInterpolator(t, v) for v in (bearing, pitch, focal)]
-            return Way(1e-9, t, _on_floor(still(p), route, floor), turning[0], turning[1], turning[2], t, np.array([0, 1e-9]), np.array([0.0, 1.0]))
-        return Way(0.0, np.zeros(1), _on_floor(still(p), route, floor), turning[0], turning[1], turning[2], np.zeros(1), np.zeros(1), np.zeros(1))
+            held = [PchipInterpolator(t, v) for v in (bearing, pitch, focal)]
+            return Way(1e-9, t, _on_floor(still(p), route, floor), held[0], held[1], held[2], t, np.array([0, 1e-9]), np.array([0.0, 1.0]))
+        return Way(0.0, np.zeros(1), _on_floor(still(p), route, floor), held[0], held[1], held[2], np.zeros(1), np.zeros(1), np.zeros(1))
     knots = np.concatenate([[0], np.cumsum(np.sqrt(np.maximum(gap, 0.01)))])
     knots /= knots[-1]
     curve = CubicSpline(knots, p, bc_type="natural") if len(p) > 2 else (lambda u: p[0] + (p[1] - p[0]) * np.asarray(u)[..., None])
     position = _on_floor(curve, route, floor)
     u = np.linspace(0, 1, max(2000, 400 * len(p)))
     arc = np.concatenate([[0], np.cumsum(np.linalg.norm(np.diff(position(u), axis=0), axis=1))])
-    return Way(float(arc[-1]), np.interp(knots, u, arc) / arc[-1], position, PchipInterpolator(knots, bearing), PchipInterpolator(knots, pitch),
+    turning = smooth(knots, turn_of(bearing, pitch))
+    return Way(float(arc[-1]), np.interp(knots, u, arc) / arc[-1], position, lambda v: aim_of(turning(np.asarray(v, float)))[0], lambda v: aim_of(turning(np.asarray(v, float)))[1],
                PchipInterpolator(knots, focal), knots, arc, u)
 
 

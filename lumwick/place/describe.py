@@ -9,10 +9,11 @@ from typing import Any, Literal, get_args, get_origin
 from pydantic import BaseModel
 
 from lumwick.errors import PlaceError
-from lumwick.motion.channel import Channel, at
+from lumwick.motion.channel import Channel, Curve, MomentChannel
 from lumwick.motion.timebase import RATES
 from lumwick.place.document import Asset, Place, Shot
-from lumwick.place.edit import find, unit_of
+from lumwick.place.instant import Motions
+from lumwick.place.paths import described, find, told, unit_of
 from lumwick.place.quantities import read, show
 
 
@@ -35,17 +36,33 @@ class FieldView:
     choices: tuple[str, ...] = ()
 
 
-def fields(model: BaseModel, prefix: str, t: float = 0.0, only: tuple[str, ...] = ()) -> list[FieldView]:
-    """The settable fields of a thing, at clip time ``t``, in the order of ``only`` or of the document."""
+def whole_at(place: Place, shot: Shot, t: float) -> Place:
+    """The place with one shot at clip time ``t`` [s]: constants alone."""
+    motions = Motions(place, shot)
+    still, now = motions.at(t)
+    return still.model_copy(update={"shots": [now if s.id == shot.id else s for s in still.shots]})
+
+
+def fields(model: BaseModel, prefix: str, now: Place, only: tuple[str, ...] = ()) -> list[FieldView]:
+    """The settable fields of a thing, in the order of ``only`` or of the document.
+
+    Parameters
+    ----------
+    now : Place
+        The place at the playhead (`whole_at`): what is keyed shows its value there.
+    """
     names = only or tuple(type(model).model_fields)
-    return [view for name in names if (view := _view(model, name, prefix, t)) is not None]
+    return [view for name in names if (view := _view(model, name, prefix, now)) is not None]
 
 
-def _view(model: BaseModel, name: str, prefix: str, t: float) -> FieldView | None:
+def _view(model: BaseModel, name: str, prefix: str, now: Place) -> FieldView | None:
     info = type(model).model_fields[name]
-    value = getattr(model, name)
-    extra = info.json_schema_extra if isinstance(info.json_schema_extra, dict) else {}
-    common: dict[str, Any] = {"path": f"{prefix}/{name}", "title": info.title or name, "unit": unit_of(info), "help": info.description or ""}
+    value, keyed = getattr(model, name), isinstance(getattr(model, name), Curve)
+    if keyed:
+        owner, _, _ = find(now, f"{prefix}/{name}")
+        value = getattr(owner, name)
+    extra = described(info)
+    common: dict[str, Any] = {"path": f"{prefix}/{name}", "title": info.title or name, "unit": unit_of(info), "help": info.description or "", "keyed": keyed, "animatable": bool(extra.get("animatable"))}
     if name == "id" or info.title is None:
         return None
     if isinstance(value, Asset) or (value is None and "Asset" in str(info.annotation)):
@@ -54,11 +71,10 @@ def _view(model: BaseModel, name: str, prefix: str, t: float) -> FieldView | Non
         return None
     if isinstance(value, bool):
         return FieldView(**common, kind="switch", shown="yes" if value else "no", value=value)
-    if isinstance(value, int | float | Channel):
+    if isinstance(value, int | float):
         low, high = extra.get("low"), extra.get("high")
-        now = at(value, t) if isinstance(value, Channel) else float(value)
-        return FieldView(**common, kind="number", shown=show(now, common["unit"]), value=now, low=None if low is None else float(low), high=None if high is None else float(high),  # type: ignore[arg-type]
-                         step=_step(now), animatable=bool(extra.get("animatable")), keyed=isinstance(value, Channel))
+        return FieldView(**common, kind="number", shown=show(float(value), common["unit"]), value=float(value), low=None if low is None else float(low), high=None if high is None else float(high),
+                         step=_step(float(value)))
     if isinstance(value, dt.datetime):
         return FieldView(**common, kind="moment", shown=f"{value:%Y-%m-%d %H:%M}", value=value)
     if name == "fps":
@@ -80,8 +96,13 @@ def _step(value: float) -> float:
     return 1000.0
 
 
-def typed(place: Place, path: str, text: str) -> Any:
+def typed(place: Place, path: str, text: str, now: dt.datetime | None = None) -> Any:
     """What somebody typed into a field, as the field's own kind of value.
+
+    Parameters
+    ----------
+    now : datetime
+        What a keyed date says at the playhead, for an hour that is typed alone.
 
     Raises
     ------
@@ -91,7 +112,7 @@ def typed(place: Place, path: str, text: str) -> Any:
     owner, name, info = find(place, path)
     value = getattr(owner, name)
     title = info.title or "This value"
-    extra = info.json_schema_extra if isinstance(info.json_schema_extra, dict) else {}
+    extra = described(info)
     if isinstance(value, bool):
         return text in ("yes", "true", "on", "1")
     if isinstance(value, int) and not extra:
@@ -101,9 +122,12 @@ def typed(place: Place, path: str, text: str) -> Any:
         return int(number)
     if isinstance(value, int | float | Channel):
         number = read(text, unit_of(info), title)
-        if "low" in extra and not float(extra["low"]) <= number <= float(extra["high"]):  # type: ignore[arg-type]
+        keyed_turn = isinstance(value, Channel) and extra.get("quantity") == "turn"  # it goes on past 360
+        if "low" in extra and not keyed_turn and not float(extra["low"]) <= number <= float(extra["high"]):  # type: ignore[arg-type]
             raise PlaceError(f"{title} lies from {show(float(extra['low']), unit_of(info))} to {show(float(extra['high']), unit_of(info))}: {text.strip()!r} is outside.")  # type: ignore[arg-type]
         return number
+    if isinstance(value, MomentChannel):
+        return moment(text, now or value.keys[0].v)
     if isinstance(value, dt.datetime):
         return moment(text, value)
     return text.strip()
@@ -121,24 +145,26 @@ def moment(text: str, before: dt.datetime) -> str:
         raise PlaceError(f"A date and hour are written like 2026-06-05 17:20, or 17:20 alone, not {text!r}.") from None
 
 
-def channels(place: Place, shot: Shot) -> list[tuple[str, str, Channel]]:
-    """All that is animated in a shot: path, title and channel, the shot's own first, then the place's."""
-    found: list[tuple[str, str, Channel]] = []
+def numbers(place: Place, shot: Shot) -> list[dict[str, Any]]:
+    """Every number of a shot and its place that can move: path, name, unit, value at the clip's start, and whether it is an angle, a light, keyed."""
+    now = whole_at(place, shot, 0.0)
+    hidden = {name for name in ("air", "wind") if getattr(shot, name) is not None}
+    found: list[dict[str, Any]] = []
 
-    def walk(model: BaseModel, prefix: str, skip: tuple[str, ...] = ()) -> None:
+    def walk(model: BaseModel, still: Any, prefix: str) -> None:
         for name, info in type(model).model_fields.items():
-            value = getattr(model, name)
-            if name in skip:
+            value, path, extra = getattr(model, name), f"{prefix}/{name}", described(info)
+            if not prefix and (name == "shots" or name in hidden):
                 continue
-            if isinstance(value, Channel):
-                found.append((f"{prefix}/{name}", info.title or name, value))
-            elif isinstance(value, BaseModel):
-                walk(value, f"{prefix}/{name}")
+            if extra.get("animatable") and isinstance(getattr(still, name), int | float):
+                found.append({"path": path, "name": told(place, path), "unit": extra.get("unit", ""), "value": float(getattr(still, name)), "turn": extra.get("quantity") == "turn", "light": extra.get("unit") in ("lx", "cd/m²") or name == "amount", "keyed": isinstance(value, Curve)})
+            elif isinstance(value, BaseModel) and not isinstance(value, Curve):
+                walk(value, getattr(still, name), path)
             elif isinstance(value, list):
-                for item in value:
+                for item, its in zip(value, getattr(still, name), strict=True):
                     if isinstance(item, BaseModel) and hasattr(item, "id"):
-                        walk(item, f"{prefix}/{name}/{item.id}")
+                        walk(item, its, f"{path}/{item.id}")
 
-    walk(shot, f"/shots/{shot.id}")
-    walk(place, "", ("shots", *(name for name in ("air", "wind") if getattr(shot, name) is not None)))
+    walk(shot, next(s for s in now.shots if s.id == shot.id), f"/shots/{shot.id}")
+    walk(place, now, "")
     return found

@@ -11,20 +11,18 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, field_validator, model_validator
 
-from lumwick.motion.channel import Animatable, Channel
+from lumwick.motion.channel import Animatable, AnimatableColour, AnimatableMoment, Channel, Curve, Finite, trusted
 from lumwick.motion.timebase import RATES
 
-VERSION = 1
+VERSION = 2
 FORMAT = "lumwick-place"
 PLANTS_AT_MOST = 2_000_000
+TURNS_AT_MOST = 360_000.0
+"""Degrees that a keyed turn may reach."""
 
 Id = Annotated[str, Field(pattern=r"^[a-z0-9][a-z0-9-]{0,39}$")]
-Point2 = tuple[Annotated[float, Field(allow_inf_nan=False)], Annotated[float, Field(allow_inf_nan=False)]]
-Point3 = tuple[
-    Annotated[float, Field(allow_inf_nan=False)],
-    Annotated[float, Field(allow_inf_nan=False)],
-    Annotated[float, Field(allow_inf_nan=False)],
-]
+Point2 = tuple[Finite, Finite]
+Point3 = tuple[Finite, Finite, Finite]
 
 
 class Model(BaseModel):
@@ -43,6 +41,21 @@ def keyed(default: float, title: str, unit: str, low: float, high: float, text: 
                  json_schema_extra={"unit": unit, "low": low, "high": high, "animatable": True, **extra})
 
 
+def coloured(default: str, title: str, text: str = "") -> Any:
+    """A colour that may be keyed."""
+    return Field(default, title=title, description=text, json_schema_extra={"animatable": True})
+
+
+def least(value: Any) -> float:
+    """The constant, or the smallest keyed value."""
+    return min(key.v for key in value.keys) if isinstance(value, Channel) else float(value)
+
+
+def most(value: Any) -> float:
+    """The constant, or the largest keyed value."""
+    return max(key.v for key in value.keys) if isinstance(value, Channel) else float(value)
+
+
 class Asset(Model):
     """A file that the place needs, known by its contents."""
 
@@ -54,11 +67,11 @@ class Asset(Model):
 class Site(Model):
     """Where on the earth the place's origin lies."""
 
-    latitude: float = number(52.0, "Latitude", "°", -90, 90, "North is positive; it sets the sun's height.")
-    longitude: float = number(1.0, "Longitude", "°", -180, 180, "East is positive; it sets the sun's hour.")
-    utc_offset: float = number(0.0, "Clock", "h", -12, 14, "Hours that the place's clock is ahead of UTC.")
-    north_turn: float = number(0.0, "North turned", "°", -180, 180, "Turn of true north from the model's y axis, clockwise.")
-    altitude: float = number(0.0, "Altitude", "m", -430, 8850, "Height of the datum above the sea, for the air.")
+    latitude: Animatable = keyed(52.0, "Latitude", "°", -90, 90, "North is positive; it sets the sun's height.")
+    longitude: Animatable = keyed(1.0, "Longitude", "°", -180, 180, "East is positive; it sets the sun's hour.")
+    utc_offset: Animatable = keyed(0.0, "Clock", "h", -12, 14, "Hours that the place's clock is ahead of UTC.")
+    north_turn: Animatable = keyed(0.0, "North turned", "°", -180, 180, "Turn of true north from the model's y axis, clockwise.", quantity="turn")
+    altitude: Animatable = keyed(0.0, "Altitude", "m", -430, 8850, "Height of the datum above the sea, for the air.")
 
 
 class Land(Model):
@@ -66,7 +79,7 @@ class Land(Model):
 
     elevation: Asset = Field(title="Elevation", description="GeoTIFF of heights in metres on a metric grid.")
     cover: Literal["saltmarsh", "upland"] = Field("saltmarsh", title="Cover", description="How slope and height choose sand, mud, turf and rock.")
-    beach_top: float = number(2.2, "Beach top", "m", -20, 200, "Bare sand reaches up to about this height over the sea.")
+    beach_top: Animatable = keyed(2.2, "Beach top", "m", -20, 200, "Bare sand reaches up to about this height over the sea.")
     seed: int = Field(7, title="Seed", ge=0, le=2**31)
 
 
@@ -74,13 +87,13 @@ class Sea(Model):
     """Standing and rolling water at one level."""
 
     present: bool = Field(True, title="Sea", description="Whether there is water at the sea level.")
-    level: float = number(0.0, "Level", "m", -500, 6000, "Height of still water over the datum.")
+    level: Animatable = keyed(0.0, "Level", "m", -500, 6000, "Height of still water over the datum.")
     wind_speed: Animatable = keyed(7.0, "Sea wind", "m/s", 0, 40, "Wind that raised the sea, 10 m above it.", quantity="speed")
-    wind_from: float = number(70.0, "Sea wind from", "°", 0, 360, "Bearing the sea's wind blows from.")
-    fetch_km: float = number(60.0, "Fetch", "km", 1, 2000, "Open water that the wind has crossed.")
-    depth: float = number(14.0, "Depth offshore", "m", 0.5, 5000, "Depth of the open sea, for the speed of the waves.")
-    choppiness: float = number(1.0, "Crests", "x", 0, 1.5, "Horizontal displacement that sharpens crests; 1 is physical.")
-    clarity: float = number(3.0, "Clarity", "m", 0.2, 60, "Depth at which a white disc is lost to sight.")
+    wind_from: Animatable = keyed(70.0, "Sea wind from", "°", 0, 360, "Bearing the sea's wind blows from.", quantity="turn")
+    fetch_km: Animatable = keyed(60.0, "Fetch", "km", 1, 2000, "Open water that the wind has crossed.")
+    depth: Animatable = keyed(14.0, "Depth offshore", "m", 0.5, 5000, "Depth of the open sea, for the speed of the waves.")
+    choppiness: Animatable = keyed(1.0, "Crests", "x", 0, 1.5, "Horizontal displacement that sharpens crests; 1 is physical.")
+    clarity: Animatable = keyed(3.0, "Clarity", "m", 0.2, 60, "Depth at which a white disc is lost to sight.")
     seed: int = Field(11, title="Seed", ge=0, le=2**31)
 
 
@@ -88,18 +101,18 @@ class Air(Model):
     """What lies between the eye and things: haze and fog."""
 
     haze: Animatable = keyed(0.12, "Haze", "x", 0.02, 1.5, "Aerosol optical depth at 550 nm: 0.05 is crystal, 0.3 hazy.")
-    ozone_du: float = number(320, "Ozone", "DU", 0, 600, "It keeps the twilight sky blue.")
+    ozone_du: Animatable = keyed(320, "Ozone", "DU", 0, 600, "It keeps the twilight sky blue.")
     fog_visibility: Animatable = keyed(20000.0, "Fog visibility", "m", 20, 200000, "Meteorological optical range at the fog's foot.", quantity="length", log=True)
-    fog_height: float = number(60.0, "Fog height", "m", 1, 3000, "Height over which fog thins to about a third.")
-    fog_base: float = number(0.0, "Fog base", "m", -500, 6000, "Height at which the visibility holds.")
-    sun_width: float = number(0.53, "Sun's width", "°", 0.05, 15, "Across the sun's disc: wider makes softer shadows, with the same light.")
+    fog_height: Animatable = keyed(60.0, "Fog height", "m", 1, 3000, "Height over which fog thins to about a third.")
+    fog_base: Animatable = keyed(0.0, "Fog base", "m", -500, 6000, "Height at which the visibility holds.")
+    sun_width: Animatable = keyed(0.53, "Sun's width", "°", 0.05, 15, "Across the sun's disc: wider makes softer shadows, with the same light.")
 
 
 class Surround(Model):
     """A picture of the whole sphere that lights the place instead of sun and sky."""
 
     picture: Asset | None = Field(None, title="Picture", description="An .hdr or .exr of the whole sphere, twice as wide as high.")
-    turn: float = number(0.0, "Turn", "°", -360, 360, "Bearing of the picture's middle.")
+    turn: Animatable = keyed(0.0, "Turn", "°", -360, 360, "Bearing of the picture's middle.", quantity="turn")
     lux: Animatable = keyed(10000.0, "Light", "lx", 0.001, 200000, "What it gives level open ground.", log=True)
 
 
@@ -107,9 +120,9 @@ class Wind(Model):
     """The wind that moves plants."""
 
     speed: Animatable = keyed(4.0, "Wind", "m/s", 0, 35, "Mean speed 10 m above the ground.", quantity="speed")
-    from_bearing: float = number(240.0, "Wind from", "°", 0, 360, "Bearing the wind blows from.")
-    gustiness: float = number(0.22, "Gustiness", "x", 0, 0.6, "Standard deviation of the speed over its mean.")
-    roughness: float = number(0.03, "Roughness length", "m", 0.0001, 2, "Davenport: open sea 0.0002, open land 0.03, forest 1.")
+    from_bearing: Animatable = keyed(240.0, "Wind from", "°", 0, 360, "Bearing the wind blows from.", quantity="turn")
+    gustiness: Animatable = keyed(0.22, "Gustiness", "x", 0, 0.6, "Standard deviation of the speed over its mean.")
+    roughness: Animatable = keyed(0.03, "Roughness length", "m", 0.0001, 2, "Davenport: open sea 0.0002, open land 0.03, forest 1.")
     seed: int = Field(3, title="Seed", ge=0, le=2**31)
 
 
@@ -120,14 +133,14 @@ class Stand(Model):
     name: str = Field(title="Name", min_length=1, max_length=80)
     kind: Literal["pine", "alder", "scrub", "reed", "grass"] = Field(title="Kind")
     area: list[Point2] = Field(default_factory=list, title="Area", description="Corners, east and north; empty is the whole place.", max_length=400)
-    per_hectare: float = number(120, "Density", "/ha", 0, 4_000_000, "Plants, or tufts, on a hectare (100 m by 100 m).")
-    height: float = number(9.0, "Height", "m", 0.05, 60, "Usual height of a grown plant.")
-    variation: float = number(0.25, "Variation", "x", 0, 0.8, "Spread of the heights.")
-    slope_most: float = number(35, "Steepest slope", "°", 0, 90, "None grow on steeper ground.")
-    lowest: float = number(-1000, "Lowest", "m", -1000, 9000, "None grow lower.")
-    highest: float = number(9000, "Highest", "m", -1000, 9000, "None grow higher.")
-    dry: float = number(0.07, "Dry", "x", 0, 1, "Share of dry blades or leaves in grass and reeds.")
-    lean: float = number(0.0, "Lean", "°", 0, 40, "Lean away from the wind that shaped them.")
+    per_hectare: Animatable = keyed(120, "Density", "/ha", 0, 4_000_000, "Plants, or tufts, on a hectare (100 m by 100 m).")
+    height: Animatable = keyed(9.0, "Height", "m", 0.05, 60, "Usual height of a grown plant.")
+    variation: Animatable = keyed(0.25, "Variation", "x", 0, 0.8, "Spread of the heights.")
+    slope_most: Animatable = keyed(35, "Steepest slope", "°", 0, 90, "None grow on steeper ground.")
+    lowest: Animatable = keyed(-1000, "Lowest", "m", -1000, 9000, "None grow lower.")
+    highest: Animatable = keyed(9000, "Highest", "m", -1000, 9000, "None grow higher.")
+    dry: Animatable = keyed(0.07, "Dry", "x", 0, 1, "Share of dry blades or leaves in grass and reeds.")
+    lean: Animatable = keyed(0.0, "Lean", "°", 0, 40, "Lean away from the wind that shaped them.")
     seed: int = Field(1, title="Seed", ge=0, le=2**31)
 
 
@@ -138,13 +151,10 @@ class Built(Model):
     name: str = Field(title="Name", min_length=1, max_length=80)
     kind: Literal["boardwalk", "jetty", "hide", "boat"] = Field(title="Kind")
     line: list[Point2] = Field(title="Line", min_length=1, max_length=200, description="A walk's or jetty's centre line; else where it stands.")
-    width: float = number(1.5, "Width", "m", 0.3, 30, "Across the deck, or of the thing's front.")
-    deck: float = number(1.9, "Deck height", "m", -100, 6000, "Height of the deck or floor over the datum.")
-    turn: float = number(0.0, "Turn", "°", -360, 360, "Bearing that its front faces.")
+    width: Animatable = keyed(1.5, "Width", "m", 0.3, 30, "Across the deck, or of the thing's front.")
+    deck: Animatable = keyed(1.9, "Deck height", "m", -100, 6000, "Height of the deck or floor over the datum.")
+    turn: Animatable = keyed(0.0, "Turn", "°", -360, 360, "Bearing that its front faces.", quantity="turn")
     surface: str = Field("", title="Surface", max_length=40, description="Id of a surface of this place, or nothing for weathered timber.")
-
-
-Colour = Annotated[str, Field(pattern=r"^#[0-9a-fA-F]{6}$")]
 
 
 class Surface(Model):
@@ -153,26 +163,26 @@ class Surface(Model):
     id: Id
     name: str = Field(title="Name", min_length=1, max_length=80)
     pattern: Literal["plain", "bark", "rock", "soil", "sand", "moss", "planks", "plaster", "brick", "gravel"] = Field("plain", title="Pattern", description="What it is made of, drawn without a texture.")
-    colour: Colour = Field("#a09a90", title="Colour")
-    second: Colour = Field("#6f6a60", title="Second colour", description="Of joints, lichen, the pebbles' other kind.")
-    roughness: float = number(0.7, "Roughness", "x", 0, 1, "0 mirrors, 1 is matt.")
-    metalness: float = number(0.0, "Metal", "x", 0, 1, "1 reflects in its own colour, as bare metal does.")
-    coat: float = number(0.0, "Clear coat", "x", 0, 1, "A layer of varnish.")
-    coat_roughness: float = number(0.1, "Coat's roughness", "x", 0, 1, "0 is a mirror.")
-    clear: float = number(0.0, "Clear", "x", 0, 1, "Share of light that passes, as through glass.")
+    colour: AnimatableColour = coloured("#a09a90", "Colour")
+    second: AnimatableColour = coloured("#6f6a60", "Second colour", "Of joints, lichen, the pebbles' other kind.")
+    roughness: Animatable = keyed(0.7, "Roughness", "x", 0, 1, "0 mirrors, 1 is matt.")
+    metalness: Animatable = keyed(0.0, "Metal", "x", 0, 1, "1 reflects in its own colour, as bare metal does.")
+    coat: Animatable = keyed(0.0, "Clear coat", "x", 0, 1, "A layer of varnish.")
+    coat_roughness: Animatable = keyed(0.1, "Coat's roughness", "x", 0, 1, "0 is a mirror.")
+    clear: Animatable = keyed(0.0, "Clear", "x", 0, 1, "Share of light that passes, as through glass.")
     pane: bool = Field(True, title="A pane", description="A thin sheet that bends nothing; else a solid body.")
-    refraction: float = number(1.5, "Refraction", "x", 1, 3, "Index: water 1.333, glass 1.5.")
-    depth_tint: float = number(0.0, "Taken in a metre", "x", 0, 200, "Optical depth of a metre of a clear solid, for what its colour lacks.")
-    through: float = number(0.0, "Passes as a leaf", "x", 0, 0.9, "Share of light that comes out scattered on the other side.")
+    refraction: Animatable = keyed(1.5, "Refraction", "x", 1, 3, "Index: water 1.333, glass 1.5.")
+    depth_tint: Animatable = keyed(0.0, "Taken in a metre", "x", 0, 200, "Optical depth of a metre of a clear solid, for what its colour lacks.")
+    through: Animatable = keyed(0.0, "Passes as a leaf", "x", 0, 0.9, "Share of light that comes out scattered on the other side.")
     glow: Animatable = keyed(0.0, "Glow", "cd/m²", 0, 1e8, "Light of its own.")
-    glow_colour: Colour = Field("#ffffff", title="Glow's colour")
-    cut: float = number(0.0, "Cut out below", "x", 0, 1, "Where the texture's opacity is less there is a hole; 0 cuts nothing.")
+    glow_colour: AnimatableColour = coloured("#ffffff", "Glow's colour")
+    cut: Animatable = keyed(0.0, "Cut out below", "x", 0, 1, "Where the texture's opacity is less there is a hole; 0 cuts nothing.")
     wet: Animatable = keyed(0.0, "Wet", "x", 0, 1, "Darker, and with a film of water on it.")
-    scale: float = number(1.0, "Scale", "x", 0.001, 1000, "Of pattern and textures: larger is coarser.")
-    turn: float = number(0.0, "Turned", "°", -360, 360, "Of pattern and textures.")
-    shift_u: float = number(0.0, "Shifted across", "x", -1000, 1000, "Of pattern and textures.")
-    shift_v: float = number(0.0, "Shifted up", "x", -1000, 1000, "Of pattern and textures.")
-    relief: float = number(1.0, "Relief", "x", 0, 4, "Depth of the pattern's, or the normal map's, bumps.")
+    scale: Animatable = keyed(1.0, "Scale", "x", 0.001, 1000, "Of pattern and textures: larger is coarser.", log=True)
+    turn: Animatable = keyed(0.0, "Turned", "°", -360, 360, "Of pattern and textures.", quantity="turn")
+    shift_u: Animatable = keyed(0.0, "Shifted across", "x", -1000, 1000, "Of pattern and textures.")
+    shift_v: Animatable = keyed(0.0, "Shifted up", "x", -1000, 1000, "Of pattern and textures.")
+    relief: Animatable = keyed(1.0, "Relief", "x", 0, 4, "Depth of the pattern's, or the normal map's, bumps.")
     boxed: bool = Field(False, title="From six sides", description="Lay textures from the sides of a box, in metres, even where the model says how they lie.")
     colour_map: Asset | None = Field(None, title="Colour texture", description="With opacity, if it has any.")
     normal_map: Asset | None = Field(None, title="Normal texture")
@@ -188,11 +198,11 @@ class Thing(Model):
     id: Id
     name: str = Field(title="Name", min_length=1, max_length=80)
     mesh: Asset = Field(title="Model", description="A glTF (.glb), OBJ, PLY or STL file.")
-    east: float = number(0.0, "East", "m", -1e6, 1e6, "From the place's origin.")
-    north: float = number(0.0, "North", "m", -1e6, 1e6, "From the place's origin.")
-    up: float = number(0.0, "Height", "m", -1000, 20000, "Of the model's own zero, over the datum.")
-    turn: float = number(0.0, "Turn", "°", -360, 360, "Clockwise, seen from above.")
-    scale: float = number(1.0, "Scale", "x", 1e-4, 1e4, "Metres for one unit of the file.")
+    east: Animatable = keyed(0.0, "East", "m", -1e6, 1e6, "From the place's origin.")
+    north: Animatable = keyed(0.0, "North", "m", -1e6, 1e6, "From the place's origin.")
+    up: Animatable = keyed(0.0, "Height", "m", -1000, 20000, "Of the model's own zero, over the datum.")
+    turn: Animatable = keyed(0.0, "Turn", "°", -360, 360, "Clockwise, seen from above.", quantity="turn")
+    scale: Animatable = keyed(1.0, "Scale", "x", 1e-4, 1e4, "Metres for one unit of the file.", log=True)
     upright: Literal["by the file", "y up", "z up"] = Field("by the file", title="Upright", description="Which of the file's axes points up.")
     surface: str = Field("", title="Surface", max_length=40, description="Id of a surface of this place, or nothing for the model's own.")
 
@@ -204,22 +214,23 @@ class Lamp(Model):
     name: str = Field(title="Name", min_length=1, max_length=80)
     kind: Literal["point", "spot", "rectangle", "disc"] = Field("point", title="Kind")
     lit: bool = Field(True, title="Lit")
-    east: float = number(0.0, "East", "m", -1e6, 1e6, "From the place's origin.")
-    north: float = number(0.0, "North", "m", -1e6, 1e6, "From the place's origin.")
-    up: float = number(2.5, "Height", "m", -1000, 20000, "Over the datum.")
-    bearing: Animatable = keyed(0.0, "Shines to", "°", -36000, 36000, "Bearing of a spot's or flat lamp's light.")
+    east: Animatable = keyed(0.0, "East", "m", -1e6, 1e6, "From the place's origin.")
+    north: Animatable = keyed(0.0, "North", "m", -1e6, 1e6, "From the place's origin.")
+    up: Animatable = keyed(2.5, "Height", "m", -1000, 20000, "Over the datum.")
+    bearing: Animatable = keyed(0.0, "Shines to", "°", -360000, 360000, "Bearing of a spot's or flat lamp's light.", quantity="turn")
     pitch: Animatable = keyed(-90.0, "Pitch", "°", -90, 90, "-90 shines straight down.")
     amount: Animatable = keyed(800.0, "Light", "x", 0, 1e8, "In lumens or candelas: a house lamp sends out about 800 lm.", log=True)
     unit: Literal["lm", "cd"] = Field("lm", title="In", description="lm: all of its light. cd: its intensity straight ahead.")
     kelvin: Animatable = keyed(2700.0, "Colour", "K", 1667, 25000, "Candle 1850, filament 2700, daylight 6500.")
-    inner: float = number(20.0, "Full within", "°", 0, 89, "Half angle of a spot at full strength.")
-    outer: float = number(30.0, "Dark from", "°", 0.5, 90, "Half angle of a spot outside which it is dark.")
-    width: float = number(0.3, "Width", "m", 0, 100, "Of a rectangle, or a disc's diameter.")
-    height: float = number(0.3, "Length", "m", 0, 100, "Of a rectangle.")
+    inner: Animatable = keyed(20.0, "Full within", "°", 0, 89, "Half angle of a spot at full strength.")
+    outer: Animatable = keyed(30.0, "Dark from", "°", 0.5, 90, "Half angle of a spot outside which it is dark.")
+    width: Animatable = keyed(0.3, "Width", "m", 0, 100, "Of a rectangle, or a disc's diameter.")
+    height: Animatable = keyed(0.3, "Length", "m", 0, 100, "Of a rectangle.")
 
     @model_validator(mode="after")
     def _has_an_area(self) -> Lamp:
-        if (self.kind == "rectangle" and self.width * self.height < 1e-8) or (self.kind == "disc" and self.width < 1e-4):
+        width, height = least(self.width), least(self.height)
+        if (self.kind == "rectangle" and width * height < 1e-8) or (self.kind == "disc" and width < 1e-4):
             raise ValueError(f"the lamp {self.name} has no area: give it a width{' and a length' if self.kind == 'rectangle' else ''}, or make it a point")
         return self
 
@@ -255,15 +266,13 @@ class Route(Model):
 class Clock(Model):
     """At what hour of the place the shot starts, and how fast its day runs."""
 
-    start: dt.datetime = Field(dt.datetime(2026, 6, 5, 10, 0), title="Starts", description="Date and hour on the place's clock.")
+    start: AnimatableMoment = Field(dt.datetime(2026, 6, 5, 10, 0), title="Starts", description="Date and hour on the place's clock; when it is keyed the keys alone say the hour.", json_schema_extra={"animatable": True})
     speed: float = number(1.0, "Day runs", "x", -100000, 100000, "Seconds of the place in one second of the clip.")
 
     @field_validator("start")
     @classmethod
-    def _naive_and_in_range(cls, value: dt.datetime) -> dt.datetime:
-        if not 1900 <= value.year <= 2100:
-            raise ValueError("the date is outside 1900 to 2100, where the sun's position is trusted")
-        return value.replace(tzinfo=None)
+    def _naive_and_in_range(cls, value: Any) -> Any:
+        return value if isinstance(value, Curve) else trusted(value)
 
 
 class Exposure(Model):
@@ -271,13 +280,13 @@ class Exposure(Model):
 
     ev100: Animatable = keyed(14.0, "Exposure", "EV", -8, 22, "EV at ISO 100: full sun is about 15, sunset 11, dusk 5.")
     kelvin: Animatable = keyed(6500.0, "White", "K", 2000, 20000, "White balance: light of this colour comes out white.")
-    f_number: float = number(8.0, "Opening", "f/", 0.9, 64, "Smaller numbers blur what is out of focus.", quantity="f_number")
+    f_number: Animatable = keyed(8.0, "Opening", "f/", 0.9, 64, "Smaller numbers blur what is out of focus.", quantity="f_number")
     focus: Animatable = keyed(30.0, "Focus", "m", 0.1, 100000, "Distance that is sharp.", quantity="length", log=True)
-    shutter: float = number(180, "Shutter", "°", 0, 360, "Angle of the frame's time that is exposed.")
+    shutter: Animatable = keyed(180, "Shutter", "°", 0, 360, "Angle of the frame's time that is exposed.")
     blades: int = Field(0, title="Blades", ge=0, le=9, description="5 to 9 blades make the opening a polygon; 0 is round.")
-    roll: Animatable = keyed(0.0, "Roll", "°", -180, 180, "Turn of the camera about its aim, clockwise; 0 keeps the horizon level.")
-    distortion: float = number(0.0, "Distortion", "%", -20, 20, "How far the corners are drawn in (below 0, a barrel) or out (above 0, a cushion).")
-    dispersion: float = number(0.0, "Colour fringe", "‰", 0, 10, "How much larger red is drawn than green in the corners.")
+    roll: Animatable = keyed(0.0, "Roll", "°", -180, 180, "Turn of the camera about its aim, clockwise; 0 keeps the horizon level.", quantity="turn")
+    distortion: Animatable = keyed(0.0, "Distortion", "%", -20, 20, "How far the corners are drawn in (below 0, a barrel) or out (above 0, a cushion).")
+    dispersion: Animatable = keyed(0.0, "Colour fringe", "‰", 0, 10, "How much larger red is drawn than green in the corners.")
 
     @field_validator("blades")
     @classmethod
@@ -319,6 +328,8 @@ class Shot(Model):
     frames: int = Field(96, title="Frames", ge=1, le=20000)
     fps: str = Field("24", title="Rate")
     loop: bool = Field(False, title="Loop", description="Wind and waves close exactly after the last frame.")
+    seam: Literal["cut", "cross-fade", "mirror"] = Field("cut", title="Seam", description="How a clip that loops comes round: as it is, by fading the last frames into what came before the first, or there and back.")
+    seam_frames: int = Field(12, title="Fades over", ge=2, le=2000, description="Frames of the cross-fade.")
     clock: Clock = Field(default_factory=Clock)
     route: Route = Field(default_factory=Route)
     exposure: Exposure = Field(default_factory=Exposure)
@@ -356,7 +367,7 @@ class Place(Model):
     """A place: a pure function of time."""
 
     format: Literal["lumwick-place"] = "lumwick-place"
-    version: Literal[1] = 1
+    version: Literal[2] = 2
     name: str = Field(title="Name", min_length=1, max_length=120)
     site: Site = Field(default_factory=Site)
     land: Land
@@ -408,7 +419,11 @@ def _check_ranges(model: BaseModel, where: str) -> None:
         value = getattr(model, name)
         extra = field.json_schema_extra if isinstance(field.json_schema_extra, dict) else {}
         if extra.get("animatable"):
+            if "low" not in extra:
+                continue
             low, high = float(extra["low"]), float(extra["high"])  # type: ignore[arg-type]
+            if isinstance(value, Channel) and extra.get("quantity") == "turn":
+                low, high = min(low, -TURNS_AT_MOST), max(high, TURNS_AT_MOST)  # a turn goes on past 360
             for v in [key.v for key in value.keys] if isinstance(value, Channel) else [value]:
                 if not low <= v <= high:
                     raise ValueError(f"{field.title} is {v:g} {extra['unit']}: it must lie from {low:g} to {high:g}")

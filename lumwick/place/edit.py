@@ -6,19 +6,19 @@ named by their ids.
 
 from __future__ import annotations
 
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any, Literal, Union
 
-from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, ValidationError
+from pydantic import BaseModel, Field, TypeAdapter, ValidationError
 
 from lumwick.errors import PlaceError
-from lumwick.motion.channel import Channel, Key, at
+from lumwick.motion.channel import Channel, Curve
+from lumwick.motion.terms import Follow
+from lumwick.place import timing
 from lumwick.place.document import Air, Id, Lamp, Place, Shot, Stand, Station, Surface, Thing
 from lumwick.place.files import explain, parse
-from lumwick.place.quantities import show
-
-
-class Command(BaseModel):
-    model_config = ConfigDict(extra="forbid")
+from lumwick.place.instant import Motions
+from lumwick.place.paths import find
+from lumwick.place.timing import Command, SetKey, named, shot_of
 
 
 class SetValue(Command):
@@ -27,15 +27,6 @@ class SetValue(Command):
     op: Literal["set"]
     path: str
     value: Any
-
-
-class SetKey(Command):
-    """Set a key at a clip time; a constant becomes a channel."""
-
-    op: Literal["key"]
-    path: str
-    t: float
-    value: float
 
 
 class MoveStation(Command):
@@ -92,6 +83,7 @@ class Move(Command):
     id: Id
     east: float
     north: float
+    t: float = 0.0
 
 
 class SetWhite(Command):
@@ -111,7 +103,7 @@ class OwnAir(Command):
     own: bool
 
 
-AnyCommand = Annotated[SetValue | SetKey | MoveStation | AddStation | RemoveStation | Add | Remove | AddShot | OwnAir | SetWhite | Move, Field(discriminator="op")]
+AnyCommand: Any = Annotated[Union[(*timing.COMMANDS, SetValue, MoveStation, AddStation, RemoveStation, Add, Remove, AddShot, OwnAir, SetWhite, Move)], Field(discriminator="op")]
 LISTED: dict[str, tuple[str, type[BaseModel]]] = {"growth": ("stand", Stand), "lamps": ("lamp", Lamp), "surfaces": ("surface", Surface), "things": ("model", Thing)}
 """The lists that one adds to and takes from: what their members are called, and are."""
 _ADAPTER: TypeAdapter[Any] = TypeAdapter(AnyCommand)
@@ -131,48 +123,6 @@ def command(data: Any) -> Any:
         raise PlaceError(f"This edit cannot be made: {explain(error)}") from None
 
 
-def find(place: Place, path: str) -> tuple[Any, str, Any]:
-    """The owner, field name and field description that a path names.
-
-    Raises
-    ------
-    PlaceError
-        There is no such field.
-    """
-    parts = [p for p in path.split("/") if p]
-    owner: Any = place
-    for i, part in enumerate(parts):
-        last = i == len(parts) - 1
-        if isinstance(owner, list):
-            owner = next((item for item in owner if getattr(item, "id", None) == part), None)
-            if owner is None:
-                raise PlaceError(f"There is no {part!r} any more: it may have been removed.")
-            continue
-        if not isinstance(owner, BaseModel) or part not in type(owner).model_fields:
-            break
-        if last:
-            return owner, part, type(owner).model_fields[part]
-        owner = getattr(owner, part)
-    raise PlaceError(f"There is no field {path!r} in a place.")
-
-
-def unit_of(info: Any) -> str:
-    """Unit of a field, empty if it has none."""
-    extra = info.json_schema_extra if isinstance(info.json_schema_extra, dict) else {}
-    return str(extra.get("unit", ""))
-
-
-def _named(value: Any, info: Any) -> str:
-    title = (info.title or "value").lower()
-    if isinstance(value, bool):
-        return f"{title} {'on' if value else 'off'}"
-    if isinstance(value, int | float):
-        return f"{title} {show(float(value), unit_of(info))}"
-    if isinstance(value, str) and len(value) < 30:
-        return f"{title} {value}"
-    return f"changed {title}"
-
-
 def apply(place: Place, edit: Any) -> tuple[Place, str]:
     """The place after an edit, checked whole, and the edit's name in plain words.
 
@@ -186,13 +136,6 @@ def apply(place: Place, edit: Any) -> tuple[Place, str]:
     return parse(draft.model_dump(mode="json", warnings=False)), label
 
 
-def _shot(place: Place, shot_id: str) -> Shot:
-    for shot in place.shots:
-        if shot.id == shot_id:
-            return shot
-    raise PlaceError(f"There is no shot {shot_id!r} any more: it may have been removed.")
-
-
 def _station(shot: Shot, station_id: str) -> tuple[int, Station]:
     for i, station in enumerate(shot.route.stations):
         if station.id == station_id:
@@ -201,26 +144,18 @@ def _station(shot: Shot, station_id: str) -> tuple[int, Station]:
 
 
 def _change(draft: Place, edit: Any) -> str:
+    label = timing.change(draft, edit)
+    if label is not None:
+        return label
     match edit:
         case SetValue():
             owner, name, info = find(draft, edit.path)
             if name in ("id", "format", "version"):
                 raise PlaceError("An id cannot be changed.")
             setattr(owner, name, edit.value)
-            return _named(edit.value, info)
-        case SetKey():
-            owner, name, info = find(draft, edit.path)
-            extra = info.json_schema_extra if isinstance(info.json_schema_extra, dict) else {}
-            if not extra.get("animatable"):
-                raise PlaceError(f"{info.title} cannot be keyed.")
-            old = getattr(owner, name)
-            channel = old if isinstance(old, Channel) else Channel(keys=[Key(t=edit.t, v=at(old, edit.t))])
-            here = next((k for k in channel.keys if abs(k.t - edit.t) <= 1e-4), Key(t=edit.t, v=edit.value))
-            others = [k for k in channel.keys if k is not here]
-            setattr(owner, name, channel.model_copy(update={"keys": sorted([*others, here.model_copy(update={"v": edit.value})], key=lambda k: k.t)}))
-            return f"key: {_named(edit.value, info)} at {edit.t:.2f} s"
+            return named(edit.value, info)
         case MoveStation():
-            shot = _shot(draft, edit.shot)
+            shot = shot_of(draft, edit.shot)
             i, old_station = _station(shot, edit.station)
             up = old_station.up if edit.up is None else edit.up
             shift = (edit.east - old_station.east, edit.north - old_station.north, up - old_station.up)
@@ -229,12 +164,12 @@ def _change(draft: Place, edit: Any) -> str:
             shot.route.stations[i] = old_station.model_copy(update={"east": edit.east, "north": edit.north, "up": up, "aim": aim})
             return f"{'moved' if moved else 'aimed'} station {i + 1}"
         case AddStation():
-            shot = _shot(draft, edit.shot)
+            shot = shot_of(draft, edit.shot)
             index = len(shot.route.stations) if edit.index is None else max(0, min(edit.index, len(shot.route.stations)))
             shot.route.stations.insert(index, edit.station)
             return f"set station {index + 1}"
         case RemoveStation():
-            shot = _shot(draft, edit.shot)
+            shot = shot_of(draft, edit.shot)
             i, _ = _station(shot, edit.station)
             del shot.route.stations[i]
             return f"removed station {i + 1}"
@@ -256,6 +191,7 @@ def _change(draft: Place, edit: Any) -> str:
                 for item in [*draft.built, *draft.things]:
                     if item.surface == edit.id:
                         item.surface = ""
+            _let_go(draft, f"/{edit.of}/{edit.id}/")
             return f"removed {LISTED[edit.of][0]} {gone.name}"
         case AddShot():
             draft.shots.append(edit.shot)
@@ -264,17 +200,31 @@ def _change(draft: Place, edit: Any) -> str:
             moved = next((item for item in getattr(draft, edit.of) if item.id == edit.id), None)
             if moved is None:
                 raise PlaceError(f"That {LISTED[edit.of][0]} is not there any more.")
-            moved.east, moved.north = round(edit.east, 3), round(edit.north, 3)
+            for name, value in (("east", round(edit.east, 3)), ("north", round(edit.north, 3))):
+                if isinstance(getattr(moved, name), Curve):  # what is keyed gets a key where the playhead stands
+                    timing.change(draft, SetKey(op="key", path=f"/{edit.of}/{edit.id}/{name}", t=edit.t, value=value))
+                else:
+                    setattr(moved, name, value)
             return f"moved {LISTED[edit.of][0]} {moved.name}"
         case SetWhite():
-            shot = _shot(draft, edit.shot)
+            shot = shot_of(draft, edit.shot)
             shot.exposure.kelvin, shot.develop.tint = round(edit.kelvin), round(edit.tint, 1)
             return f"white from a grey: {edit.kelvin:.0f} K, tint {edit.tint:.1f}"
         case OwnAir():
-            shot = _shot(draft, edit.shot)
+            shot = shot_of(draft, edit.shot)
             shot.air = Air.model_validate(draft.air.model_dump()) if edit.own else None
             return f"{shot.name}: {'air of its own' if edit.own else 'air of the place'}"
     raise PlaceError("This edit is not known.")
+
+
+def _let_go(draft: Place, gone: str) -> None:
+    """What followed a value that is gone follows nothing."""
+    for shot in draft.shots:
+        for mover in Motions(draft, shot).movers:
+            curve = mover.curve
+            if isinstance(curve, Channel) and any(isinstance(term, Follow) and term.path.startswith(gone) for term in curve.terms):
+                owner, name, _ = find(draft, mover.path)
+                setattr(owner, name, curve.model_copy(update={"terms": tuple(term for term in curve.terms if not (isinstance(term, Follow) and term.path.startswith(gone)))}))
 
 
 def fresh_id(taken: list[str], stem: str) -> str:

@@ -13,6 +13,7 @@ from pydantic import ValidationError
 
 from lumwick.errors import PlaceError
 from lumwick.place.document import FORMAT, VERSION, Asset, Place
+from lumwick.place.instant import check_following
 
 DOCUMENT = "place.json"
 ASSET_BYTES_AT_MOST = 500_000_000
@@ -28,7 +29,7 @@ def asset_of(name: str, data: bytes) -> Asset:
 def explain(error: ValidationError) -> str:
     """The first fault of a document, in one sentence."""
     fault = error.errors()[0]
-    where = ".".join(str(p) for p in fault["loc"] if not (isinstance(p, str) and p in ("float", "Channel")))
+    where = ".".join(str(p) for p in fault["loc"] if not (isinstance(p, str) and p in ("constant", "channel")))
     text = fault["msg"].removeprefix("Value error, ")
     more = f" (and {error.error_count() - 1} more)" if error.error_count() > 1 else ""
     return f"{where + ': ' if where else ''}{text}{more}."
@@ -45,26 +46,40 @@ def parse(data: Any) -> Place:
     if not isinstance(data, dict) or data.get("format") != FORMAT:
         raise PlaceError("This is not a place file: it does not say that its format is lumwick-place.")
     version = data.get("version")
-    if version != VERSION:
+    if version not in (1, VERSION):
         raise PlaceError(f"This place file is of version {version!r}, and version {VERSION} is the newest known here: open it with a newer Lumwick.")
+    if version == 1:
+        data = _from_version_1(data)
     try:
         place = Place.model_validate(data)
     except ValidationError as error:
         raise PlaceError(f"The place cannot be used: {explain(error)}") from error
     check_amount(place)
+    check_following(place)
     return place
+
+
+def _from_version_1(data: Any) -> Any:
+    """The first version knew three easings, without their families' names."""
+    names = {"ease_in": "cubic_in", "ease_out": "cubic_out", "ease_both": "cubic_both"}
+    if isinstance(data, dict):
+        new = {name: _from_version_1(value) for name, value in data.items()}
+        if "join" in new and "t" in new:
+            new["join"] = names.get(new["join"], new["join"])
+        return {**new, "version": VERSION} if data.get("format") == FORMAT else new
+    return [_from_version_1(item) for item in data] if isinstance(data, list) else data
 
 
 def check_amount(place: Place) -> None:
     """Refuse densities that no area could make filmable (areas are checked when plants are set out)."""
     import shapely
 
-    from lumwick.place.document import PLANTS_AT_MOST
+    from lumwick.place.document import PLANTS_AT_MOST, most
 
     total = 0.0
     for stand in place.growth:
         if len(stand.area) >= 3:
-            total += shapely.Polygon(stand.area).area / 1e4 * stand.per_hectare
+            total += shapely.Polygon(stand.area).area / 1e4 * most(stand.per_hectare)
     if total > PLANTS_AT_MOST:
         raise PlaceError(f"The place would hold {total:,.0f} plants: at most {PLANTS_AT_MOST:,} can be filmed. Lower a stand's density or area.")
 

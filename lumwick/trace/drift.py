@@ -7,6 +7,7 @@ the same surface is then, and where the camera sees it, gives the vector.
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import dataclass, replace
 
 import numba as nb
 import numpy as np
@@ -91,7 +92,25 @@ def on_picture(camera: Camera, spots: NDArray[np.float64], window: Window) -> ND
     return np.stack([(sx + 1) / 2 * window.width - window.left, (1 - sy) / 2 * window.height - window.top], -1)
 
 
-def motion_vectors(stage: Stage, now: Snapshot, later: Callable[[Camera], Snapshot], then: Camera, size: tuple[int, int], window: Window | None = None) -> NDArray[np.float32]:
+@dataclass(frozen=True)
+class Drift:
+    """How far each pixel's first surface moves on the picture between two moments.
+
+    Attributes
+    ----------
+    whole, place, camera : ndarray of float32, shape (height, width, 2) [pixels, right and down]
+        In all; what the place's own motion brings, seen by a camera at rest; what the camera's brings in a place at rest.
+    kind : ndarray of int64, shape (height, width)
+        Of the part that is seen (`lumwick.trace.world`); -1 for the sky.
+    """
+
+    whole: NDArray[np.float32]
+    place: NDArray[np.float32]
+    camera: NDArray[np.float32]
+    kind: NDArray[np.int64]
+
+
+def drift(stage: Stage, now: Snapshot, later: Callable[[Camera], Snapshot], then: Camera, size: tuple[int, int], window: Window | None = None) -> Drift:
     """Motion of each pixel's first surface between two moments.
 
     Parameters
@@ -101,10 +120,9 @@ def motion_vectors(stage: Stage, now: Snapshot, later: Callable[[Camera], Snapsh
     then : Camera
         The camera at the other moment.
 
-    Returns
-    -------
-    ndarray of float32, shape (height, width, 2) [pixels]
-        Right and down; for the sky, by the camera's turn alone.
+    Notes
+    -----
+    The sky moves by the camera's turn alone.
     """
     shown = window or Window(*size)
     with ENGINE:
@@ -112,14 +130,38 @@ def motion_vectors(stage: Stage, now: Snapshot, later: Callable[[Camera], Snapsh
         view = stage.view(*size, window=shown)
         where, found = np.zeros((size[1], size[0], 2), np.int64), np.zeros((size[1], size[0], 3))
         _first_hits(stage.world.scene, view, where, found)
+        sky = where[..., 0] < 0
+        kind = np.where(sky, -1, stage.world.kind[stage.world.owner[np.maximum(where[..., 0], 0)]]).astype(np.int64)
         before = _spots(stage, where, found)
         stage.set(later(now.camera))
         after = _spots(stage, where, found)
-    sky = where[..., 0] < 0
+    before_then, after_then = before, after
     if sky.any():
         x, y = np.meshgrid(np.arange(size[0]) + shown.left + 0.5, np.arange(size[1]) + shown.top + 0.5)
         sx, sy = (2 * x / shown.width - 1) * view.tan_x, (1 - 2 * y / shown.height) * view.tan_y
-        way = view.forward + sx[..., None] * view.right + sy[..., None] * view.up
-        before[sky] = now.camera.position + 1e7 * way[sky]
-        after[sky] = then.position + 1e7 * way[sky]
-    return np.asarray(on_picture(then, after, shown) - on_picture(now.camera, before, shown), np.float32)
+        way = (view.forward + sx[..., None] * view.right + sy[..., None] * view.up)[sky]
+        before, after, before_then, after_then = before.copy(), after.copy(), before.copy(), after.copy()
+        before[sky] = after[sky] = now.camera.position + 1e7 * way
+        before_then[sky] = after_then[sky] = then.position + 1e7 * way
+    start = on_picture(now.camera, before, shown)
+    return Drift(np.asarray(on_picture(then, after_then, shown) - start, np.float32), np.asarray(on_picture(now.camera, after, shown) - start, np.float32),
+                 np.asarray(on_picture(then, before_then, shown) - start, np.float32), kind)
+
+
+def skyline(stage: Stage, seen: Snapshot, size: tuple[int, int] = (640, 360)) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """The skyline of a view: for each column of its picture the bearing from the model's north, going on past 360, and the elevation [degrees] of the highest thing in it.
+
+    Columns in which nothing, or nothing but things, is seen have their elevation at the picture's lower or upper edge.
+    """
+    level = replace(seen.camera, roll=0.0, distortion=0.0)
+    with ENGINE:
+        stage.set(replace(seen, camera=level))
+        view = stage.view(*size)
+        where, found = np.zeros((size[1], size[0], 2), np.int64), np.zeros((size[1], size[0], 3))
+        _first_hits(stage.world.scene, view, where, found)
+    hit = where[..., 0] >= 0
+    top = np.where(hit.any(0), hit.argmax(0), size[1])
+    sx, sy = (2 * (np.arange(size[0]) + 0.5) / size[0] - 1) * view.tan_x, (1 - 2 * top / size[1]) * view.tan_y
+    way = view.forward + sx[:, None] * view.right + sy[:, None] * view.up
+    bearing = np.degrees(np.unwrap(np.arctan2(way[:, 0], way[:, 1])))
+    return bearing, np.degrees(np.arctan2(way[:, 2], np.hypot(way[:, 0], way[:, 1])))

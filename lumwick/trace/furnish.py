@@ -12,7 +12,7 @@ from lumwick.built.meshes import Mesh, MeshSurface, corners, read_mesh
 from lumwick.built.timber import Timber, build
 from lumwick.errors import PlaceError
 from lumwick.keep import kept
-from lumwick.lens.colour import from_hex, to_linear
+from lumwick.motion.colour import from_hex, to_linear
 from lumwick.place.document import Asset, Built, Surface, Thing
 from lumwick.snapshot.evaluate import Setting, Snapshot
 from lumwick.trace import embree, lamps
@@ -23,6 +23,8 @@ from lumwick.trace.patterns import NAMES, NONE
 from lumwick.trace.textures import COLOUR, DATA, NORMAL, Pyramid, packed, pyramid, read_image
 from lumwick.trace.world import MODEL, TIMBER
 
+PLACED = ("east", "north", "up", "turn", "scale")
+"""What sets a model down, and leaves its form as it is."""
 DARK_TIMBER, BOAT_PAINT = (0.27, 0.235, 0.19), (0.16, 0.20, 0.22)
 
 
@@ -200,7 +202,6 @@ class Furnishing:
         for thing in place.things:
             mesh = model_of(setting, thing)
             notes += [f"{thing.name}: {note}" for note in mesh.notes]
-            m = placement(thing, place.site.north_turn)
             for k, part in enumerate(mesh.parts):
                 scene = embree.Scene(robust=True)
                 own = surfaces.get(thing.surface)
@@ -216,12 +217,20 @@ class Furnishing:
                 mask = ray_mask(look)
                 scene.attach(0, embree.mesh(embree.padded(part.vertices), np.ascontiguousarray(part.triangles), mask))
                 scene.commit()
-                parts[f"thing {thing.id} {k}"] = Part(MODEL, scene, m[None], look=look, mask=mask, thing=thing.name, surfaces=(own.name if own else part.surface.name,) * 4, surface=thing.surface)
+                parts[f"thing {thing.id} {k}"] = Part(MODEL, scene, look=look, mask=mask, thing=thing.name, surfaces=(own.name if own else part.surface.name,) * 4, surface=thing.surface)
         self.parts, self.notes = parts, notes + textures.notes
         self.corner = np.concatenate(rows) if rows else np.zeros((1, mt.CORNER_NUMBERS), np.float32)
         self.texture, self.texture_where = packed(textures.kept)
 
-    def light(self, setting: Setting, snap: Snapshot) -> None:
+    def place(self, setting: Setting) -> None:
+        """Set models down where they stand."""
+        for thing in setting.place.things:
+            m = placement(thing, setting.place.site.north_turn)[None]
+            for name, part in self.parts.items():
+                if name.startswith(f"thing {thing.id} "):
+                    part.transforms = m
+
+    def light(self, snap: Snapshot) -> None:
         """Set glow, wetness and lamps to an instant."""
         rows: list[NDArray[np.float64]] = []
         triangles = []
@@ -240,13 +249,12 @@ class Furnishing:
                 look[mt.EMISSION : mt.EMISSION + 3], look[mt.LAMP] = lamp.light(), number
                 self.lamp_parts[f"lamp {lamp.id}"] = Part(MODEL, scene, look=look, thing=lamp.name, surfaces=("lamp",) * 4)
         first = 0
-        glow_colours = {s.id: from_hex(s.glow_colour) for s in setting.place.surfaces}
         for name, part in self.parts.items():
             if part.kind != MODEL:
                 continue
             if part.surface in snap.shown:
-                glow, part.look[mt.WET] = snap.shown[part.surface]
-                part.look[mt.EMISSION : mt.EMISSION + 3] = glow * glow_colours[part.surface]
+                glow, part.look[mt.WET], colour = snap.shown[part.surface]
+                part.look[mt.EMISSION : mt.EMISSION + 3] = glow * from_hex(colour)
             part.look[mt.LAMP] = -1
             light = part.look[mt.EMISSION : mt.EMISSION + 3]
             if light.any() and name.startswith("thing "):

@@ -20,7 +20,7 @@ from lumwick.land.ground import far_ring, grid_quads
 from lumwick.lens.camera import Camera
 from lumwick.snapshot.evaluate import Setting, Snapshot
 from lumwick.trace import embree
-from lumwick.trace.furnish import Furnishing, boxes, numbered, plain_material, ray_mask
+from lumwick.trace.furnish import PLACED, Furnishing, boxes, numbered, plain_material, ray_mask
 from lumwick.trace.lighting import lighting, surround_lighting
 from lumwick.trace.part import IDENTITY, Part, digest, plain_look
 from lumwick.trace.reflectance import albedo_table
@@ -57,6 +57,7 @@ class Stage:
 
     def __init__(self, setting: Setting) -> None:
         self.setting = setting
+        """The place as it may be edited and move; what stands on the stage is `shown`."""
         self._keys: dict[str, str] = {}
         self._parts: dict[str, Part] = {}
         self.stands = Stands()
@@ -65,9 +66,7 @@ class Stage:
         self.notes: list[str] = []
         self.things: list[str] = []
         self.surfaces: list[str] = []
-        self._make_ground()
-        self._make_built()
-        self.stands.make(setting, self._slope, self._normals, self._keys["ground"])
+        self._take_on(setting.still())
 
     def parts(self) -> list[Part]:
         """Its parts, in the order of the kernel's rows."""
@@ -84,19 +83,31 @@ class Stage:
 
     def change(self, setting: Setting) -> None:
         """Take an edited place on; only what the edit touched is made again."""
-        if setting.ground is not self.setting.ground:
+        if setting.ground is not self.shown.ground:
             self._keys.clear()
         self.setting = setting
+        self._take_on(setting.still())
+
+    def _take_on(self, shown: Setting) -> None:
+        """Make what stands still until it is edited or keyed: ground, built things, stands."""
+        self.shown = shown
         self._make_ground()
         self._make_built()
-        self.stands.make(setting, self._slope, self._normals, self._keys["ground"])
+        self.stands.make(shown, self._slope, self._normals, self._keys["ground"])
+
+    def _show(self, snapshot: Snapshot) -> None:
+        """Turn to an instant; ground, things and stands are looked at again only if something of them is another than before."""
+        before, now = self.shown.place, snapshot.place
+        self.snapshot = snapshot
+        if any(getattr(before, name) is not getattr(now, name) for name in ("site", "land", "sea", "growth", "built", "surfaces", "things")):
+            self._take_on(replace(self.shown, place=now, memory={}))
 
     def _level(self) -> float | None:
-        sea = self.setting.place.sea
+        sea = self.shown.place.sea
         return sea.level if sea.present else None
 
     def _make_ground(self) -> None:
-        g, land, level = self.setting.ground, self.setting.place.land, self._level()
+        g, land, level = self.shown.ground, self.shown.place.land, self._level()
         if not self._changed("ground", land, level, g.fingerprint):
             return
         ny, nx = g.heights.shape
@@ -120,7 +131,7 @@ class Stage:
         self._make_water_sheet()
 
     def _make_water_sheet(self) -> None:
-        g, level = self.setting.ground, self._level()
+        g, level = self.shown.ground, self._level()
         self._open = np.zeros((*self._heights.shape, 3), np.float32)
         for name in ("sheet", "open sea", "far sea"):
             self._parts.pop(name, None)
@@ -198,21 +209,25 @@ class Stage:
         self._parts["far sea"] = Part(WATER, scene, mask=embree.MASK_WATER, thing="water", surfaces=("water",) * 4)
 
     def _make_built(self) -> None:
-        place = self.setting.place
-        still = [surface.model_copy(update={"glow": 0.0, "wet": 0.0}) for surface in place.surfaces]
-        if self._keys.get("built") == (key := digest(list(place.built), list(place.things), still, place.site.north_turn, self._keys["ground"])):
-            return
-        self.furnishing.make(self.setting)
-        self._keys["built"] = key
-        for name in [n for n in self._parts if n.startswith(("built ", "thing "))]:
-            del self._parts[name]
-        self._parts.update(self.furnishing.parts)
+        place = self.shown.place
+        # what glows, is wet or stands elsewhere is set at every instant; nothing is built anew for it
+        still = [surface.model_copy(update={"glow": 0.0, "wet": 0.0, "glow_colour": "#000000"}) for surface in place.surfaces]
+        forms = [thing.model_copy(update=dict.fromkeys(PLACED, 0.0)) for thing in place.things]
+        if self._keys.get("built") != (key := digest(list(place.built), forms, still, self._keys["ground"])):
+            self.furnishing.make(self.shown)
+            self._keys["built"] = key
+            self._keys.pop("placed", None)
+            for name in [n for n in self._parts if n.startswith(("built ", "thing "))]:
+                del self._parts[name]
+            self._parts.update(self.furnishing.parts)
+        if self._changed("placed", list(place.things), place.site.north_turn, key):
+            self.furnishing.place(self.shown)
 
     # -- what moves ---------------------------------------------------------------------------------------
 
     def set(self, snapshot: Snapshot) -> None:
         """Move everything to an instant."""
-        self.snapshot = snapshot
+        self._show(snapshot)
         embree.commit_all([*self._set_sea(snapshot), *self._set_plants(snapshot)])
         self._set_light(snapshot)
         self._set_lamps(snapshot)
@@ -223,21 +238,21 @@ class Stage:
         if "plants" not in self._keys:
             self.set(snapshot)
             return
-        self.snapshot = snapshot
+        self._show(snapshot)
         self._set_light(snapshot)
         self._set_lamps(snapshot)
         self._assemble()
 
     def _set_lamps(self, snap: Snapshot) -> None:
-        if not self._changed("lamps", [repr(vars(lamp)) for lamp in snap.lamps], repr(snap.shown), self._keys["built"]):
+        if not self._changed("lamps", [repr(vars(lamp)) for lamp in snap.lamps], repr(snap.shown), self._keys["placed"]):
             return
-        self.furnishing.light(self.setting, snap)
+        self.furnishing.light(snap)
         for name in [n for n in self._parts if n.startswith("lamp ")]:
             del self._parts[name]
         self._parts.update(self.furnishing.lamp_parts)
 
     def _set_sea(self, snap: Snapshot) -> list[embree.Scene]:
-        place = self.setting.place
+        place = self.shown.place
         if not self._changed("sea", repr(snap.sea), snap.t, place.sea, snap.loop, self._keys["ground"]):
             return []
         state = snap.sea
@@ -271,11 +286,11 @@ class Stage:
         return bent
 
     def _set_light(self, snap: Snapshot) -> None:
-        w, site = snap.weather, self.setting.place.site
+        w, site = snap.weather, self.shown.place.site
         sun = snap.sun
         # exact, so that a frame's light never depends on which frame was made before it
-        surround = self.setting.place.surround
-        key = (float(sun.azimuth), float(sun.elevation), w, site.altitude, self.setting.place.sea, site.north_turn, surround, snap.surround_lux)
+        surround = self.shown.place.surround
+        key = (float(sun.azimuth), float(sun.elevation), w, site.altitude, self.shown.place.sea, site.north_turn, surround, snap.surround_lux)
         if not self._changed("light", repr(key)):
             return
         sky = clear_sky(float(sun.azimuth) + site.north_turn, float(sun.elevation), float(sun.distance_au), w.haze, w.ozone_du, site.altitude)
@@ -292,7 +307,7 @@ class Stage:
         ext = coefficients(w.haze, w.ozone_du)
         colour = np.maximum(BAND_RGB_LUX, 0)
         self._air = (ext[0] + ext[1]) @ colour / colour.sum(0)
-        sea = self.setting.place.sea
+        sea = self.shown.place.sea
         # absorption of natural water by colour, deepened by what makes it murky; a disc is lost at 1.7 / K (Poole and Atkins 1929)
         k = 1.7 / sea.clarity
         self._absorb = np.array([0.34, 0.07, 0.055]) * 0.6 + k * np.array([0.62, 0.40, 0.62])
@@ -307,7 +322,7 @@ class Stage:
         parts = list(self._parts.values())
         owner = np.repeat(np.arange(len(parts), dtype=np.int32), [len(p.transforms) for p in parts])
         transforms = np.concatenate([p.transforms for p in parts])
-        if self._changed("top", *(self._keys.get(k, "") for k in ("ground", "built", "plants", "sea", "lamps")), list(self._parts)):
+        if self._changed("top", *(self._keys.get(k, "") for k in ("ground", "built", "placed", "plants", "sea", "lamps")), list(self._parts)):
             self._top = embree.placed([p.child for p in parts], [p.mask for p in parts], owner, transforms)
         tones = [p.tone for p in parts if p.tone is not None]
         offset = np.zeros(len(parts), np.int64)
@@ -316,16 +331,16 @@ class Stage:
             if p.tone is not None:
                 offset[i] = at
                 at += len(p.tone)
-        g, snap = self.setting.ground, self.snapshot
+        g, snap = self.shown.ground, self.snapshot
         level = self._level()
         d = snap.sun_direction
         t1 = np.cross(d, [0.0, 0.0, 1.0] if abs(d[2]) < 0.99 else [1.0, 0.0, 0.0])
         t1 /= np.linalg.norm(t1)
         t2 = np.cross(t1, d)
         lux = self.clear.sun_lux if d[2] > -0.02 else np.zeros(3)
-        light, surround, furnishing = self._light, self.setting.place.surround, self.furnishing
+        light, surround, furnishing = self._light, self.shown.place.surround, self.furnishing
         # directions of the sky are told from the sun's azimuth, those of a picture from its middle
-        turn = np.arctan2(d[0], d[1]) if surround.picture is None else np.radians(surround.turn + self.setting.place.site.north_turn)
+        turn = np.arctan2(d[0], d[1]) if surround.picture is None else np.radians(surround.turn + self.shown.place.site.north_turn)
         table, self.things, self.surfaces = numbered(parts)
         self.world = World(
             scene=int(self._top.handle),

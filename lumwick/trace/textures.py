@@ -19,7 +19,7 @@ from numpy.typing import NDArray
 from PIL import Image, UnidentifiedImageError
 
 from lumwick.errors import RenderError
-from lumwick.lens.colour import to_code, to_linear
+from lumwick.motion.colour import to_code, to_linear
 from lumwick.trace.sampling import INNER
 
 SIDE_AT_MOST = 4096

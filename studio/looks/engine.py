@@ -22,9 +22,12 @@ from lumwick.errors import RenderError
 from lumwick.land.elevation import read_ground
 from lumwick.land.ground import Ground
 from lumwick.lens.camera import Camera
+from lumwick.picture import Step, seam_step
 from lumwick.place.document import Develop, Shot
 from lumwick.place.document import Place as Document
-from lumwick.snapshot.evaluate import Setting, Snapshot, camera_with, evaluate
+from lumwick.snapshot.evaluate import Setting, Snapshot, camera_with, clip_time, evaluate
+from lumwick.trace.amount import Motion, amount_of_motion
+from lumwick.trace.drift import skyline
 from lumwick.trace.part import digest
 from lumwick.trace.render import ENGINE, QUALITIES, Film, Quality, blank, clean, expose
 from lumwick.trace.stage import Stage
@@ -122,7 +125,7 @@ class LookEngine:
             setting = revision_setting(revision_id)
             state = self._state(place_id, revision_id, setting)
             shot = setting.place.shot(shot_id)
-            chosen = self._camera(shot, t, camera)
+            chosen = self.camera(setting, shot, t, camera)
             snapshot = evaluate(setting, shot, t, chosen)
             key = (light_key(setting.place, shot), round(t, 6), tuple(sorted((camera or {}).items())))
             if state.key != key or step > state.step:
@@ -169,12 +172,13 @@ class LookEngine:
             raise Superseded
         state.light, state.step = clean(state.film, snapshot.camera.ev100, grade), step
 
-    def _camera(self, shot: Shot, t: float, given: dict[str, float] | None) -> Camera | None:
+    def camera(self, setting: Setting, shot: Shot, t: float, given: dict[str, float] | None) -> Camera | None:
+        """The look's own camera, or None for the shot's."""
         if given is None:
             if shot.route.stations:
                 return None
             given = {"x": 0.0, "y": 0.0, "z": 5.0, "bearing": 0.0, "pitch": -5.0, "focal": 28.0}
-        return camera_with(shot.exposure, t, np.array([given["x"], given["y"], given["z"]]), given["bearing"], given["pitch"], given["focal"])
+        return camera_with(setting.motions(shot).at(clip_time(shot, t))[1].exposure, np.array([given["x"], given["y"], given["z"]]), given["bearing"], given["pitch"], given["focal"])
 
     def _state(self, place_id: int, revision_id: int, setting: Setting) -> _Open:
         state = self._open.get(place_id)
@@ -190,6 +194,41 @@ class LookEngine:
             state.revision = revision_id
         self._open.move_to_end(place_id)
         return state
+
+    def _with_stage(self, place_id: int, revision_id: int, act: Callable[[Stage, Setting], Any]) -> Any:
+        """Do something with a place's stage; the look makes its picture anew afterwards."""
+        with self._turn:
+            setting = revision_setting(revision_id)
+            state = self._state(place_id, revision_id, setting)
+            try:
+                return act(state.stage, setting)
+            finally:
+                state.key, state.light = (), None
+
+    def skyline(self, place_id: int, revision_id: int, shot_id: str, t: float, camera: Camera | None) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+        """Bearings and elevations of the skyline of a view (`lumwick.trace.drift.skyline`)."""
+        return self._with_stage(place_id, revision_id, lambda stage, setting: skyline(stage, evaluate(setting, setting.place.shot(shot_id), t, camera)))
+
+    def amount(self, place_id: int, revision_id: int, shot_id: str, t: float, camera: Camera | None) -> Motion:
+        """How much moves in a view."""
+        return self._with_stage(place_id, revision_id, lambda stage, setting: amount_of_motion(stage, setting, setting.place.shot(shot_id), t, camera))
+
+    def seam_step(self, place_id: int, revision_id: int, shot_id: str) -> Step:
+        """The rendered step from the last frame to the first, and the usual one.
+
+        Raises
+        ------
+        RenderError
+            The shot has no route.
+        """
+
+        def act(stage: Stage, setting: Setting) -> Step:
+            shot = setting.place.shot(shot_id)
+            if not shot.route.stations:
+                raise RenderError("This shot's route has no station: set one, then compare its pictures.")
+            return seam_step(stage, shot)
+
+        return self._with_stage(place_id, revision_id, act)
 
     def measure(self, place_id: int, revision_id: int, shot_id: str, size: tuple[int, int], quality: Quality) -> dict[str, float]:
         """What one frame of a shot costs, measured on small pictures of its first, middle and last frames.

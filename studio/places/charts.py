@@ -2,15 +2,20 @@
 
 from __future__ import annotations
 
+import datetime as dt
 from functools import lru_cache
 from typing import Any
 
 import numpy as np
 
+from lumwick.air.sun import sun_day
 from lumwick.growth.form import PATCHED
 from lumwick.growth.scatter import scatter
+from lumwick.motion.channel import ColourChannel, MomentChannel
 from lumwick.place.document import Shot
-from lumwick.snapshot.evaluate import Setting, area_shapes
+from lumwick.place.instant import Motions
+from lumwick.place.paths import told
+from lumwick.snapshot.evaluate import Setting, area_shapes, place_clock, sun_at
 from lumwick.snapshot.ride import check, ride, speed_in_words
 from lumwick.trace.part import digest
 
@@ -55,6 +60,7 @@ def chart_key(setting: Setting) -> str:
 
 def chart(setting: Setting) -> dict[str, Any]:
     """Contours, water, stands and built things, in metres with north up (SVG's y is minus north)."""
+    setting = setting.still()
     place = setting.place
     sea = place.sea.level if place.sea.present else None
     key = digest(place.land.elevation)
@@ -113,36 +119,55 @@ def _time_at(share: float, shot: Shot) -> float:
 
 def day_band(setting: Setting, shot: Shot, count: int = 48) -> dict[str, Any]:
     """The place's own clock over the clip: the sky's colour at each moment, sunrise and sunset."""
-    import datetime as dt
-
-    from lumwick.air.sun import sun_day
-    from lumwick.snapshot.evaluate import place_clock, sun_at
-
+    still = setting.still(shot)
     moments = []
     for i in range(count):
         t = shot.seconds * (i + 0.5) / count
-        el = float(sun_at(setting.place, place_clock(shot, t)).elevation)
+        el = float(sun_at(still.place, place_clock(shot, t)).elevation)
         moments.append({"t": round(t, 3), "colour": sky_colour(el), "elevation": round(el, 2)})
-    start, end = place_clock(shot, 0), place_clock(shot, shot.seconds)
+    grid = np.linspace(0, shot.seconds, 241)
+    clock = [place_clock(shot, float(t)) for t in grid]
+    start, lo, hi = clock[0], min(clock), max(clock)
+    hours = np.array([(c - start).total_seconds() for c in clock])
     marks = []
-    site = setting.place.site
-    lo, hi = min(start, end), max(start, end)
+    site = still.place.site
     day = lo.date()
     while day <= hi.date() and len(marks) < 12:
         events = sun_day(day, site.latitude, site.longitude, site.utc_offset)
         for name, when in (("sunrise", events.sunrise), ("sunset", events.sunset)):
-            if when and lo <= when <= hi and shot.clock.speed:
-                marks.append({"t": round((when - start).total_seconds() / shot.clock.speed, 3), "text": f"{name} {when:%H:%M}"})
+            if when is None:
+                continue
+            away = hours - (when - start).total_seconds()
+            for k in np.flatnonzero((away[:-1] * away[1:] <= 0) & (away[:-1] != away[1:])):  # a keyed clock may pass it more than once
+                t = grid[k] + (grid[k + 1] - grid[k]) * away[k] / (away[k] - away[k + 1])
+                marks.append({"t": round(float(t), 3), "text": f"{name} {when:%H:%M}"})
         day += dt.timedelta(days=1)
     today = sun_day(start.date(), site.latitude, site.longitude, site.utc_offset)
     words = f"the sun is {'up' if today.always == 'up' else 'down'} all day" if today.always else f"sunrise {today.sunrise:%H:%M} · sunset {today.sunset:%H:%M}" if today.sunrise and today.sunset else ""
-    return {"moments": moments, "marks": marks, "start": start.isoformat(timespec="seconds"), "end": end.isoformat(timespec="seconds"), "words": words, "path": _sun_path(setting, start)}
+    return {"moments": moments, "marks": marks, "start": start.isoformat(timespec="seconds"), "clock": [round(float(h), 1) for h in hours[::5]], "words": words, "path": _sun_path(still, start)}
+
+
+def lanes(setting: Setting, shot: Shot, motions: Motions, count: int = 481) -> list[dict[str, Any]]:
+    """All that moves in a shot, as the timeline draws it: keys, rules, and (with small motions) what comes of them."""
+    grid = np.linspace(-0.25 * shot.seconds, 1.25 * shot.seconds, count)
+    out = []
+    for mover in motions.movers:
+        curve = mover.curve
+        kind = "colour" if isinstance(curve, ColourChannel) else "moment" if isinstance(curve, MomentChannel) else "number"
+        terms = getattr(curve, "terms", ())
+        numbers = curve.numbers()[0] if kind == "moment" else None
+        keys = [{**key.model_dump(mode="json"), **({"n": float(numbers[i])} if numbers is not None else {})} for i, key in enumerate(curve.keys)]
+        lane = {"path": mover.path, "title": mover.title, "whose": told(setting.place, mover.path), "unit": mover.unit, "kind": kind, "turn": mover.turn, "keys": keys, "before": curve.before, "after": curve.after, "blend": curve.blend,
+                "low": mover.low if np.isfinite(mover.low) else None, "high": mover.high if np.isfinite(mover.high) else None, "terms": [term.model_dump() for term in terms]}
+        if terms:
+            lane["from"], lane["to"] = float(grid[0]), float(grid[-1])
+            lane["samples"] = [float(f"{v:.6g}") for v in motions.value(mover.path, grid)]
+        out.append(lane)
+    return out
 
 
 def _sun_path(setting: Setting, start: Any) -> list[list[float]]:
     """Azimuth and elevation of the sun over the shot's day, every quarter hour."""
-    import datetime as dt
-
     from lumwick.air.sun import julian_day, sun_position
 
     site = setting.place.site
@@ -161,15 +186,14 @@ def sky_colour(elevation: float) -> str:
     return "#" + "".join(f"{round(float(np.interp(elevation, x, [s[1][c] for s in _SKY_STOPS]))):02x}" for c in range(3))
 
 
-def spectrum_drawing(setting: Setting, t: float) -> dict[str, Any]:
+def spectrum_drawing(setting: Setting, shot: Shot, t: float) -> dict[str, Any]:
     """The sea's spectrum by frequency, and the sea in words."""
-    from lumwick.motion.channel import at
     from lumwick.water.spectrum import SeaState, beaufort, jonswap, peak_frequency, sea_name, significant_height
 
-    sea = setting.place.sea
+    sea = setting.still(shot, t).place.sea
     if not sea.present:
         return {"spectrum": [], "words": "There is no sea in this place: switch it on in the slip."}
-    state = SeaState(at(sea.wind_speed, t), sea.fetch_km * 1000, sea.depth, (sea.wind_from + 180) % 360)
+    state = SeaState(sea.wind_speed, sea.fetch_km * 1000, sea.depth, (sea.wind_from + 180) % 360)
     wp = peak_frequency(state)
     w = np.linspace(0.3 * wp, 3.2 * wp, 90)
     hs = significant_height(state)

@@ -179,6 +179,8 @@ class Revision(models.Model):
     number = models.PositiveIntegerField()
     parent = models.ForeignKey("self", null=True, on_delete=models.RESTRICT, related_name="children")
     label = models.CharField(max_length=200)
+    called = models.CharField(max_length=80, blank=True)
+    """A name that somebody gave this state, to find it again."""
     command = models.JSONField(null=True)
     document = models.JSONField()
     made = models.DateTimeField(auto_now_add=True)

@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from studio.places import views
+from studio.places import time_views, views
 
 urlpatterns = [
     path("", views.chest, name="chest"),
@@ -19,7 +19,18 @@ urlpatterns = [
     path("places/<int:place_id>/waves/", views.waves, name="waves"),
     path("places/<int:place_id>/look/", views.look, name="look"),
     path("places/<int:place_id>/export/", views.export, name="export"),
-    path("places/<int:place_id>/history/", views.history, name="history"),
+    path("places/<int:place_id>/clock/", time_views.clock, name="clock"),
+    path("places/<int:place_id>/clip/", time_views.clip, name="clip"),
+    path("places/<int:place_id>/lapse/", time_views.lapse, name="lapse"),
+    path("places/<int:place_id>/around/", time_views.around, name="around"),
+    path("places/<int:place_id>/meet/", time_views.meet, name="meet"),
+    path("places/<int:place_id>/numbers/", time_views.numbers, name="numbers"),
+    path("places/<int:place_id>/seam/", time_views.seam, name="seam"),
+    path("places/<int:place_id>/seam/step/", time_views.seam_step, name="seam-step"),
+    path("places/<int:place_id>/amount/", time_views.amount, name="amount"),
+    path("places/<int:place_id>/history/", time_views.history, name="history"),
+    path("places/<int:place_id>/history/name/", time_views.name_state, name="name-state"),
+    path("places/<int:place_id>/history/compare/", time_views.compare, name="compare"),
     path("places/<int:place_id>/throw-out/", views.throw_out, name="throw-out"),
     path("places/<int:place_id>/bring-back/", views.bring_back, name="bring-back"),
 ]

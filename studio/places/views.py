@@ -20,18 +20,24 @@ from django.urls import reverse
 from django.utils import timezone
 from django.views.decorators.http import require_GET, require_POST
 
-from lumwick.built.meshes import KINDS, read_mesh
+from lumwick.built.meshes import read_mesh
 from lumwick.develop.view import tabled, white_from_grey
 from lumwick.errors import LumwickError, PlaceError
-from lumwick.growth.form import PATCHED
-from lumwick.place.describe import FieldView, channels, fields, typed
+from lumwick.lens.camera import Camera
+from lumwick.motion.channel import Channel, Curve
+from lumwick.motion.timebase import RATES
+from lumwick.place.describe import typed
+from lumwick.place.document import Place as Document
 from lumwick.place.document import Shot
-from lumwick.place.edit import find, fresh_id
-from lumwick.place.files import MAPS, asset_of, pack, unpack
+from lumwick.place.edit import fresh_id
+from lumwick.place.files import asset_of, pack, unpack
+from lumwick.place.paths import find
+from lumwick.snapshot.evaluate import Setting, place_clock
 from lumwick.trace.textures import read_image, read_panorama
 from studio.looks.engine import ENGINE_OF_LOOKS, Superseded, revision_setting
 from studio.places import charts
 from studio.places.models import AssetFile, Place, StaleRevision, assets_for
+from studio.places.slips import groups_of
 
 BENCHES = (("land", "Land"), ("water", "Water"), ("growth", "Growth"), ("air", "Air"), ("route", "Route"), ("cut", "Cut"))
 
@@ -177,34 +183,35 @@ def bring_back(request: HttpRequest, place_id: int) -> HttpResponse:
 def workspace(request: HttpRequest, place_id: int) -> HttpResponse:
     """One place."""
     place = own_place(request, place_id)
-    return render(request, "place.html", {"place": place, "benches": BENCHES, "state": _state(place, request.GET.get("shot"))})
+    return render(request, "place.html", {"place": place, "benches": BENCHES, "state": state_of(place, request.GET.get("shot"))})
 
 
-def _shot(place: Place, shot_id: str | None) -> Shot:
+def shot_of(place: Place, shot_id: str | None) -> Shot:
+    """A shot of the newest state; its first if there is none of this id."""
     assert place.head is not None
     document = revision_setting(place.head.pk).place
     return next((s for s in document.shots if s.id == shot_id), document.shots[0])
 
 
-def _state(place: Place, shot_id: str | None) -> dict[str, Any]:
+def state_of(place: Place, shot_id: str | None) -> dict[str, Any]:
     """What the page needs to know of the newest revision and one shot."""
     assert place.head is not None
     setting = revision_setting(place.head.pk)
-    shot = _shot(place, shot_id)
-    lanes = [{"path": path, "title": title, "keys": [{"t": k.t, "v": k.v, "join": k.join} for k in channel.keys]} for path, title, channel in channels(setting.place, shot)]
+    shot = shot_of(place, shot_id)
+    motions = setting.motions(shot)
     return {
         "place": place.pk, "name": place.name, "rev": place.head.number, "revision": place.head.pk,
         "undo": place.head.label if place.head.parent_id else "", "redo": place.redo_label,
         "shots": [{"id": s.id, "name": s.name} for s in setting.place.shots], "chart": charts.chart_key(setting),
-        "shot": {"id": shot.id, "name": shot.name, "frames": shot.frames, "fps": shot.fps, "seconds": shot.seconds, "loop": shot.loop, "way": shot.route.way, "ev": shot.exposure.ev100 if isinstance(shot.exposure.ev100, float) else None},
-        "route": charts.route_drawing(setting, shot), "day": charts.day_band(setting, shot), "lanes": lanes,
+        "shot": {"id": shot.id, "name": shot.name, "frames": shot.frames, "fps": shot.fps, "seconds": shot.seconds, "loop": shot.loop, "seam": shot.seam, "seam_frames": shot.seam_frames, "way": shot.route.way},
+        "route": charts.route_drawing(setting, shot), "day": charts.day_band(setting, shot), "lanes": charts.lanes(setting, shot, motions),
     }
 
 
 @login_required
 @require_GET
 def state(request: HttpRequest, place_id: int) -> HttpResponse:
-    return JsonResponse(_state(own_place(request, place_id), request.GET.get("shot")))
+    return JsonResponse(state_of(own_place(request, place_id), request.GET.get("shot")))
 
 
 @login_required
@@ -232,29 +239,67 @@ def edit(request: HttpRequest, place_id: int) -> HttpResponse:
             place.redo(made_on)
         elif "restore" in data:
             place.restore(made_on, int(data["restore"]))
+        elif "typed_key" in data:
+            assert place.head is not None
+            path, t = str(data["typed_key"]["path"]), float(data["typed_key"]["t"])
+            value = typed(revision_setting(place.head.pk).place, path, str(data["typed_key"]["text"]))
+            place.edit(made_on, {"op": "place_key", "path": path, "t": t, "to": t, "value": value})
         elif "typed" in data:
             assert place.head is not None
             document = revision_setting(place.head.pk).place
             path, text = str(data["typed"]["path"]), str(data["typed"]["text"])
-            value = typed(document, path, text)
-            owner, name, _ = find(document, path)
-            if hasattr(getattr(owner, name), "keys"):
-                # a keyed value that is changed gets a key at the playhead, and the label says so
-                place.edit(made_on, {"op": "key", "path": path, "t": float(data["typed"].get("t", 0)), "value": value})
-            else:
-                place.edit(made_on, {"op": "set", "path": path, "value": value})
+            t = float(data["typed"].get("t", 0))
+            value = typed(document, path, text, place_clock(shot_of(place, shot), t))
+            asked = _typed_edit(place, document, path, value, data["typed"], shot)
+            if "ask" in asked:
+                return JsonResponse(asked)
+            place.edit(made_on, asked)
         else:
             command = dict(data["command"])
             if command.get("op") == "add_station" and "view" in command:
                 command = _station_from_look(place, command)
+            if command.get("op") == "move" and not data.get("auto") and (question := _moves_what_is_keyed(place, command, shot)):
+                return JsonResponse(question)
             place.edit(made_on, command)
     except StaleRevision as stale:
         fresh = own_place(request, place_id)
-        return JsonResponse({"error": str(stale), "state": _state(fresh, shot)}, status=409)
+        return JsonResponse({"error": str(stale), "state": state_of(fresh, shot)}, status=409)
     except (KeyError, TypeError, ValueError):
         return JsonResponse({"error": "This edit cannot be read."}, status=400)
     fresh = own_place(request, place_id)
-    return JsonResponse(_state(fresh, shot))
+    return JsonResponse(state_of(fresh, shot))
+
+
+def _typed_edit(place: Place, document: Document, path: str, value: Any, said: dict[str, Any], shot_id: str | None) -> dict[str, Any]:
+    """The edit that a typed value asks for; or, where it is keyed elsewhere and nobody said that changes set keys, the question what to do."""
+    owner, name, info = find(document, path)
+    old, shot = getattr(owner, name), shot_of(place, shot_id)
+    if path.endswith((f"/shots/{shot.id}/frames", f"/shots/{shot.id}/fps")):
+        frames, fps = (int(value), shot.fps) if name == "frames" else (max(1, round(shot.frames * RATES[value] / RATES[shot.fps])), value)
+        return {"op": "retime", "shot": shot.id, "frames": frames, "fps": fps, "keep": said.get("keep", "seconds")}
+    if not isinstance(old, Curve):
+        return {"op": "set", "path": path, "value": value}
+    t, half = float(said.get("t", 0)), 0.5 / float(RATES[shot.fps])
+    here = min(old.keys, key=lambda key: abs(key.t - t))
+    if abs(here.t - t) <= half:
+        return {"op": "key", "path": path, "t": here.t, "value": value}
+    how = said.get("how") or ("key" if said.get("auto") else "")
+    if how in ("key", "raise"):
+        return {"op": how, "path": path, "t": t, "value": value}
+    return {"ask": {"path": path, "text": str(said["text"]), "t": t, "raise": isinstance(old, Channel), "title": info.title,
+                    "words": f"{info.title} is keyed, and no key stands here. Changes do not set keys at the moment, so nothing was changed yet."}}
+
+
+def _moves_what_is_keyed(place: Place, command: dict[str, Any], shot_id: str | None) -> dict[str, Any] | None:
+    """The question that is asked before a drag on the chart sets keys, where none stand yet."""
+    assert place.head is not None
+    document, shot = revision_setting(place.head.pk).place, shot_of(place, shot_id)
+    item = next((x for x in getattr(document, str(command.get("of")), []) if x.id == command.get("id")), None)
+    curves = [c for c in (getattr(item, "east", 0), getattr(item, "north", 0)) if isinstance(c, Curve)]
+    t, half = float(command.get("t", 0)), 0.5 / float(RATES[shot.fps])
+    if all(any(abs(key.t - t) <= half for key in c.keys) for c in curves):
+        return None
+    return {"ask": {"command": command, "t": t, "raise": False, "title": getattr(item, "name", ""), "words": f"The place of {getattr(item, 'name', 'this')} is keyed, and no key stands here. Changes do not set keys at the moment, so nothing was moved yet."}}
 
 
 def _station_from_look(place: Place, command: dict[str, Any]) -> dict[str, Any]:
@@ -262,106 +307,10 @@ def _station_from_look(place: Place, command: dict[str, Any]) -> dict[str, Any]:
     from lumwick.motion.route import station_from
 
     view = command.pop("view")
-    shot = _shot(place, command["shot"])
+    shot = shot_of(place, command["shot"])
     sid = fresh_id([s.id for s in shot.route.stations], "s")
     station = station_from(sid, [float(view["x"]), float(view["y"]), float(view["z"])], float(view["bearing"]), float(view["pitch"]), float(view["focal"]))
     return {**command, "station": station.model_dump()}
-
-
-def _groups(place: Place, shot: Shot, bench: str, selected: str, t: float) -> list[dict[str, Any]]:
-    """The slip's columns for a bench and a selection."""
-    assert place.head is not None
-    p = revision_setting(place.head.pk).place
-    s = f"/shots/{shot.id}"
-    air, air_path = (shot.air, f"{s}/air") if shot.air else (p.air, "/air")
-    wind, wind_path = (shot.wind, f"{s}/wind") if shot.wind else (p.wind, "/wind")
-
-    def group(title: str, views: list[FieldView], **more: Any) -> dict[str, Any]:
-        return {"title": title, "fields": views, **more}
-
-    clock = group("Clock", fields(shot.clock, f"{s}/clock", t))
-    exposure = group("Exposure", fields(shot.exposure, f"{s}/exposure", t, ("ev100", "kelvin", "f_number", "focus", "shutter")))
-    lens = group("Lens", fields(shot.exposure, f"{s}/exposure", t, ("blades", "roll", "distortion", "dispersion")))
-    stand = next((x for x in p.growth if x.id == selected), None)
-    station = next((x for x in shot.route.stations if x.id == selected), None)
-    if bench == "land":
-        return _land_groups(p, selected, t, group)
-    if bench == "water":
-        return [group("Sea", fields(p.sea, "/sea", t, ("present", "level", "wind_speed", "wind_from"))), group("Waves", fields(p.sea, "/sea", t, ("fetch_km", "depth", "choppiness", "clarity")))]
-    if bench == "growth":
-        out = [group("Wind" + (" of this shot" if shot.wind else ""), fields(wind, wind_path, t, ("speed", "from_bearing", "gustiness", "roughness")))]
-        if stand:
-            base = f"/growth/{stand.id}"
-            out += [group(stand.name, fields(stand, base, t, ("name", "kind", "per_hectare", "height", *(("dry",) if stand.kind in PATCHED else ()), "variation")), remove={"op": "remove", "of": "growth", "id": stand.id}),
-                    group("Where", fields(stand, base, t, ("slope_most", "lowest", "highest", "lean")))]
-        else:
-            out.append({"title": "Stands", "fields": [], "note": "Pick a stand on the chart, or draw a new one: press “Draw a stand”, click its corners, and double-click the last."})
-        return out
-    if bench == "air":
-        lamp = next((x for x in p.lamps if x.id == selected), None)
-        if lamp:
-            return _lamp_groups(lamp, t, group)
-        surround = group("Light from a picture", fields(p.surround, "/surround", t, ("picture", *(("turn", "lux") if p.surround.picture else ()))), listed=[{"id": x.id, "name": x.name} for x in p.lamps], listed_title="Lamps",
-                         add={"op": "add", "to": "lamps", "item": {"id": fresh_id([x.id for x in p.lamps], "lamp"), "name": f"Lamp {len(p.lamps) + 1}"}}, add_text="Hang a lamp here")
-        own = {"op": "own_air", "shot": shot.id, "own": shot.air is None}
-        hour = group("Hour and exposure", clock["fields"] + fields(shot.exposure, f"{s}/exposure", t, ("ev100", "kelvin")))
-        return [hour, group("Haze" + (" of this shot" if shot.air else ""), fields(air, air_path, t, ("haze", "ozone_du", "sun_width")), command=own, command_text="Give this shot its own air" if shot.air is None else "Use the place's air"),
-                group("Fog" + (" of this shot" if shot.air else ""), fields(air, air_path, t, ("fog_visibility", "fog_height", "fog_base"))), surround]
-    if bench == "route":
-        out = []
-        if station:
-            base = f"{s}/route/stations/{station.id}"
-            index = shot.route.stations.index(station) + 1
-            out.append(group(f"Station {index}", fields(station, base, t, ("name", "east", "north", "up", "focal")), remove={"op": "remove_station", "shot": shot.id, "station": station.id}))
-        else:
-            out.append({"title": "Stations", "fields": [], "note": "Turn the look to a view and press Enter to set a station, or pick one on the chart."})
-        return [*out, group("Way", fields(shot.route, f"{s}/route", t, ("way", "eye_height", "ease"))), exposure, lens]
-    about = group("Shot", fields(shot, s, t, ("name", "frames", "fps", "loop")) + clock["fields"])
-    develop = f"{s}/develop"
-    table = ("lut", "lut_strength") if shot.develop.lut else ("lut",)
-    return [about, exposure, group("Develop", fields(shot.develop, develop, t, ("tint", "contrast", "saturation", "lift", "gamma", "gain")), command_js="pickGrey()", command_text="White from a grey in the look"),
-            group("Curve", fields(shot.develop, develop, t, ("curve_deep", "curve_dark", "curve_middle", "curve_light", "curve_bright"))),
-            group("Finish", fields(shot.develop, develop, t, ("bloom", "vignette", "sharpen", "grain", "view", "screen", *table)))]
-
-
-SURFACE_LOOK = ("name", "pattern", "colour", "second", "roughness", "metalness", "wet")
-SURFACE_BODY = ("coat", "coat_roughness", "clear", *("pane", "refraction", "depth_tint"), "through", "glow", "glow_colour")
-SURFACE_LAID = ("scale", "turn", "shift_u", "shift_v", "relief", "boxed", "cut")
-
-
-def _land_groups(p: Any, selected: str, t: float, group: Any) -> list[dict[str, Any]]:
-    """The Land bench's columns: the ground, or what is set down on it and its surfaces."""
-    surfaces = [("", "its own"), *((x.id, x.name) for x in p.surfaces)]
-    surface = next((x for x in p.surfaces if x.id == selected), None)
-    if surface:
-        base = f"/surfaces/{surface.id}"
-        return [group(surface.name, fields(surface, base, t, SURFACE_LOOK), remove={"op": "remove", "of": "surfaces", "id": surface.id}), group("Body", fields(surface, base, t, SURFACE_BODY)),
-                group("As it lies", fields(surface, base, t, SURFACE_LAID)), group("Textures", fields(surface, base, t, MAPS))]
-    thing = next((x for x in p.things if x.id == selected), None)
-    if thing:
-        base = f"/things/{thing.id}"
-        return [group(thing.name, fields(thing, base, t, ("name", "mesh", "scale", "upright")), remove={"op": "remove", "of": "things", "id": thing.id}, surface=surfaces, surface_path=f"{base}/surface", surface_now=thing.surface),
-                group("Where", fields(thing, base, t, ("east", "north", "up", "turn")))]
-    lamp = next((x for x in p.lamps if x.id == selected), None)
-    if lamp:
-        return _lamp_groups(lamp, t, group)
-    built = next((x for x in p.built if x.id == selected), None)
-    if built:
-        base = f"/built/{built.id}"
-        return [group(built.name, fields(built, base, t, ("name", "width", "deck", "turn")), surface=surfaces, surface_path=f"{base}/surface", surface_now=built.surface)]
-    new = fresh_id([x.id for x in p.surfaces], "surface")
-    return [group("Ground", fields(p.land, "/land", t, ("cover", "beach_top"))), group("Site", fields(p.site, "/site", t, ("latitude", "longitude", "utc_offset", "north_turn"))),
-            group("Set down here", [], listed=[{"id": x.id, "name": x.name} for x in [*p.built, *p.things, *p.lamps]], upload={"what": "model", "accept": ",".join(KINDS), "text": "Bring in a model …"}),
-            group("Surfaces", [], listed=[{"id": x.id, "name": x.name} for x in p.surfaces], note="" if p.surfaces else "What built things and models are made of. They keep their own until they are given one.",
-                  add={"op": "add", "to": "surfaces", "item": {"id": new, "name": f"Surface {len(p.surfaces) + 1}"}}, add_text="Make a surface")]
-
-
-def _lamp_groups(lamp: Any, t: float, group: Any) -> list[dict[str, Any]]:
-    base = f"/lamps/{lamp.id}"
-    form = {"spot": ("inner", "outer"), "rectangle": ("width", "height"), "disc": ("width",)}.get(lamp.kind, ())
-    aim = ("bearing", "pitch") if lamp.kind != "point" else ()
-    return [group(lamp.name, fields(lamp, base, t, ("name", "kind", "lit", "amount", "unit", "kelvin")), remove={"op": "remove", "of": "lamps", "id": lamp.id}),
-            group("Where", fields(lamp, base, t, ("east", "north", "up", *aim))), *([group("Form", fields(lamp, base, t, form))] if form else [])]
 
 
 @login_required
@@ -395,7 +344,7 @@ def bring(request: HttpRequest, place_id: int) -> HttpResponse:
     except ValueError:
         return JsonResponse({"error": "This file cannot be set down: its place cannot be read."}, status=400)
     fresh = own_place(request, place_id)
-    return JsonResponse({"state": _state(fresh, _shot(fresh, request.POST.get("shot"))), "note": note, "id": command["item"]["id"] if what == "model" else ""})
+    return JsonResponse({"state": state_of(fresh, shot_of(fresh, request.POST.get("shot"))), "note": note, "id": command["item"]["id"] if what == "model" else ""})
 
 
 BROUGHT_AT_MOST = 300_000_000
@@ -435,7 +384,7 @@ def grey(request: HttpRequest, place_id: int) -> HttpResponse:
     except LumwickError as error:
         return JsonResponse({"error": str(error)}, status=422)
     fresh = own_place(request, place_id)
-    return JsonResponse({"state": _state(fresh, _shot(fresh, request.POST.get("shot")))})
+    return JsonResponse({"state": state_of(fresh, shot_of(fresh, request.POST.get("shot")))})
 
 
 @login_required
@@ -443,7 +392,7 @@ def grey(request: HttpRequest, place_id: int) -> HttpResponse:
 def slip(request: HttpRequest, place_id: int) -> HttpResponse:
     """The properties of what is selected."""
     place = own_place(request, place_id)
-    shot = _shot(place, request.GET.get("shot"))
+    shot = shot_of(place, request.GET.get("shot"))
     try:
         t = float(request.GET.get("t", 0))
     except ValueError:
@@ -451,7 +400,7 @@ def slip(request: HttpRequest, place_id: int) -> HttpResponse:
     bench = request.GET.get("bench", "route")
     assert place.head is not None
     found = charts.route_drawing(revision_setting(place.head.pk), shot)["found"] if bench == "route" else None
-    return render(request, "partials/slip.html", {"groups": _groups(place, shot, bench, request.GET.get("selected", ""), t), "bench": bench, "found": found, "shot": shot})
+    return render(request, "partials/slip.html", {"groups": groups_of(revision_setting(place.head.pk).place, shot, bench, request.GET.get("selected", ""), t), "bench": bench, "found": found, "shot": shot})
 
 
 @login_required
@@ -464,7 +413,36 @@ def waves(request: HttpRequest, place_id: int) -> HttpResponse:
         t = float(request.GET.get("t", 0))
     except ValueError:
         t = 0.0
-    return JsonResponse(charts.spectrum_drawing(revision_setting(place.head.pk), t))
+    return JsonResponse(charts.spectrum_drawing(revision_setting(place.head.pk), shot_of(place, request.GET.get("shot")), t))
+
+
+def own_view(request: HttpRequest) -> dict[str, float] | None:
+    """The look's own view, if it has left the route.
+
+    Raises
+    ------
+    ValueError
+        It cannot be read.
+    """
+    if "cam" not in request.GET:
+        return None
+    x, y, z, bearing, pitch, focal = (float(v) for v in request.GET["cam"].split(","))
+    return {"x": x, "y": y, "z": z, "bearing": bearing % 360, "pitch": max(-89.0, min(89.0, pitch)), "focal": max(4.0, min(1200.0, focal))}
+
+
+def look_camera(request: HttpRequest, setting: Setting, shot: Shot) -> tuple[float, Camera | None]:
+    """The look's clip time and its own camera, or None where it is on the route.
+
+    Raises
+    ------
+    PlaceError
+        They cannot be read.
+    """
+    try:
+        t = max(0.0, min(float(request.GET.get("t", 0)), shot.seconds))
+        return t, ENGINE_OF_LOOKS.camera(setting, shot, t, own_view(request))
+    except ValueError:
+        raise PlaceError("This view cannot be read.") from None
 
 
 @login_required
@@ -475,13 +453,10 @@ def look(request: HttpRequest, place_id: int) -> HttpResponse:
     assert place.head is not None
     try:
         t, step, wish = float(request.GET.get("t", 0)), int(request.GET.get("step", 0)), int(request.GET.get("wish", 0))
-        camera = None
-        if "cam" in request.GET:
-            x, y, z, bearing, pitch, focal = (float(v) for v in request.GET["cam"].split(","))
-            camera = {"x": x, "y": y, "z": z, "bearing": bearing % 360, "pitch": max(-89.0, min(89.0, pitch)), "focal": max(4.0, min(1200.0, focal))}
+        camera = own_view(request)
     except ValueError:
         return JsonResponse({"error": "This view cannot be read."}, status=400)
-    shot = _shot(place, request.GET.get("shot"))
+    shot = shot_of(place, request.GET.get("shot"))
     viewer = f"{request.session.session_key}:{request.GET.get('tab', '')}"
     try:
         picture, known = ENGINE_OF_LOOKS.look(viewer, place.pk, place.head.pk, shot.id, max(0.0, min(t, shot.seconds)), camera, max(0, step), wish, request.GET.get("noise") == "1")
@@ -505,13 +480,6 @@ def export(request: HttpRequest, place_id: int) -> HttpResponse:
     document = place.head.parsed()
     name = "".join(c if c.isalnum() else "-" for c in place.name.lower()).strip("-") or "place"
     return HttpResponse(pack(document, assets_for(document)), content_type="application/zip", headers={"Content-Disposition": f'attachment; filename="{name}.place.zip"'})
-
-
-@login_required
-@require_GET
-def history(request: HttpRequest, place_id: int) -> HttpResponse:
-    place = own_place(request, place_id)
-    return render(request, "partials/history.html", {"place": place, "revisions": place.revisions.order_by("-number")[:60]})
 
 
 @login_required

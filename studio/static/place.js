@@ -13,18 +13,18 @@ const el = (tag, attrs = {}, ...kids) => {
 
 document.addEventListener("alpine:init", () => {
   Alpine.data("workspace", (initial) => ({
+    ...timelinePart,
     s: initial, bench: "route", selected: "", t: 0, playing: false, units: "frames",
     cam: null, focal: null, lookInfo: "", fault: "", busy: "", tab: Math.random().toString(36).slice(2, 8),
-    chart: null, view: null, drawing: null, wish: Date.now() % 1e9, lookTimer: 0, rehearsal: null, images: new Map(), late: 0, drafting: null,
+    chart: null, view: null, drawing: null, wish: Date.now() % 1e9, lookTimer: 0, laneTop: 0, readout: "", drafting: null,
     picking: false, noise: false, dialog: "", theme: document.documentElement.dataset.theme || "", split: Number(localStorage.getItem("lw-split") || 44), low: Number(localStorage.getItem("lw-low") || 27),
-    frame() { return clamp(Math.floor(this.t * this.fps() + 1e-6) + 1, 1, this.s.shot.frames); },
-    fps() { return { "23.976": 24000 / 1001, "29.97": 30000 / 1001, "59.94": 60000 / 1001 }[this.s.shot.fps] || Number(this.s.shot.fps); },
 
     init() {
       this.units = localStorage.getItem("lw-units") || "frames";
       this.loadChart();
       this.slip();
       this.look();
+      this.refreshReady();
       window.addEventListener("keydown", (e) => this.key(e));
       // the value touched last is the one that K keys
       document.body.addEventListener("focusin", (e) => { const field = e.target.closest("#slip [data-path]"); if (field) this.touched = field.dataset.path; });
@@ -41,7 +41,9 @@ document.addEventListener("alpine:init", () => {
         if (field) field.focus();
       });
       window.addEventListener("resize", () => { this.drawTimeline(); this.drawDrawing(); });
+      this.$watch("theme", () => this.drawSoon());
       this.$nextTick(() => { this.drawTimeline(); this.drawDrawing(); });
+      document.fonts.ready.then(() => this.drawTimeline()); // a canvas does not wait for its letters
     },
     url(tail) { return `/places/${this.s.place}/${tail}`; },
     say(text) { this.fault = text; clearTimeout(this.faultTimer); if (text) this.faultTimer = setTimeout(() => { this.fault = ""; }, 9000); },
@@ -54,15 +56,22 @@ document.addEventListener("alpine:init", () => {
       } catch { this.say("The server cannot be reached: your change was not saved. Try again in a moment."); return false; }
       if (reply.redirected || !(reply.headers.get("Content-Type") || "").includes("json")) { this.say("Your session has ended: sign in again (in another tab, to keep this page), then repeat the change."); return false; }
       const data = await reply.json();
+      if (data.ask) { this.ask = { ...data.ask, shot: this.s.shot.id }; return false; }
       if (!reply.ok) { this.say(data.error); if (data.state) this.take_state(data.state); else this.slip(); return false; }
       this.say("");
       this.take_state(data);
       return true;
     },
     take_state(state) {
-      this.s = state;
+      if (state.shot.id !== this.s.shot.id) { this.frames = {}; this.win = this.range = null; this.openLane = ""; this.setPicked({}); }
+      if (this.range && this.range[1] > state.shot.frames) this.range = null;
+      this.s = state; this.ask = null; this.amounts = null; this.numbers = null;
       this.t = clamp(this.t, 0, Math.max(0, state.shot.seconds - 1 / this.fps()));
-      this.rehearsal = null; this.images = new Map(); this.playing = false;
+      this.playing = false;
+      if (this.openLane && !this.lane(this.openLane)) this.openLane = "";
+      this.setPicked(Object.fromEntries(Object.entries(this.pickedNext || this.picked).map(([path, ts]) => [path, ts.filter((t) => (this.lane(path) || { keys: [] }).keys.some((k) => near(k.t, t)))])));
+      this.refreshReady();
+      if (this.filling) { clearTimeout(this.fillTimer); this.fillTimer = setTimeout(() => { if (this.filling) this.rehearse(true); }, 900); }
       this.look(); this.drawTimeline(); this.drawDrawing(); this.slip();
       this.chartKey === state.chart ? this.drawChart() : this.loadChart();
     },
@@ -88,21 +97,22 @@ document.addEventListener("alpine:init", () => {
       if (input.value === input.dataset.was) { if (this.slipOwed) { this.slipOwed = false; this.slip(); } return; }
       this.slipOwed = false;
       input.dataset.was = input.value; // a blur right after the change says nothing new
-      this.send({ typed: { path: input.dataset.path, text: input.value, t: this.t } });
+      this.send({ typed: this.typedOf(input.dataset.path, input.value) });
     },
+    typedOf(path, text) { return { path, text, t: this.t, auto: this.changesKey, keep: this.keep }; },
     stepField(e, input) {
       const up = e.key === "ArrowUp" ? 1 : e.key === "ArrowDown" ? -1 : 0;
       if (!up || !input.dataset.step) return;
       e.preventDefault();
       const v = Number(input.dataset.value) + up * Number(input.dataset.step) * (e.shiftKey ? 0.1 : 1);
-      this.send({ typed: { path: input.dataset.path, text: String(+v.toPrecision(8)), t: this.t } });
+      this.send({ typed: this.typedOf(input.dataset.path, String(+v.toPrecision(8))) });
     },
     dragField(e, input) {
       if (!input || !input.dataset.step) return;
       const x0 = e.clientX, v0 = Number(input.dataset.value), step = Number(input.dataset.step);
       let v = v0;
       const move = (m) => { v = v0 + Math.round((m.clientX - x0) / 4) * step * (m.shiftKey ? 0.1 : 1); input.value = +v.toPrecision(6); };
-      const up = () => { window.removeEventListener("pointermove", move); window.removeEventListener("pointerup", up); if (v !== v0) this.send({ typed: { path: input.dataset.path, text: String(+v.toPrecision(8)), t: this.t } }); };
+      const up = () => { window.removeEventListener("pointermove", move); window.removeEventListener("pointerup", up); if (v !== v0) this.send({ typed: this.typedOf(input.dataset.path, String(+v.toPrecision(8))) }); };
       window.addEventListener("pointermove", move); window.addEventListener("pointerup", up);
       e.preventDefault();
     },
@@ -110,7 +120,7 @@ document.addEventListener("alpine:init", () => {
       const pin = document.querySelector(`#slip .field:has([data-path="${this.touched}"]) .pin`);
       pin ? pin.click() : this.say("Click a value in the slip that carries a pin first: K then keys it at the playhead.");
     },
-    pin(path, value) { this.command({ op: "key", path, t: +this.t.toFixed(6), value: Number(value) }); },
+    pin(path, value, kind) { this.touched = path; this.command({ op: "key", path, t: +this.t.toFixed(6), value: kind === "number" ? Number(value) : value }); },
 
     async bring(input, what, path) {
       const file = input.files[0];
@@ -158,7 +168,7 @@ document.addEventListener("alpine:init", () => {
     free() { if (!this.cam) this.cam = { ...this.routeCamera() }; return this.cam; },
     backToRoute() { this.cam = null; this.look(); this.drawChart(); },
     look(step = 0) {
-      if (this.rehearsal && !this.cam && this.showReady()) { if (this.playing) return; }
+      if (this.playing && !this.cam && this.showReady()) return;
       clearTimeout(this.lookTimer);
       if (step === 0) this.wish += 1;
       const wish = this.wish;
@@ -210,81 +220,24 @@ document.addEventListener("alpine:init", () => {
       this.command({ op: "add_station", shot: this.s.shot.id, index, view }).then((ok) => { if (ok) { const st = this.s.route.stations[index]; if (st) { this.t = st.t; this.cam = null; this.select(st.id); this.sync(); } } });
     },
 
-    // -- time -----------------------------------------------------------------------------------------
-    go(t) { this.t = clamp(t, 0, Math.max(0, this.s.shot.seconds - 1 / this.fps())); this.cam = null; this.sync(); },
-    sync() { this.drawPlayhead(); this.drawWedge(); this.drawDrawingHead(); this.showReady() || this.look(); clearTimeout(this.slipTimer); if (!this.playing && this.s.lanes.length) this.slipTimer = setTimeout(() => this.slip(), 250); },
-    toFrame(n) { this.go((clamp(n, 1, this.s.shot.frames) - 1) / this.fps() + 1e-6); },
-    clockAt(t) {
-      const a = Date.parse(this.s.day.start + "Z"), b = Date.parse(this.s.day.end + "Z"), d = new Date(a + (b - a) * t / this.s.shot.seconds);
-      return d.toISOString().slice(11, 16);
-    },
-    timeText() {
-      const f = this.fps(), n = this.frame(), nominal = Math.round(f), two = (v) => String(v).padStart(2, "0");
-      if (this.units === "seconds") return `${this.t.toFixed(2)} s of ${this.s.shot.seconds.toFixed(2)}`;
-      if (this.units === "timecode") { const k = n - 1, sec = Math.floor(k / nominal); return `${two(Math.floor(sec / 3600))}:${two(Math.floor(sec / 60) % 60)}:${two(sec % 60)}:${two(k % nominal)}`; }
-      return `frame ${n} of ${this.s.shot.frames}`;
-    },
-    nextUnits() { const all = ["frames", "seconds", "timecode"]; this.units = all[(all.indexOf(this.units) + 1) % 3]; localStorage.setItem("lw-units", this.units); this.drawTimeline(); },
-    play() {
-      if (this.playing) { this.playing = false; return; }
-      this.playing = true; this.late = 0; this.cam = null;
-      let start = performance.now() - this.t * 1000, shown = this.frame();
-      const tick = (now) => {
-        if (!this.playing) return;
-        let t = (now - start) / 1000;
-        if (t >= this.s.shot.seconds) { start += this.s.shot.seconds * 1000; t -= this.s.shot.seconds; shown = 0; }
-        this.t = Math.max(0, t);
-        const n = this.frame();
-        if (n !== shown) { if (n > shown + 1) this.late += n - shown - 1; shown = n; this.drawPlayhead(); this.drawWedge(); this.drawDrawingHead(); if (!this.showReady()) this.look(); }
-        requestAnimationFrame(tick);
-      };
-      requestAnimationFrame(tick);
-    },
-    async rehearse() {
-      const body = new FormData(); body.set("shot", this.s.shot.id);
-      const reply = await fetch(this.url("rehearse/"), { method: "POST", headers: { "X-CSRFToken": cookie("csrftoken") }, body });
-      const data = await reply.json().catch(() => ({ error: "Your session has ended: sign in again." }));
-      if (!reply.ok) { this.say(data.error); return; }
-      this.cam = null; this.rehearsal = data; this.watchRehearsal();
-    },
-    async watchRehearsal() {
-      const r = this.rehearsal;
-      if (!r) return;
-      for (const n of r.ready) if (!this.images.has(n)) { const img = new Image(); img.src = `/takes/${r.id}/frames/${n}.png`; this.images.set(n, img); }
-      this.drawReady();
-      const left = r.seconds_left ? `, ${this.words(r.seconds_left)} left` : "";
-      this.busy = r.running ? `rehearsal ${r.ready.length} of ${r.last - r.first + 1}${left}` : r.state === "done" ? "rehearsal ready: press space" : `rehearsal ${r.label}${r.reason ? ": " + r.reason : ""}`;
-      if (r.running) {
-        await new Promise((k) => setTimeout(k, 700));
-        if (this.rehearsal !== r) return;
-        const reply = await fetch(`/takes/${r.id}/played/`);
-        if (reply.ok && this.rehearsal === r) { this.rehearsal = await reply.json(); this.watchRehearsal(); }
-      }
-    },
     words(s) { return s < 90 ? `${Math.round(s)} s` : s < 5400 ? `${Math.round(s / 60)} min` : `${(s / 3600).toFixed(1)} h`; },
-    showReady() {
-      if (!this.rehearsal || this.cam) return false;
-      const img = this.images.get(this.frame());
-      if (!img || !img.complete || !img.naturalWidth) return false;
-      const canvas = this.$refs.look;
-      canvas.getContext("2d").drawImage(img, 0, 0, canvas.width, canvas.height);
-      this.lookInfo = `rehearsal, frame ${this.frame()}${this.late ? `, ${this.late} late` : ""}`;
-      canvas.dataset.rehearsal = this.frame();
-      if (!this.playing) { clearTimeout(this.idleTimer); this.idleTimer = setTimeout(() => { if (!this.playing) this.look(); }, 600); }
-      return true;
-    },
 
     // -- keys -----------------------------------------------------------------------------------------
     key(e) {
       if (e.target.closest("input, select, textarea, dialog")) return;
       const k = e.key, slow = e.shiftKey ? 0.2 : 1, n = e.shiftKey ? 10 : 1;
+      if (this.dialog && k !== "Escape") return;
       if ((e.ctrlKey || e.metaKey) && k.toLowerCase() === "z") { e.preventDefault(); e.shiftKey ? this.redo() : this.undo(); return; }
+      if ((e.ctrlKey || e.metaKey) && k.toLowerCase() === "c" && this.countPicked()) { e.preventDefault(); this.copyKeys(); return; }
+      if ((e.ctrlKey || e.metaKey) && k.toLowerCase() === "v" && this.copied) { e.preventDefault(); this.pasteKeys(""); return; }
       if (e.ctrlKey || e.metaKey || e.altKey) return;
+      if (k === "Delete" && this.countPicked()) { e.preventDefault(); this.removeKeys(); return; }
+      if (["ArrowLeft", "ArrowRight"].includes(k) && this.countPicked() && e.target === this.$refs.lanes) { e.preventDefault(); this.nudge(k === "ArrowLeft" ? -n : n); return; }
       const onButton = e.target.closest("button, a, [role=slider]");
       const acts = {
         w: () => this.walk(0, 1.2 * slow), s: () => this.walk(0, -1.2 * slow), a: () => this.walk(-1.2 * slow, 0), d: () => this.walk(1.2 * slow, 0), q: () => this.walk(0, 0, -0.5 * slow), e: () => this.walk(0, 0, 0.5 * slow),
         ArrowRight: () => this.toFrame(this.frame() + n), ArrowLeft: () => this.toFrame(this.frame() - n), Home: () => this.toFrame(1), End: () => this.toFrame(this.s.shot.frames),
-        k: () => this.keyTouched(), r: () => this.rehearse(), t: () => { this.openTake(); }, "?": () => { this.dialog = this.dialog === "keys" ? "" : "keys"; }, Escape: () => { this.dialog = ""; this.drafting = null; this.drawChart(); },
+        k: () => this.keyTouched(), m: () => this.openMover(), r: () => this.rehearse(), t: () => { this.openTake(); }, "?": () => { this.dialog = this.dialog === "keys" ? "" : "keys"; }, Escape: () => { this.dialog = ""; this.ask = null; this.drafting = null; this.setPicked({}); this.drawChart(); },
       };
       if (!onButton) { acts[" "] = () => this.play(); acts.Enter = () => { this.drafting ? this.endDraft() : this.setStation(); }; }
       const benches = ["land", "water", "growth", "air", "route", "cut"];
@@ -292,8 +245,10 @@ document.addEventListener("alpine:init", () => {
       const act = acts[k.length === 1 ? k.toLowerCase() : k];
       if (act) { e.preventDefault(); act(); }
     },
-    openTake() { this.dialog = "take"; htmx.ajax("GET", this.url(`take-form/?shot=${this.s.shot.id}`), { target: "#take-form", swap: "innerHTML" }); },
+    openTake() { this.dialog = "take"; htmx.ajax("GET", this.url(`take-form/?shot=${this.s.shot.id}${this.range ? `&first=${this.range[0]}&last=${this.range[1]}` : ""}`), { target: "#take-form", swap: "innerHTML" }); },
     openHistory() { this.dialog = "history"; htmx.ajax("GET", this.url("history/"), { target: "#history", swap: "innerHTML" }); },
+    nameState(number, called) { htmx.ajax("POST", this.url("history/name/"), { target: "#history", swap: "innerHTML", values: { number, called } }); },
+    compareStates() { const a = document.querySelector("#history [name=a]:checked"), b = document.querySelector("#history [name=b]:checked"); if (!a || !b) { this.say("Choose two states to compare."); return; } htmx.ajax("GET", this.url(`history/compare/?a=${a.value}&b=${b.value}`), { target: "#changes", swap: "innerHTML" }); },
     restore(number) { this.send({ restore: number }); this.dialog = ""; },
     setTheme() { this.theme = this.theme === "dim" ? "" : "dim"; document.documentElement.dataset.theme = this.theme; localStorage.setItem("lw-theme", this.theme); },
     dragSplit(e) {
@@ -356,7 +311,7 @@ document.addEventListener("alpine:init", () => {
     },
     // models are small squares with a corner cut, lamps circles with short strokes about them
     drawMark(svg, m, px) {
-      const on = m.id === this.selected, r = 5 * px, x = m.east, y = -m.north, g = el("g", { tabindex: 0, role: "button", "aria-label": `${m.of === "lamps" ? "Lamp" : "Model"} ${m.name}`, style: "cursor:grab", "data-mark": m.id });
+      const on = m.id === this.selected, r = 5 * px, [east, north] = m.held || this.placedAt(m.of, m), x = east, y = -north, g = el("g", { tabindex: 0, role: "button", "aria-label": `${m.of === "lamps" ? "Lamp" : "Model"} ${m.name}`, style: "cursor:grab", "data-mark": m.id });
       if (m.of === "lamps") {
         let d = "";
         for (let k = 0; k < 6; k++) { const a = k * Math.PI / 3; d += `M${x + Math.cos(a) * r * 1.35} ${y + Math.sin(a) * r * 1.35}L${x + Math.cos(a) * r * 2} ${y + Math.sin(a) * r * 2}`; }
@@ -368,10 +323,10 @@ document.addEventListener("alpine:init", () => {
       g.addEventListener("pointerdown", (e) => {
         if (e.button || this.drafting) return;
         e.stopPropagation(); e.preventDefault();
-        const from = this.metres(e), home = [m.east, m.north];
+        const from = this.metres(e), home = this.placedAt(m.of, m);
         let moved = false;
-        const move = (n) => { const p = this.metres(n); if (!moved && Math.hypot(p[0] - from[0], p[1] - from[1]) < 3 * this.px()) return; moved = true; m.east = home[0] + p[0] - from[0]; m.north = home[1] + p[1] - from[1]; this.drawChart(); };
-        const up = () => { window.removeEventListener("pointermove", move); window.removeEventListener("pointerup", up); if (moved) this.command({ op: "move", of: m.of, id: m.id, east: m.east, north: m.north }); else pick(); };
+        const move = (n) => { const p = this.metres(n); if (!moved && Math.hypot(p[0] - from[0], p[1] - from[1]) < 3 * this.px()) return; moved = true; m.held = [home[0] + p[0] - from[0], home[1] + p[1] - from[1]]; this.drawChart(); };
+        const up = () => { window.removeEventListener("pointermove", move); window.removeEventListener("pointerup", up); if (!moved) { pick(); return; } const [east, north] = m.held; m.held = null; if (!this.lane(`/${m.of}/${m.id}/east`)) [m.east, m.north] = [east, north]; this.send({ command: { op: "move", of: m.of, id: m.id, east, north, t: +this.t.toFixed(6) }, auto: this.changesKey }); };
         window.addEventListener("pointermove", move); window.addEventListener("pointerup", up);
       });
       svg.append(g);
@@ -542,7 +497,7 @@ document.addEventListener("alpine:init", () => {
       for (const p of path) if (Number.isInteger(p[0]) && p[0] % 3 === 0 && p[0] < 24 && p[2] > -16) svg.append(el("circle", { cx: X(p[1]), cy: Y(p[2]), r: 2, fill: "var(--amber)" }), el("text", { x: X(p[1]) + 4, y: Y(p[2]) - 4, "font-size": 10.5, fill: "var(--ink)", "font-family": "IBM Plex Mono" }, `${p[0]}h`));
       const c = this.camera(), h = Math.atan(18 / c.focal) * 180 / Math.PI;
       svg.append(el("rect", { x: X((c.bearing - h + 360) % 360), y: Y(0) - 6, width: X(2 * h), height: 6, fill: "var(--tide)", "fill-opacity": 0.5 }));
-      const a = Date.parse(this.s.day.start + "Z"), b = Date.parse(this.s.day.end + "Z"), now = new Date(a + (b - a) * this.t / this.s.shot.seconds), hour = now.getUTCHours() + now.getUTCMinutes() / 60, i = clamp(Math.floor(hour * 4), 0, path.length - 2), f = hour * 4 - i;
+      const now = this.hourAt(this.t), hour = now.getUTCHours() + now.getUTCMinutes() / 60, i = clamp(Math.floor(hour * 4), 0, path.length - 2), f = hour * 4 - i;
       const el_ = path[i][2] + (path[i + 1][2] - path[i][2]) * f, az = path[i][1] + ((((path[i + 1][1] - path[i][1]) + 540) % 360) - 180) * f;
       svg.append(el("circle", { cx: X((az + 360) % 360), cy: Y(el_), r: 7, fill: "var(--amber-fill)", stroke: "var(--ink)", "stroke-width": 1.2 }));
       svg.append(el("text", { x: 8, y: 14, "font-size": 11.5, fill: "var(--ink)", "font-family": "IBM Plex Mono" }, `sun ${el_.toFixed(1)}° up, bearing ${((az + 360) % 360).toFixed(0)}° at ${this.clockAt(this.t)} · ${this.s.day.words}`));
@@ -559,45 +514,6 @@ document.addEventListener("alpine:init", () => {
       svg.append(el("text", { x: 8, y: 14, "font-size": 11.5, fill: "var(--ink)", "font-family": "IBM Plex Mono" }, d.words));
     },
     tapDrawing(e) { if (["air", "water"].includes(this.bench)) return; const r = this.$refs.drawing.getBoundingClientRect(); this.go((e.clientX - r.left) / r.width * this.s.shot.seconds); },
-
-    // -- the timeline ---------------------------------------------------------------------------------
-    lineX(t) { const svg = this.$refs.timeline; return 8 + t / this.s.shot.seconds * (svg.clientWidth - 16); },
-    drawTimeline() {
-      const svg = this.$refs.timeline;
-      if (!svg || !svg.clientWidth) return;
-      const W = svg.clientWidth, H = svg.clientHeight, s = this.s, T = s.shot.seconds, f = this.fps();
-      svg.setAttribute("viewBox", `0 0 ${W} ${H}`); svg.replaceChildren();
-      const per = (W - 16) / T, steps = this.units === "seconds" ? [0.1, 0.25, 0.5, 1, 2, 5, 10, 30, 60] : [1, 2, 5, 10, 20, 24, 48, 96, 240, 480, 960].map((n) => n / f), step = steps.find((v) => v * per > 56) || T;
-      for (let t = 0; t < T - 1e-9; t += step) {
-        const x = this.lineX(t), label = this.units === "seconds" ? t.toFixed(step < 1 ? 1 : 0) : this.units === "timecode" ? `${String(Math.floor(t)).padStart(2, "0")}:${String(Math.round((t % 1) * f) % Math.round(f)).padStart(2, "0")}` : Math.round(t * f) + 1;
-        svg.append(el("line", { x1: x, x2: x, y1: 14, y2: 20, stroke: "var(--faint)" }), el("text", { x: x + 3, y: 12, "font-size": 10.5, fill: "var(--ink)", "font-family": "IBM Plex Mono" }, label));
-      }
-      const n = s.day.moments.length, wide = (W - 16) / n;
-      s.day.moments.forEach((m, i) => svg.append(el("rect", { x: 8 + i * wide, y: 21, width: wide + 0.6, height: 18, fill: m.colour })));
-      for (const k of [0, 0.25, 0.5, 0.75]) { const t = k * T, m = s.day.moments[Math.min(n - 1, Math.floor(k * n))]; svg.append(el("text", { x: this.lineX(t) + 5, y: 34, "font-size": 10.5, fill: m.elevation > -1 ? "#26302f" : "#ffffff", "font-family": "IBM Plex Mono" }, this.clockAt(t))); }
-      for (const m of s.day.marks) { const x = this.lineX(m.t), right = x > W * 0.85; svg.append(el("line", { x1: x, x2: x, y1: 19, y2: 41, stroke: "#26302f", "stroke-dasharray": "2 2", "stroke-width": 1.5 }), el("rect", { x: right ? x - 90 : x + 3, y: 23, width: 87, height: 14, fill: "#fbf7ee", "fill-opacity": 0.85, rx: 2 }), el("text", { x: right ? x - 86 : x + 7, y: 34, "font-size": 10.5, fill: "#26302f", "font-family": "IBM Plex Mono" }, m.text)); }
-      this.readyBar = svg.appendChild(el("g"));
-      s.lanes.forEach((lane, i) => {
-        const y = 62 + i * 20;
-        svg.append(el("line", { x1: 8, x2: W - 8, y1: y + 5, y2: y + 5, stroke: "var(--rule)" }));
-        for (const k of lane.keys) { const x = this.lineX(clamp(k.t, 0, T)), head = k.join === "straight" ? el("rect", { x: x - 4, y: y - 10, width: 8, height: 8 }) : k.join === "step" ? el("path", { d: `M${x - 4} ${y - 2}V${y - 10}H${x + 4}V${y - 2}Z` }) : el("circle", { cx: x, cy: y - 6, r: 4 }); head.setAttribute("fill", "var(--amber-fill)"); head.setAttribute("stroke", "var(--ink)"); svg.append(el("line", { x1: x, x2: x, y1: y - 2, y2: y + 5, stroke: "var(--ink)", "stroke-width": 1.3 }), head); head.append(el("title", {}, `${lane.title} ${k.v} at ${k.t.toFixed(2)} s`)); }
-      });
-      for (const st of s.route.stations) svg.append(el("path", { d: `M${this.lineX(Math.min(st.t, T)) - 4} 48h8l-4 5z`, fill: "var(--ink)" }));
-      this.playline = svg.appendChild(el("g", {}, el("line", { y1: 2, y2: H, stroke: "var(--amber)", "stroke-width": 1.7 }), el("path", { d: "M-6 1h12l-6 8z", fill: "var(--amber)" })));
-      this.drawReady(); this.drawPlayhead();
-    },
-    drawPlayhead() { if (this.playline) this.playline.setAttribute("transform", `translate(${this.lineX(this.t)} 0)`); },
-    drawReady() {
-      if (!this.readyBar) return;
-      this.readyBar.replaceChildren();
-      if (this.rehearsal) for (const n of this.rehearsal.ready) this.readyBar.append(el("rect", { x: this.lineX((n - 1) / this.fps()), y: 40.5, width: Math.max(0.8, this.lineX(n / this.fps()) - this.lineX((n - 1) / this.fps()) + 0.4), height: 3.5, fill: "var(--marsh)" }));
-    },
-    scrub(e) {
-      const r = this.$refs.timeline.getBoundingClientRect(), to = (m) => { const t = (m.clientX - r.left - 8) / (r.width - 16) * this.s.shot.seconds; this.go(Math.floor(clamp(t, 0, this.s.shot.seconds) * this.fps() + 1e-6) / this.fps() + 1e-6); };
-      this.playing = false; to(e);
-      const up = () => { window.removeEventListener("pointermove", to); window.removeEventListener("pointerup", up); };
-      window.addEventListener("pointermove", to); window.addEventListener("pointerup", up);
-    },
   }));
 });
 

@@ -12,7 +12,9 @@ from django.db import models, transaction
 import lumwick
 from lumwick.deliver.stills import frame_name
 from lumwick.errors import RenderError
-from lumwick.place.document import Place as Document
+from lumwick.place.document import Shot
+from lumwick.snapshot.evaluate import Setting
+from lumwick.snapshot.footprint import footprints
 from lumwick.trace.render import QUALITIES, blank
 from studio.places.models import Place, Revision
 
@@ -47,6 +49,8 @@ class Take(models.Model):
     """Whether each frame also gets its light and passes, as OpenEXR."""
     cut_sky = models.BooleanField(default=False)
     """Whether each frame also gets a picture with its sky cut out."""
+    begins_at = models.PositiveIntegerField(default=1)
+    """The frame that is made first; those after it follow, then those before."""
     state = models.CharField(max_length=12, choices=State.choices, default=State.WAITING)
     reason = models.CharField(max_length=400, blank=True)
     made = models.DateTimeField(auto_now_add=True)
@@ -58,6 +62,11 @@ class Take(models.Model):
 
     def __str__(self) -> str:
         return f"{self.kind} {self.number} of {self.shot_name}"
+
+    def lay_out_frames(self, setting: Setting, shot: Shot) -> None:
+        """Its frames, waiting, each with the key of what it depends on."""
+        numbers = range(self.first, self.last + 1)
+        Frame.objects.bulk_create([Frame(take=self, number=n, key=key) for n, key in zip(numbers, frame_keys(setting, shot, numbers, (self.width, self.height), self.quality), strict=True)])
 
     @property
     def folder(self) -> Path:
@@ -76,7 +85,8 @@ class Take(models.Model):
         return self.last - self.first + 1
 
     @classmethod
-    def begin(cls, place: Place, shot_id: str, kind: str, size: tuple[int, int], quality: str, first: int, last: int, fps: str = "", passes: bool = False, cut_sky: bool = False) -> Take:
+    def begin(cls, place: Place, shot_id: str, kind: str, size: tuple[int, int], quality: str, first: int, last: int, fps: str = "", passes: bool = False, cut_sky: bool = False,
+              begins_at: int = 1) -> Take:
         """Make a take with all its frames waiting, and enqueue the work, in one transaction.
 
         Raises
@@ -86,10 +96,12 @@ class Take(models.Model):
         """
         import shutil
 
+        from studio.looks.engine import revision_setting
         from studio.takes.tasks import HANDS, render_take
 
         assert place.head is not None
-        shot = place.head.parsed().shot(shot_id)
+        setting = revision_setting(place.head.pk)
+        shot = setting.place.shot(shot_id)
         if not shot.route.stations:
             raise RenderError("This shot's route has no station: set at least one before rendering.")
         if quality not in QUALITIES:
@@ -111,25 +123,23 @@ class Take(models.Model):
             locked = Place.objects.select_for_update().get(pk=place.pk)
             number = (locked.takes.aggregate(models.Max("number"))["number__max"] or 0) + 1  # type: ignore[attr-defined]
             take = cls.objects.create(place=locked, revision=place.head, number=number, kind=kind, shot=shot.id, shot_name=shot.name, first=first, last=last,
-                                      fps=shot.fps, width=size[0], height=size[1], quality=quality, passes=passes, cut_sky=cut_sky)
-            document = place.head.parsed()
-            Frame.objects.bulk_create([Frame(take=take, number=n, key=frame_key(document, shot.id, n, shot.fps, size, quality)) for n in range(first, last + 1)])
+                                      fps=shot.fps, width=size[0], height=size[1], quality=quality, passes=passes, cut_sky=cut_sky, begins_at=begins_at)
+            take.lay_out_frames(setting, shot)
             for _ in range(min(HANDS, take.count)):
                 render_take.defer(take_id=take.pk)
         return take
 
 
-def depends_on(document: Document, shot_id: str, fps: str) -> str:
-    """A digest of everything in a place that a shot's pictures depend on: names and other shots do not count."""
-    shot = document.shot(shot_id)
-    bare = document.model_copy(update={"name": "-", "shots": [shot.model_copy(update={"name": "-", "fps": fps})]})
-    return hashlib.sha256(bare.model_dump_json().encode()).hexdigest()
+def frame_keys(setting: Setting, shot: Shot, numbers: range, size: tuple[int, int], quality: str) -> list[str]:
+    """The names of frames' pictures in the store: a hash of exactly what each depends on, the engine included."""
+    grade = QUALITIES[quality]
+    return [hashlib.sha256(f"{own}|{n if grade.vary else 0}|{size[0]}x{size[1]}|{grade}|{lumwick.engine_digest()}".encode()).hexdigest()
+            for n, own in zip(numbers, footprints(setting, shot, list(numbers), max(1, min(grade.moments, grade.samples))), strict=True)]
 
 
-def frame_key(document: Document, shot_id: str, number: int, fps: str, size: tuple[int, int], quality: str) -> str:
-    """The name of a frame's picture in the store: a hash of exactly what it depends on, the engine included."""
-    what = f"{depends_on(document, shot_id, fps)}|{number}|{size[0]}x{size[1]}|{QUALITIES[quality]}|{lumwick.engine_digest()}"
-    return hashlib.sha256(what.encode()).hexdigest()
+def stored(key: str) -> Path:
+    """Where a frame's picture lies once it is made."""
+    return Path(settings.MEDIA_ROOT) / "frames" / key[:2] / f"{key}.png"
 
 
 class Frame(models.Model):
@@ -158,7 +168,7 @@ class Frame(models.Model):
 
     @property
     def path(self) -> Path:
-        return Path(settings.MEDIA_ROOT) / "frames" / self.key[:2] / f"{self.key}.png"
+        return stored(self.key)
 
     def files(self) -> dict[str, Path]:
         """All files that this frame's take asks for, by their endings."""

@@ -12,6 +12,7 @@ import time
 from typing import Any
 
 from django.db import connection, transaction
+from django.db.models import Case, F, When
 from django.utils import timezone
 from procrastinate.contrib.django import app
 
@@ -77,10 +78,12 @@ class _Stop:
 
 
 def _claim(take_id: int) -> Any:
-    """The first waiting frame that nobody holds."""
+    """The first waiting frame, from where the take begins on, that nobody holds."""
     from studio.takes.models import Frame
 
-    for frame in Frame.objects.filter(take_id=take_id, state=Frame.State.WAITING).order_by("attempts", "number")[:200]:
+    waiting = Frame.objects.filter(take_id=take_id, state=Frame.State.WAITING)
+    later = Case(When(number__lt=F("take__begins_at"), then=1), default=0)
+    for frame in waiting.order_by("attempts", later, "number")[:200]:
         with connection.cursor() as cursor:
             cursor.execute("select pg_try_advisory_lock(%s, %s)", [take_id, frame.number])
             held = cursor.fetchone()[0]

@@ -5,7 +5,9 @@ from __future__ import annotations
 import os
 import re
 import tempfile
+import threading
 import zipfile
+from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
@@ -14,16 +16,17 @@ from django.http import FileResponse, Http404, HttpRequest, HttpResponse, JsonRe
 from django.shortcuts import get_object_or_404, render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
+from PIL import Image
 
 from lumwick.deliver.stills import frame_name
-from lumwick.errors import RenderError
+from lumwick.errors import LumwickError, RenderError
 from lumwick.motion.timebase import RATES
 from lumwick.trace.render import blank
-from studio.looks.engine import ENGINE_OF_LOOKS
+from studio.looks.engine import ENGINE_OF_LOOKS, revision_setting
 from studio.places.views import own_place
-from studio.takes.models import FRAMES_AT_MOST, PASSES_BYTES, QUALITIES, Frame, Take, progress
+from studio.takes.models import FRAMES_AT_MOST, PASSES_BYTES, QUALITIES, Frame, Take, frame_keys, progress, stored
 
-REHEARSAL_SIZE = (384, 216)
+REHEARSAL_SIZES = ("384x216", "640x360", "1280x720")
 SIZES = ("640x360", "960x540", "1280x720", "1920x1080")
 
 
@@ -84,7 +87,7 @@ def take_form(request: HttpRequest, place_id: int) -> HttpResponse:
     assert place.head is not None
     document = place.head.parsed()
     shot = next((s for s in document.shots if s.id == request.GET.get("shot")), document.shots[0])
-    return render(request, "partials/take_form.html", {"place": place, "shot": shot, "sizes": SIZES, "rates": RATES, "qualities": QUALITIES})
+    return render(request, "partials/take_form.html", {"place": place, "shot": shot, "first": request.GET.get("first") or 1, "last": request.GET.get("last") or shot.frames, "sizes": SIZES, "rates": RATES, "qualities": QUALITIES})
 
 
 @login_required
@@ -117,29 +120,81 @@ def begin(request: HttpRequest, place_id: int) -> HttpResponse:
 @login_required
 @require_POST
 def rehearse(request: HttpRequest, place_id: int) -> HttpResponse:
-    """A quick run of the shot, frame by frame in the cache; a second run of the same finds all its frames."""
+    """A quick run of the shot, frame by frame in the cache, from the playhead on.
+
+    A second run of the same finds all its frames; one that an edit overtook while it was running gives way.
+    """
     place = own_place(request, place_id)
     assert place.head is not None
     try:
-        shot = place.head.parsed().shot(request.POST.get("shot", ""))
+        shot = revision_setting(place.head.pk).place.shot(request.POST.get("shot", ""))
+        size = _rehearsal_size(request.POST.get("size", ""))
+        begins_at = max(1, min(_whole(request, "from", 1), shot.frames))
+        runs = Take.objects.filter(place=place, kind="rehearsal", shot=shot.id, width=size[0], height=size[1], first=1, last=shot.frames, fps=shot.fps).exclude(state__in=[Take.State.CANCELLED, Take.State.FAILED])
+        take = runs.filter(revision=place.head).first()
+        if take is None:
+            runs.filter(state__in=[Take.State.WAITING, Take.State.RENDERING]).update(state=Take.State.CANCELLED, reason="an edit overtook it")
+            take = Take.begin(place, shot.id, "rehearsal", size, "sketch", 1, shot.frames, begins_at=begins_at)
+        elif take.running:
+            Take.objects.filter(pk=take.pk).update(begins_at=begins_at)
     except LookupError as error:
         return JsonResponse({"error": str(error.args[0])}, status=422)
-    same = Take.objects.filter(place=place, kind="rehearsal", revision=place.head, shot=shot.id, first=1, last=shot.frames).exclude(state__in=[Take.State.CANCELLED, Take.State.FAILED]).first()
-    take = same or Take.begin(place, shot.id, "rehearsal", REHEARSAL_SIZE, "sketch", 1, shot.frames)
-    return JsonResponse(_played(take))
+    except LumwickError as error:
+        return JsonResponse({"error": str(error)}, status=422)
+    return JsonResponse({"id": take.pk, "number": take.number})
 
 
-def _played(take: Take) -> dict[str, Any]:
-    ready = list(take.frames.filter(state=Frame.State.DONE).values_list("number", flat=True))
-    p = progress(take)
-    return {"id": take.pk, "number": take.number, "state": take.state, "label": take.get_state_display(), "first": take.first, "last": take.last, "fps": float(RATES[take.fps]), "ready": ready,
-            "seconds_left": p["seconds_left"], "running": take.running, "reason": take.reason, "width": take.width, "height": take.height}
+def _rehearsal_size(text: str) -> tuple[int, int]:
+    if text not in REHEARSAL_SIZES and text:
+        raise RenderError(f"A rehearsal is {', '.join(REHEARSAL_SIZES)}.")
+    w, h = (text or REHEARSAL_SIZES[0]).split("x")
+    return int(w), int(h)
+
+
+@lru_cache(64)
+def _shot_keys(revision_id: int, shot_id: str, size: tuple[int, int]) -> tuple[str, ...]:
+    setting = revision_setting(revision_id)
+    shot = setting.place.shot(shot_id)
+    return tuple(frame_keys(setting, shot, range(1, shot.frames + 1), size, "sketch"))
 
 
 @login_required
 @require_GET
-def played(request: HttpRequest, take_id: int) -> HttpResponse:
-    return JsonResponse(_played(own_take(request, take_id)))
+def ready(request: HttpRequest, place_id: int) -> HttpResponse:
+    """Which frames of a shot, as it is now, are in the store, whoever had them made; and the run that makes the rest."""
+    place = own_place(request, place_id)
+    assert place.head is not None
+    try:
+        shot = revision_setting(place.head.pk).place.shot(request.GET.get("shot", ""))
+        size = _rehearsal_size(request.GET.get("size", ""))
+    except (LookupError, RenderError) as error:
+        return JsonResponse({"error": str(error.args[0])}, status=422)
+    if not shot.route.stations:
+        return JsonResponse({"rev": place.head.number, "frames": {}, "running": False, "say": ""})
+    frames = {n: key for n, key in enumerate(_shot_keys(place.head.pk, shot.id, size), 1) if stored(key).exists()}
+    take = Take.objects.filter(place=place, kind="rehearsal", revision=place.head, shot=shot.id, width=size[0], height=size[1]).order_by("-number").first()
+    known = progress(take) if take else None
+    return JsonResponse({"rev": place.head.number, "frames": frames, "running": bool(take and take.running), "seconds_left": known["seconds_left"] if known else None,
+                         "say": take.reason if take and take.state == Take.State.FAILED else "", "take": take.pk if take else None})
+
+
+@login_required
+@require_GET
+def shown(request: HttpRequest, place_id: int, key: str) -> HttpResponse:
+    """A frame of the store by its key, as a JPEG that plays quickly.
+
+    A key is a digest of all that the picture is made from: only who has the place can know it.
+    """
+    own_place(request, place_id)
+    source = stored(key)
+    if not re.fullmatch("[0-9a-f]{64}", key) or not source.exists():
+        raise Http404
+    quick = source.with_suffix(".play.jpg")
+    if not quick.exists():
+        part = quick.with_name(f".{key}.{os.getpid()}.{threading.get_ident()}.part")
+        Image.open(source).save(part, "JPEG", quality=90)
+        os.replace(part, quick)
+    return FileResponse(quick.open("rb"), content_type="image/jpeg", headers={"Cache-Control": "private, max-age=31536000, immutable"})
 
 
 @login_required

@@ -7,14 +7,15 @@ from hypothesis import strategies as st
 from scipy.interpolate import CubicSpline
 
 from lumwick.land.ground import Ground
-from lumwick.motion.channel import Channel, Key, at, cubic_bezier, evaluate
+from lumwick.motion.channel import Channel, Key, at, evaluate
 from lumwick.motion.route import eased_share, station_from, way
 from lumwick.place.document import Built, Route, Shot, Station
 from lumwick.snapshot.evaluate import Setting, camera_at
 from lumwick.snapshot.ride import check, ride
 from tests.conftest import small_place
 
-JOINS = ("step", "straight", "ease_in", "ease_out", "ease_both", "bezier")
+JOINS = ("step", "steps", "straight", *(f"{family}_{side}" for family in ("quad", "cubic", "sine") for side in ("in", "out", "both")), "smooth", "bezier")
+BEYOND = ("hold", "straight_on", "cycle", "cycle_offset", "mirror")
 times = st.lists(st.integers(-40, 400), min_size=2, max_size=8, unique=True)
 
 
@@ -23,7 +24,7 @@ def channels(draw: st.DrawFn) -> Channel:
     t = sorted(draw(times))
     handle = st.floats(0, 1)
     return Channel(keys=[Key(t=k / 10, v=draw(st.floats(-50, 50)), join=draw(st.sampled_from(JOINS)), bezier=(draw(handle), draw(st.floats(0, 1)), draw(handle), draw(st.floats(0, 1)))) for k in t],
-                   before=draw(st.sampled_from(("hold", "straight_on", "cycle"))), after=draw(st.sampled_from(("hold", "straight_on", "cycle"))))
+                   before=draw(st.sampled_from(BEYOND)), after=draw(st.sampled_from(BEYOND)))
 
 
 @settings(max_examples=120, deadline=None)
@@ -50,8 +51,16 @@ def test_beyond_its_ends_a_channel_does_what_it_was_told(channel: Channel, away:
         assert before == pytest.approx(first.v, abs=1e-9)
     if channel.after == "hold":
         assert after == pytest.approx(last.v, abs=1e-9)
+    held = channel.model_copy(update={"before": "hold", "after": "hold"}) if "smooth" not in {k.join for k in channel.keys} else channel
+    within = np.mod(last.t + away - first.t, span)
     if channel.after == "cycle":
-        assert after == pytest.approx(at(channel.model_copy(update={"after": "hold"}), first.t + np.mod(last.t + away - first.t, span)), abs=1e-4)
+        assert after == pytest.approx(at(held, first.t + within), abs=1e-4)
+    if channel.after == "cycle_offset":
+        rounds = np.floor((last.t + away - first.t) / span)
+        assert after == pytest.approx(at(held, first.t + within) + rounds * (last.v - first.v), abs=1e-4)
+    if channel.after == "mirror":
+        rounds = int(np.floor((last.t + away - first.t) / span))
+        assert after == pytest.approx(at(held, first.t + (within if rounds % 2 == 0 else span - within)), abs=1e-4)
     if channel.after == "straight_on":
         twice = at(channel, last.t + 2 * away)
         assert twice - after == pytest.approx(after - last.v, rel=1e-3, abs=1e-4)  # the same again
@@ -67,8 +76,7 @@ def test_asking_for_one_time_is_asking_for_many(channel: Channel) -> None:
 def test_handles_that_fold_back_in_time_are_held_in_time() -> None:
     key = Key(t=0, v=0, join="bezier", bezier=(1.8, 0.2, -0.7, 0.9))
     assert key.bezier == (1.0, 0.2, 0.0, 0.9)
-    x = np.linspace(0, 1, 101)
-    y = cubic_bezier(x, *key.bezier)
+    y = evaluate(Channel(keys=(key, Key(t=1, v=1))), np.linspace(0, 1, 101))
     assert (np.diff(y) > -1e-9).all() and y[0] == pytest.approx(0, abs=1e-9) and y[-1] == pytest.approx(1)
 
 

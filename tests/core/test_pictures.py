@@ -188,6 +188,12 @@ def test_command_line(place_file: Path, tmp_path: Path) -> None:
     assert told["elevation"] == pytest.approx(58, abs=0.2) and told["sunrise"].startswith("2026-06-05T04:4")
     assert json.loads(run("schema").stdout)["title"] == "Lumwick place"  # type: ignore[attr-defined]
     assert run("demo", "--out", tmp_path / "demo.zip").exit_code == 0  # type: ignore[attr-defined]
+    closes = run("seam", place_file, "--shot", "a")
+    assert closes.exit_code == 1 and not json.loads(closes.stdout)["closes"]  # type: ignore[attr-defined]
+    assert {a["name"] for a in json.loads(run("motion", place_file, "--shot", "a").stdout)} >= {"camera"}  # type: ignore[attr-defined]
+    assert json.loads(run("lapse", "--event", "3h", "--clip", "10s", "--fps", "24").stdout)["interval"] == 45  # type: ignore[attr-defined]
+    assert json.loads(run("meet", "--lat", "54.6", "--lon", "-3.5", "--offset", "1", "--date", "2026-06-05", "--bearing", "180").stdout)[0]["when"].startswith("2026-06-05T13:1")  # type: ignore[attr-defined]
+    assert run("compare", place_file, place_file).stdout == ""  # type: ignore[attr-defined]
 
 
 @pytest.mark.parametrize(("args", "says"), [

@@ -8,8 +8,8 @@ from hypothesis import strategies as st
 from lumwick.air.wind import gust_at, gusts, log_profile
 from lumwick.growth.sway import cantilever_frequency, lean, response
 from lumwick.lens.camera import angle_of_view, circle_of_confusion, ev100, exposure_scale, hyperfocal, incident_illuminance
-from lumwick.motion.channel import Channel, Key, at, cubic_bezier, evaluate
-from lumwick.motion.timebase import RATES, frame_time, joined_views, lapse_interval, time_frame, timecode
+from lumwick.motion.channel import Channel, Key, at, evaluate
+from lumwick.motion.timebase import RATES, frame_time, joined_views, plan_lapse, time_frame, timecode
 from lumwick.trace.reflectance import fresnel
 
 
@@ -48,17 +48,8 @@ def test_frames_and_seconds_round_trip(frame: int, name: str) -> None:
 
 
 def test_time_lapse_and_joined_views() -> None:
-    assert lapse_interval(3 * 3600, 10, 24) == 45.0  # common practice: 3 h into 10 s at 24
+    assert plan_lapse(event=3 * 3600, clip=10, fps=24).interval == 45.0  # common practice: 3 h into 10 s at 24
     assert joined_views(15, 10) == 141  # common practice
-
-
-def test_cubic_bezier_at_known_points() -> None:
-    # W3C CSS Easing Functions: 'linear' is the diagonal; 'ease' (0.25 0.1 0.25 1) passes 0.8024 at half time; ease-in-out is symmetric
-    x = np.linspace(0, 1, 11)
-    assert np.allclose(cubic_bezier(x, 0, 0, 1, 1), x, atol=1e-9)
-    assert cubic_bezier(0.5, 0.25, 0.1, 0.25, 1.0) == pytest.approx(0.8024, abs=2e-4)
-    both = cubic_bezier(x, 0.42, 0, 0.58, 1)
-    assert np.allclose(both + both[::-1], 1, atol=1e-9)
 
 
 def test_channel_beyond_its_keys() -> None:

@@ -111,10 +111,10 @@ def test_motion_of_a_roll_and_with_a_bent_lens_lands_where_the_picture_does() ->
     bent = Camera(EYE.position, EYE.forward, 24.0, 8.0, 1000.0, 14.0, distortion=-8.0)
     rolled = Camera(EYE.position, EYE.forward, 24.0, 8.0, 1000.0, 14.0, distortion=-8.0, roll=3.0)
     from lumwick.snapshot.evaluate import evaluate
-    from lumwick.trace.drift import motion_vectors
+    from lumwick.trace.drift import drift
 
     shot = setting.place.shots[0]
-    v = motion_vectors(stage, evaluate(setting, shot, 0.0, bent), lambda seen: evaluate(setting, shot, 0.0, seen), rolled, (160, 90))
+    v = drift(stage, evaluate(setting, shot, 0.0, bent), lambda seen: evaluate(setting, shot, 0.0, seen), rolled, (160, 90)).whole
     # the camera turns clockwise, so the picture turns the other way about its middle, whatever the lens
     x, y = 140.5 - 80, 20.5 - 45
     a = np.radians(-3.0)

@@ -31,8 +31,8 @@ def test_chart_is_in_metres_with_north_up(setting: Setting) -> None:
     assert all(30 <= x <= 120 and 100 <= y <= 200 for x, y, _ in pines["dots"])
     dry = Setting(setting.place.model_copy(update={"sea": Sea(present=False)}), setting.ground)
     assert charts.chart(dry)["water"] == ""
-    assert charts.spectrum_drawing(dry, 0.0)["spectrum"] == []
-    assert "Beaufort 4" in charts.spectrum_drawing(setting, 0.0)["words"]
+    assert charts.spectrum_drawing(dry, dry.place.shots[0], 0.0)["spectrum"] == []
+    assert "Beaufort 4" in charts.spectrum_drawing(setting, setting.place.shots[0], 0.0)["words"]
 
 
 def test_route_drawing_agrees_with_its_stations(setting: Setting) -> None:
@@ -97,13 +97,13 @@ def test_an_edit_that_says_nothing_is_refused(client: Client, account: Any) -> N
 
 def test_every_animated_value_of_a_shot_has_a_lane() -> None:
     from lumwick.motion.channel import Channel, Key
-    from lumwick.place.describe import channels
     from lumwick.place.document import Air, Develop, Sea
+    from lumwick.place.instant import Motions
     from tests.conftest import small_place
 
     ramp = Channel(keys=[Key(t=0, v=0.2), Key(t=1, v=0.4)])
     base = small_place()
     shot = base.shots[0].model_copy(update={"develop": Develop(saturation=ramp), "air": Air(haze=ramp)})
     place = base.model_copy(update={"shots": [shot], "sea": Sea(wind_speed=Channel(keys=[Key(t=0, v=3)])), "air": Air(haze=ramp)})
-    assert [(path, title) for path, title, _ in channels(place, shot)] == [
+    assert [(mover.path, mover.title) for mover in Motions(place, shot).movers] == [
         ("/shots/a/develop/saturation", "Saturation"), ("/shots/a/air/haze", "Haze"), ("/sea/wind_speed", "Sea wind")]  # not the place's own air: this shot has another

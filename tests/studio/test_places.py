@@ -1,5 +1,6 @@
 """Places, edits, and who may see what."""
 
+import datetime as dt
 import json
 from typing import Any
 
@@ -7,11 +8,15 @@ import pytest
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import Client
 
+from lumwick.air.sun import sun_day
 from lumwick.demo import saltmere
 from lumwick.errors import PlaceError
+from lumwick.motion.channel import Channel, Key
+from lumwick.place.document import Lamp
 from lumwick.place.files import pack, unpack
-from studio.places.models import Place, StaleRevision
-from studio.takes.models import Take
+from studio.looks.engine import revision_setting
+from studio.places.models import Place, Revision, StaleRevision
+from studio.takes.models import Take, frame_keys
 from tests.studio.conftest import kept_place
 
 pytestmark = pytest.mark.django_db
@@ -59,11 +64,83 @@ def test_bad_typing_gets_a_sentence_and_changes_nothing(visitor: Client, place: 
     assert Place.objects.get(pk=place.pk).head.number == 1
 
 
-def test_a_keyed_value_that_is_changed_gets_a_key_at_the_playhead(visitor: Client, place: Any) -> None:
-    send(visitor, place, rev=1, command={"op": "key", "path": "/air/fog_visibility", "t": 0, "value": 500})
-    state = send(visitor, place, rev=2, typed={"path": "/air/fog_visibility", "text": "2 km", "t": 0.5}).json()
-    assert state["undo"] == "key: fog visibility 2000 m at 0.50 s"
-    assert [k["v"] for k in state["lanes"][0]["keys"]] == [500, 2000]
+def test_a_keyed_value_sets_a_key_only_if_somebody_said_so(visitor: Client, place: Any) -> None:
+    path = "/air/fog_visibility"
+    send(visitor, place, rev=1, command={"op": "key", "path": path, "t": 0, "value": 500})
+    asked = send(visitor, place, rev=2, typed={"path": path, "text": "2 km", "t": 0.5}).json()["ask"]
+    assert "nothing was changed" in asked["words"] and asked["raise"] and Place.objects.get(pk=place.pk).head.number == 2
+    state = send(visitor, place, rev=2, typed={"path": path, "text": "2 km", "t": 0.5, "how": "key"}).json()
+    assert state["undo"] == "key: fog visibility 2000 m at 0.50 s" and [k["v"] for k in state["lanes"][0]["keys"]] == [500, 2000]
+    # a key that stands here takes the value; with changes that set keys, none is asked; and the whole curve can be raised
+    state = send(visitor, place, rev=3, typed={"path": path, "text": "3 km", "t": 0.51}).json()
+    assert [k["v"] for k in state["lanes"][0]["keys"]] == [500, 3000]
+    state = send(visitor, place, rev=4, typed={"path": path, "text": "1 km", "t": 0.25, "auto": True}).json()
+    assert [k["v"] for k in state["lanes"][0]["keys"]] == [500, 1000, 3000]
+    state = send(visitor, place, rev=5, typed={"path": path, "text": "1 km", "t": 0.0, "how": "raise"}).json()
+    state = send(visitor, place, rev=6, typed={"path": path, "text": "2 km", "t": 0.9, "how": "raise"}).json()
+    assert "whole curve" in state["undo"] and state["lanes"][0]["keys"][0]["v"] == pytest.approx(1000 * 2000 / 3000)
+
+
+def test_a_keyed_thing_is_moved_on_the_chart_only_if_somebody_said_so(visitor: Client, account: Any) -> None:
+    place = kept_place(account, lamps=[Lamp(id="l", name="Beam", east=Channel(keys=(Key(t=0, v=1), Key(t=0.8, v=9))))])
+    move = {"op": "move", "of": "lamps", "id": "l", "east": 5, "north": 2, "t": 0.4}
+    assert "nothing was moved" in send(visitor, place, rev=1, command=move).json()["ask"]["words"]
+    state = send(visitor, place, rev=1, command=move, auto=True).json()
+    assert [k["v"] for k in state["lanes"][0]["keys"]] == [1, 5, 9] and state["undo"] == "moved lamp Beam"
+
+
+def test_clip_clock_and_planner(visitor: Client, place: Any) -> None:
+    base = f"/places/{place.pk}/"
+
+    def post(tail: str, **data: Any) -> Any:
+        return visitor.post(base + tail, {"rev": Place.objects.get(pk=place.pk).head.number, "shot": "a", **data})
+
+    assert post("clip/", length="10 s", fps="25", keep="scale").json()["state"]["shot"]["frames"] == 250
+    assert "written in frames" in post("clip/", length="long").json()["error"] and "not a frame rate" in post("clip/", length="10", fps="1000").json()["error"]
+    plan = post("lapse/", event="3 h", clip="10 s", fps="24").json()
+    assert (plan["frames"], plan["interval"]) == (240, 45.0) and "one each 45 s" in plan["text"]
+    assert "Give three" in post("lapse/", event="3 h").json()["error"] and "must be a number" in post("lapse/", event="some", clip="1", fps="24").json()["error"]
+    state = post("lapse/", event="3 h", clip="10 s", fps="24", use="1").json()["state"]
+    assert (state["shot"]["frames"], state["shot"]["fps"]) == (240, "24") and "1080 times as fast" in state["undo"]
+    # two hours before to one hour after sunset in ten seconds, in one step
+    before = Place.objects.get(pk=place.pk).head.number
+    state = post("around/", event="sunset", before="2 h", after="1 h", clip="10 s").json()["state"]
+    assert state["rev"] == before + 1 and state["shot"]["seconds"] == 10
+    clock = Place.objects.get(pk=place.pk).head.parsed().shots[0].clock
+    sunset = sun_day(clock.start.date(), 52.0, 1.0, 0.0).sunset
+    assert sunset and abs((clock.start - (sunset - dt.timedelta(hours=2))).total_seconds()) < 1 and clock.speed == 1080
+    assert [m["text"][:6] for m in state["day"]["marks"]] == ["sunset"] and state["day"]["marks"][0]["t"] == pytest.approx(20 / 3, abs=0.05)
+    # in the polar day there is none: a sentence
+    send(visitor, place, rev=before + 1, command={"op": "set", "path": "/site/latitude", "value": 78})
+    assert "the sun is up all day" in post("around/", event="sunset", before="2", after="1", clip="10").json()["error"]
+    assert "The sun is up all day" in visitor.get(f"{base}clock/?shot=a").content.decode()
+    met = visitor.get(f"{base}meet/?shot=a&bearing=180").json()["found"]
+    assert len(met) == 1 and "bearing 180" in met[0]["text"]
+    assert visitor.get(f"{base}meet/?shot=a&bearing=north").status_code == 422
+
+
+def test_seam_amount_and_skyline_are_told(visitor: Client, place: Any) -> None:
+    base = f"/places/{place.pk}/"
+    page = visitor.get(f"{base}seam/?shot=a").content.decode()
+    assert "make the clip a loop" in page and "do not close" in page
+    said = visitor.post(f"{base}seam/step/", {"shot": "a"}).json()
+    assert said["seam"] > 0 and "times the usual one" in said["text"]
+    told = visitor.get(f"{base}amount/?shot=a&t=0.2").json()
+    assert {"camera", "plants"} <= {a["name"] for a in told["amounts"]} and told["map"].startswith("data:image/png;base64,")
+    still = visitor.get(f"{base}amount/?shot=a&t=0.2&cam=0,0,8,0,-5,28").json()
+    assert next(a for a in still["amounts"] if a["name"] == "camera")["text"] == "stands still"
+    assert visitor.get(f"{base}amount/?shot=a&t=x").status_code == 422
+    assert visitor.get(f"{base}meet/?shot=a&t=0&cam=0,0,8,270,2,24").json().keys() == {"none", "found"}
+
+
+def test_states_are_named_and_compared(visitor: Client, place: Any) -> None:
+    base = f"/places/{place.pk}/history/"
+    send(visitor, place, rev=1, typed={"path": "/air/haze", "text": "0.3", "t": 0})
+    page = visitor.post(f"{base}name/", {"number": 2, "called": "  Hazier  one "}).content.decode()
+    assert "Hazier one" in page and Revision.objects.get(place=place, number=2).called == "Hazier one"
+    told = visitor.get(f"{base}compare/?a=2&b=1").content.decode()
+    assert "haze 0.12 → 0.3" in told and "Hazier one" in told
+    assert visitor.get(f"{base}compare/?a=1&b=9").status_code == 404 and visitor.get(f"{base}compare/?a=x").status_code == 422
 
 
 def test_set_station_stores_the_looks_view(visitor: Client, place: Any) -> None:
@@ -101,8 +178,8 @@ def test_another_accounts_ids_answer_404_everywhere(client: Client, other: Any, 
     take.folder.mkdir(parents=True)
     take.film_path.write_bytes(b"x")
     p, t = f"/places/{place.pk}/", f"/takes/{take.pk}/"
-    gets = [p, f"{p}state/", f"{p}chart/", f"{p}slip/", f"{p}look/", f"{p}export/", f"{p}history/", f"{p}print.jpg", f"{p}waves/", f"{p}takes/", f"{p}take-form/", t, f"{t}played/", f"{t}film.mp4", f"{t}frames.zip", f"{t}frames/1.png"]
-    posts = [f"{p}edit/", f"{p}budget/", f"{p}take/", f"{p}rehearse/", f"{p}throw-out/", f"{t}cancel/", f"{t}resume/"]
+    gets = [p, f"{p}state/", f"{p}chart/", f"{p}slip/", f"{p}look/", f"{p}export/", f"{p}history/", f"{p}print.jpg", f"{p}waves/", f"{p}takes/", f"{p}take-form/", t, f"{p}ready/?shot=a", f"{p}clock/", f"{p}meet/?bearing=90", f"{p}seam/", f"{p}amount/", f"{p}history/compare/?a=1&b=1", f"{p}shown/{'0' * 64}.jpg", f"{t}film.mp4", f"{t}frames.zip", f"{t}frames/1.png"]
+    posts = [f"{p}edit/", f"{p}clip/", f"{p}lapse/", f"{p}around/", f"{p}seam/step/", f"{p}history/name/", f"{p}budget/", f"{p}take/", f"{p}rehearse/", f"{p}throw-out/", f"{t}cancel/", f"{t}resume/"]
     for path in gets + posts:
         call = client.get if path in gets else client.post
         assert call(path).status_code == 302  # signed out: to the sign-in page
@@ -167,15 +244,23 @@ def test_the_demo_file_can_be_brought_in(visitor: Client) -> None:
 
 
 def test_frames_depend_on_what_they_show_and_nothing_else(account: Any) -> None:
-    from studio.takes.models import frame_key
-
     place = kept_place(account)
 
-    def key() -> str:
-        return frame_key(Place.objects.get(pk=place.pk).head.parsed(), "a", 3, "24", (64, 36), "sketch")
+    def keys() -> list[str]:
+        setting = revision_setting(Place.objects.get(pk=place.pk).head.pk)
+        return frame_keys(setting, setting.place.shot("a"), range(1, 25), (64, 36), "sketch")
 
-    before = key()
+    before = keys()
+    assert len(set(before)) == 24
     place.edit(1, {"op": "set", "path": "/name", "value": "Other name"})
-    assert key() == before
+    assert keys() == before
     place.edit(2, {"op": "set", "path": "/air/haze", "value": 0.3})
-    assert key() != before
+    hazy = keys()
+    assert not set(hazy) & set(before)
+    # keys that hold until half a second: only what comes after them is made anew when the last is changed
+    for number, (t, value) in enumerate(((0.0, 14.0), (0.5, 14.0), (0.9, 12.0)), 3):
+        place.edit(number, {"op": "key", "path": "/shots/a/exposure/ev100", "t": t, "value": value})
+    dark = keys()
+    assert dark[:12] == hazy[:12] and not set(dark[13:]) & set(hazy)
+    place.edit(6, {"op": "key", "path": "/shots/a/exposure/ev100", "t": 0.9, "value": 11.0})
+    assert keys()[:12] == hazy[:12] and keys()[13:] != dark[13:]

@@ -32,3 +32,11 @@ def duration(seconds: float | None) -> str:
     if seconds < 5400:
         return f"{seconds / 60:.0f} min"
     return f"{seconds / 3600:.1f} h"
+
+
+@register.filter
+def duration_typed(seconds: float) -> str:
+    """Seconds as they can be typed back."""
+    if seconds >= 7200:
+        return f"{seconds / 3600:.4g} h"
+    return f"{seconds / 60:.4g} min" if seconds >= 120 else f"{seconds:.4g} s"

@@ -1,0 +1,100 @@
+"""What a frame depends on: its footprint, so that an edit makes only the frames anew that it touches.
+
+Every value of a place and a shot has a digest of its own; those of an instant are added up, so that those that
+stand still are counted once and it makes no difference whether a value is a constant or keyed to the same.
+"""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Iterator, Sequence
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+from pydantic import BaseModel
+
+from lumwick.motion.channel import EPOCH
+from lumwick.motion.route import eased_share
+from lumwick.motion.timebase import RATES, frame_time
+from lumwick.place.document import Clock, Place, Route, Shot
+from lumwick.place.instant import plain
+from lumwick.snapshot.evaluate import Setting, clip_time, place_clock
+
+WIDE = 2**256
+
+
+def footprints(setting: Setting, shot: Shot, frames: Sequence[int], moments: int) -> list[str]:
+    """A digest for each frame of all that its picture depends on: names, other shots and other times do not count.
+
+    Parameters
+    ----------
+    moments : int
+        At how many moments of the open shutter the place is looked at.
+    """
+    rate = float(RATES[shot.fps])
+    over = min(shot.seam_frames, shot.frames - 1) if shot.seam == "cross-fade" else 0
+    t = np.array([frame_time(int(n), RATES[shot.fps]) for n in frames])
+    common = repr((shot.fps, shot.seconds if shot.loop and shot.seam != "mirror" else None, moments))
+    own = _instants(setting, shot, t, rate, moments)
+    before = _instants(setting, shot, t - shot.seconds, rate, moments) if over else own
+    out = []
+    for k, n in enumerate(frames):
+        fading = repr((int(n) - shot.frames, over, before[k])) if over and n > shot.frames - over else ""
+        out.append(hashlib.sha256(f"{common}|{own[k]}|{fading}".encode()).hexdigest())
+    return out
+
+
+def _digest(path: str, value: Any) -> int:
+    said = f"{value:.12g}" if isinstance(value, int | float) and not isinstance(value, bool) else str(value)
+    return int.from_bytes(hashlib.blake2b(f"{path}={said}".encode(), digest_size=32).digest(), "big")
+
+
+def _leaves(value: Any, path: str, skip: frozenset[str]) -> Iterator[int]:
+    """Digests of all values under a path, but for those that move."""
+    if path in skip:
+        return
+    if isinstance(value, BaseModel):
+        for name in type(value).model_fields:
+            yield from _leaves(getattr(value, name), f"{path}/{name}", skip)
+    elif isinstance(value, list):
+        yield _digest(path, [getattr(item, "id", None) for item in value])
+        for i, item in enumerate(value):
+            yield from _leaves(item, f"{path}/{getattr(item, 'id', i)}", skip)
+    else:
+        yield _digest(path, value)
+
+
+def _instants(setting: Setting, shot: Shot, t: NDArray[np.float64], rate: float, moments: int) -> list[str]:
+    """In short, what the frames at clip times (n,) depend on."""
+    motions = setting.motions(shot)
+    moving = frozenset(m.path for m in motions.movers)
+    # the clock, the route and the clip's length come by what they give at each instant
+    bare = shot.model_copy(update={"name": "-", "frames": 1, "fps": "24", "loop": False, "clock": Clock(), "route": Route(), "seam": "cut", "seam_frames": 12})
+    place: Place = setting.place.model_copy(update={"name": "-", "shots": []})
+    still = sum(_leaves(place, "", moving)) + sum(_leaves(bare, f"/shots/{shot.id}", moving))
+    openings = [motions.at(clip_time(shot, float(v)))[1].exposure.shutter for v in t]
+    shutter = np.array(openings) / 360.0 / rate
+    way = setting.way(shot) if shot.route.stations else None
+    told: list[list[str]] = [[] for _ in t]
+    for share in [0.0, *((k + 0.5) / moments for k in range(moments)), *(k / moments for k in range(moments + 1))]:
+        at = np.array([clip_time(shot, float(v)) for v in t + shutter * share])
+        totals = [still] * len(at)
+        values = motions.over(at) if motions.movers else np.zeros((0, len(at)))
+        for mover in motions.movers:
+            if mover.path.endswith("/clock/start"):
+                continue
+            known: dict[bytes, int] = {}
+            rows = values[mover.row : mover.row + mover.count]
+            for k in range(len(at)):
+                key = rows[:, k].tobytes()
+                if key not in known:
+                    known[key] = _digest(mover.path, plain(mover, values[:, k]))
+                totals[k] += known[key]
+        camera = np.zeros((len(at), 0))
+        if way is not None:
+            position, bearing, pitch, focal = way.at(eased_share(at / shot.seconds, shot.route.ease))
+            camera = np.concatenate([position, bearing[:, None], pitch[:, None], focal[:, None]], 1)
+        for k, v in enumerate(at):
+            told[k].append(f"{totals[k] % WIDE:x}|{v!r}|{(place_clock(shot, float(v)) - EPOCH).total_seconds()}|{camera[k].tobytes().hex()}")
+    return ["\n".join(parts) for parts in told]

@@ -1,0 +1,110 @@
+"""The slip: which fields stand in which columns, for each bench and selection."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import Any
+
+from lumwick.built.meshes import KINDS
+from lumwick.growth.form import PATCHED
+from lumwick.place.describe import FieldView, fields, whole_at
+from lumwick.place.document import Place, Shot
+from lumwick.place.edit import fresh_id
+from lumwick.place.files import MAPS
+
+
+def groups_of(p: Place, shot: Shot, bench: str, selected: str, t: float) -> list[dict[str, Any]]:
+    """The slip's columns for a bench and a selection, with values as they are at clip time ``t`` [s]."""
+    now = whole_at(p, shot, t)
+    s = f"/shots/{shot.id}"
+    air, air_path = (shot.air, f"{s}/air") if shot.air else (p.air, "/air")
+    wind, wind_path = (shot.wind, f"{s}/wind") if shot.wind else (p.wind, "/wind")
+
+    def group(title: str, views: list[FieldView], **more: Any) -> dict[str, Any]:
+        # under its group's title a field need not repeat it
+        short = [replace(v, title=v.title.removeprefix(f"{title}, ").capitalize()) if v.title.startswith(f"{title}, ") else v for v in views]
+        return {"title": title, "fields": short, **more}
+
+    clock = group("Clock", fields(shot.clock, f"{s}/clock", now))
+    exposure = group("Exposure", fields(shot.exposure, f"{s}/exposure", now, ("ev100", "kelvin", "f_number", "focus", "shutter")))
+    lens = group("Lens", fields(shot.exposure, f"{s}/exposure", now, ("blades", "roll", "distortion", "dispersion")))
+    stand = next((x for x in p.growth if x.id == selected), None)
+    station = next((x for x in shot.route.stations if x.id == selected), None)
+    if bench == "land":
+        return _land_groups(p, selected, now, group)
+    if bench == "water":
+        return [group("Sea", fields(p.sea, "/sea", now, ("present", "level", "wind_speed", "wind_from"))), group("Waves", fields(p.sea, "/sea", now, ("fetch_km", "depth", "choppiness", "clarity")))]
+    if bench == "growth":
+        out = [group("Wind" + (" of this shot" if shot.wind else ""), fields(wind, wind_path, now, ("speed", "from_bearing", "gustiness", "roughness")))]
+        if stand:
+            base = f"/growth/{stand.id}"
+            out += [group(stand.name, fields(stand, base, now, ("name", "kind", "per_hectare", "height", *(("dry",) if stand.kind in PATCHED else ()), "variation")), remove={"op": "remove", "of": "growth", "id": stand.id}),
+                    group("Where", fields(stand, base, now, ("slope_most", "lowest", "highest", "lean")))]
+        else:
+            out.append({"title": "Stands", "fields": [], "note": "Pick a stand on the chart, or draw a new one: press “Draw a stand”, click its corners, and double-click the last."})
+        return out
+    if bench == "air":
+        lamp = next((x for x in p.lamps if x.id == selected), None)
+        if lamp:
+            return _lamp_groups(lamp, now, group)
+        surround = group("Light from a picture", fields(p.surround, "/surround", now, ("picture", *(("turn", "lux") if p.surround.picture else ()))), listed=[{"id": x.id, "name": x.name} for x in p.lamps], listed_title="Lamps",
+                         add={"op": "add", "to": "lamps", "item": {"id": fresh_id([x.id for x in p.lamps], "lamp"), "name": f"Lamp {len(p.lamps) + 1}"}}, add_text="Hang a lamp here")
+        own = {"op": "own_air", "shot": shot.id, "own": shot.air is None}
+        hour = group("Hour and exposure", clock["fields"] + fields(shot.exposure, f"{s}/exposure", now, ("ev100", "kelvin")))
+        return [hour, group("Haze" + (" of this shot" if shot.air else ""), fields(air, air_path, now, ("haze", "ozone_du", "sun_width")), command=own, command_text="Give this shot its own air" if shot.air is None else "Use the place's air"),
+                group("Fog" + (" of this shot" if shot.air else ""), fields(air, air_path, now, ("fog_visibility", "fog_height", "fog_base"))), surround]
+    if bench == "route":
+        out = []
+        if station:
+            base = f"{s}/route/stations/{station.id}"
+            index = shot.route.stations.index(station) + 1
+            out.append(group(f"Station {index}", fields(station, base, now, ("name", "east", "north", "up", "focal")), remove={"op": "remove_station", "shot": shot.id, "station": station.id}))
+        else:
+            out.append({"title": "Stations", "fields": [], "note": "Turn the look to a view and press Enter to set a station, or pick one on the chart."})
+        return [*out, group("Way", fields(shot.route, f"{s}/route", now, ("way", "eye_height", "ease"))), exposure, lens]
+    about = group("Shot", fields(shot, s, now, ("name", "frames", "fps", "loop")) + clock["fields"])
+    develop = f"{s}/develop"
+    table = ("lut", "lut_strength") if shot.develop.lut else ("lut",)
+    return [about, exposure, group("Develop", fields(shot.develop, develop, now, ("tint", "contrast", "saturation", "lift", "gamma", "gain")), command_js="pickGrey()", command_text="White from a grey in the look"),
+            group("Curve", fields(shot.develop, develop, now, ("curve_deep", "curve_dark", "curve_middle", "curve_light", "curve_bright"))),
+            group("Finish", fields(shot.develop, develop, now, ("bloom", "vignette", "sharpen", "grain", "view", "screen", *table)))]
+
+
+SURFACE_LOOK = ("name", "pattern", "colour", "second", "roughness", "metalness", "wet")
+SURFACE_BODY = ("coat", "coat_roughness", "clear", *("pane", "refraction", "depth_tint"), "through", "glow", "glow_colour")
+SURFACE_LAID = ("scale", "turn", "shift_u", "shift_v", "relief", "boxed", "cut")
+
+
+def _land_groups(p: Any, selected: str, now: Place, group: Any) -> list[dict[str, Any]]:
+    """The Land bench's columns: the ground, or what is set down on it and its surfaces."""
+    surfaces = [("", "its own"), *((x.id, x.name) for x in p.surfaces)]
+    surface = next((x for x in p.surfaces if x.id == selected), None)
+    if surface:
+        base = f"/surfaces/{surface.id}"
+        return [group(surface.name, fields(surface, base, now, SURFACE_LOOK), remove={"op": "remove", "of": "surfaces", "id": surface.id}), group("Body", fields(surface, base, now, SURFACE_BODY)),
+                group("As it lies", fields(surface, base, now, SURFACE_LAID)), group("Textures", fields(surface, base, now, MAPS))]
+    thing = next((x for x in p.things if x.id == selected), None)
+    if thing:
+        base = f"/things/{thing.id}"
+        return [group(thing.name, fields(thing, base, now, ("name", "mesh", "scale", "upright")), remove={"op": "remove", "of": "things", "id": thing.id}, surface=surfaces, surface_path=f"{base}/surface", surface_now=thing.surface),
+                group("Where", fields(thing, base, now, ("east", "north", "up", "turn")))]
+    lamp = next((x for x in p.lamps if x.id == selected), None)
+    if lamp:
+        return _lamp_groups(lamp, now, group)
+    built = next((x for x in p.built if x.id == selected), None)
+    if built:
+        base = f"/built/{built.id}"
+        return [group(built.name, fields(built, base, now, ("name", "width", "deck", "turn")), surface=surfaces, surface_path=f"{base}/surface", surface_now=built.surface)]
+    new = fresh_id([x.id for x in p.surfaces], "surface")
+    return [group("Ground", fields(p.land, "/land", now, ("cover", "beach_top"))), group("Site", fields(p.site, "/site", now, ("latitude", "longitude", "utc_offset", "north_turn"))),
+            group("Set down here", [], listed=[{"id": x.id, "name": x.name} for x in [*p.built, *p.things, *p.lamps]], upload={"what": "model", "accept": ",".join(KINDS), "text": "Bring in a model …"}),
+            group("Surfaces", [], listed=[{"id": x.id, "name": x.name} for x in p.surfaces], note="" if p.surfaces else "What built things and models are made of. They keep their own until they are given one.",
+                  add={"op": "add", "to": "surfaces", "item": {"id": new, "name": f"Surface {len(p.surfaces) + 1}"}}, add_text="Make a surface")]
+
+
+def _lamp_groups(lamp: Any, now: Place, group: Any) -> list[dict[str, Any]]:
+    base = f"/lamps/{lamp.id}"
+    form = {"spot": ("inner", "outer"), "rectangle": ("width", "height"), "disc": ("width",)}.get(lamp.kind, ())
+    aim = ("bearing", "pitch") if lamp.kind != "point" else ()
+    return [group(lamp.name, fields(lamp, base, now, ("name", "kind", "lit", "amount", "unit", "kelvin")), remove={"op": "remove", "of": "lamps", "id": lamp.id}),
+            group("Where", fields(lamp, base, now, ("east", "north", "up", *aim))), *([group("Form", fields(lamp, base, now, form))] if form else [])]

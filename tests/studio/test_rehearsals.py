@@ -1,0 +1,122 @@
+"""Rehearsals: what lies ready for a shot as it is now, and what is made first."""
+
+from __future__ import annotations
+
+import io
+from pathlib import Path
+from typing import Any
+
+import pytest
+from django.test import Client
+from PIL import Image
+
+from studio.looks.engine import revision_setting
+from studio.places.models import Place
+from studio.takes.models import Take, frame_keys, stored
+from studio.takes.tasks import _claim, _release
+
+pytestmark = pytest.mark.django_db
+
+
+@pytest.fixture
+def visitor(client: Client, account: Any) -> Client:
+    client.force_login(account)
+    return client
+
+
+def keys_now(place: Any, size: tuple[int, int] = (384, 216)) -> list[str]:
+    head = Place.objects.get(pk=place.pk).head
+    setting = revision_setting(head.pk)
+    shot = setting.place.shot("a")
+    return frame_keys(setting, shot, range(1, shot.frames + 1), size, "sketch")
+
+
+def make(key: str, colour: tuple[int, int, int] = (90, 120, 150)) -> Path:
+    """Put a picture into the store, as a worker would."""
+    path = stored(key)
+    path.parent.mkdir(parents=True, exist_ok=True)
+    Image.new("RGB", (384, 216), colour).save(path)
+    return path
+
+
+def ready(visitor: Client, place: Any, **more: str) -> dict[str, Any]:
+    reply = visitor.get(f"/places/{place.pk}/ready/", {"shot": "a", **more})
+    assert reply.status_code == 200
+    return reply.json()
+
+
+def test_ready_tells_frames_by_what_they_show_whoever_had_them_made(visitor: Client, place: Any) -> None:
+    assert ready(visitor, place)["frames"] == {} and not ready(visitor, place)["running"]
+    keys = keys_now(place)
+    for n in (1, 2, 20):
+        make(keys[n - 1])
+    assert ready(visitor, place)["frames"] == {"1": keys[0], "2": keys[1], "20": keys[19]}
+    assert ready(visitor, place, size="640x360")["frames"] == {}  # another size is another picture
+    # an edit of the place's name touches nothing; one of the haze everything; taking it back brings all of it back
+    place.edit(1, {"op": "set", "path": "/name", "value": "Other"})
+    assert len(ready(visitor, place)["frames"]) == 3
+    Place.objects.get(pk=place.pk).edit(2, {"op": "set", "path": "/air/haze", "value": 0.4})
+    assert ready(visitor, place)["frames"] == {}
+    Place.objects.get(pk=place.pk).undo(3)
+    assert len(ready(visitor, place)["frames"]) == 3
+
+
+def test_a_frame_is_shown_as_a_picture_that_plays_quickly(visitor: Client, place: Any) -> None:
+    key = keys_now(place)[0]
+    assert visitor.get(f"/places/{place.pk}/shown/{key}.jpg").status_code == 404
+    make(key)
+    for _ in range(2):  # made, then kept
+        reply = visitor.get(f"/places/{place.pk}/shown/{key}.jpg")
+        picture = Image.open(io.BytesIO(b"".join(reply.streaming_content)))
+        assert reply["Content-Type"] == "image/jpeg" and "immutable" in reply["Cache-Control"] and picture.size == (384, 216)
+    assert abs(picture.getpixel((100, 100))[2] - 150) < 4
+    for junk in ("0" * 64, "x", "..%2f..%2fpasswd"):
+        assert visitor.get(f"/places/{place.pk}/shown/{junk}.jpg").status_code == 404
+
+
+def test_a_rehearsal_begins_at_the_playhead_and_gives_way_to_an_edit(visitor: Client, place: Any) -> None:
+    url = f"/places/{place.pk}/rehearse/"
+    first = visitor.post(url, {"shot": "a", "from": "10"}).json()
+    take = Take.objects.get(pk=first["id"])
+    assert (take.begins_at, take.width, take.count) == (10, 384, 24) and ready(visitor, place)["running"]
+    claimed = []
+    for _ in range(24):
+        frame = _claim(take.pk)
+        claimed.append(frame.number)
+        take.frames.filter(pk=frame.pk).update(state="done")
+        _release(frame)
+    assert claimed == [*range(10, 25), *range(1, 10)]  # from the playhead on, then what lies before it
+    # the same again is the same; from another frame it goes on from there
+    assert visitor.post(url, {"shot": "a", "from": "3"}).json()["id"] == first["id"]
+    take.refresh_from_db()
+    assert take.begins_at == 3
+    # an edit overtakes it while it runs: it is cancelled, and another begins
+    place.edit(1, {"op": "set", "path": "/air/haze", "value": 0.4})
+    second = visitor.post(url, {"shot": "a", "from": "1"}).json()
+    take.refresh_from_db()
+    assert second["id"] != first["id"] and take.state == Take.State.CANCELLED and "overtook" in take.reason
+    # one that is done is kept, as every test is
+    Take.objects.filter(pk=second["id"]).update(state=Take.State.DONE)
+    Place.objects.get(pk=place.pk).edit(2, {"op": "set", "path": "/air/haze", "value": 0.5})
+    visitor.post(url, {"shot": "a"})
+    assert Take.objects.get(pk=second["id"]).state == Take.State.DONE and Take.objects.count() == 3
+
+
+def test_rehearsals_that_cannot_be(visitor: Client, place: Any) -> None:
+    url = f"/places/{place.pk}/rehearse/"
+    assert "A rehearsal is" in visitor.post(url, {"shot": "a", "size": "9x9"}).json()["error"]
+    assert "no shot" in visitor.post(url, {"shot": "z"}).json()["error"]
+    assert "whole number" in visitor.post(url, {"shot": "a", "from": "soon"}).json()["error"]
+    assert visitor.get(f"/places/{place.pk}/ready/", {"shot": "z"}).status_code == 422
+    for station in ("s1", "s2", "s3"):
+        head = Place.objects.get(pk=place.pk).head
+        Place.objects.get(pk=place.pk).edit(head.number, {"op": "remove_station", "shot": "a", "station": station})
+    assert "no station" in visitor.post(url, {"shot": "a"}).json()["error"]
+    assert ready(visitor, place)["frames"] == {}
+
+
+def test_a_range_on_the_ruler_is_what_the_take_form_offers(visitor: Client, place: Any) -> None:
+    page = visitor.get(f"/places/{place.pk}/take-form/", {"shot": "a", "first": "5", "last": "9"}).content.decode()
+    assert 'name="first" value="5"' in page and 'name="last" value="9"' in page
+    whole = visitor.get(f"/places/{place.pk}/take-form/", {"shot": "a"}).content.decode()
+    assert 'name="first" value="1"' in whole and 'name="last" value="24"' in whole
