@@ -50,7 +50,7 @@ class Ride:
 
 def ride(setting: Setting, shot: Shot, count: int = 240) -> Ride:
     """Sample a shot's camera."""
-    way = setting.way(shot)
+    way, setting = setting.way(shot), setting.still(shot)
     t = np.linspace(0, shot.seconds, count)
     position, bearing, pitch, _ = way.at(eased_share(t / shot.seconds, shot.route.ease))
     step = np.linalg.norm(np.diff(position, axis=0), axis=1)

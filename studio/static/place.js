@@ -16,7 +16,7 @@ document.addEventListener("alpine:init", () => {
     ...timelinePart,
     s: initial, bench: "route", selected: "", t: 0, playing: false, units: "frames",
     cam: null, focal: null, lookInfo: "", fault: "", busy: "", tab: Math.random().toString(36).slice(2, 8),
-    chart: null, view: null, drawing: null, wish: Date.now() % 1e9, lookTimer: 0, laneTop: 0, readout: "", drafting: null,
+    chart: null, view: null, drawing: null, wish: Date.now() % 1e9, lookTimer: 0, laneTop: 0, laneHigh: 0, readout: "", drafting: null,
     picking: false, noise: false, dialog: "", theme: document.documentElement.dataset.theme || "", split: Number(localStorage.getItem("lw-split") || 44), low: Number(localStorage.getItem("lw-low") || 27),
 
     init() {

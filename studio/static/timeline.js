@@ -247,7 +247,7 @@ const timelinePart = {
   // where each lane lies in the list, from its top
   rows() { let y = 0; return this.lanesNow().map((lane) => { const high = lane.path === this.openLane ? OPEN : LANE, row = { lane, y, high }; y += high; return row; }); },
   lanesHigh() { return this.s.lanes.length * LANE + (this.lane(this.openLane) ? OPEN - LANE : 0); },
-  rowsShown() { return this.s.lanes.length && this.laneTop >= 0 && this.openLane !== null ? this.seenRows().map((r) => ({ ...r, path: r.lane.path })) : []; },
+  rowsShown() { return this.s.lanes.length && this.laneTop + this.laneHigh >= 0 && this.openLane !== null ? this.seenRows().map((r) => ({ ...r, path: r.lane.path })) : []; },
   seenRows() { const box = this.$refs.lanes; if (!box) return []; const top = box.scrollTop, bottom = top + box.clientHeight; return this.rows().filter((r) => r.y + r.high > top - 40 && r.y < bottom + 40); },
   valueAt(lane) {
     if (lane.samples && !dragged.held) { const k = (this.t - lane.from) / (lane.to - lane.from) * (lane.samples.length - 1), i = clamp(Math.floor(k), 0, lane.samples.length - 2); return lane.samples[i] + (lane.samples[i + 1] - lane.samples[i]) * clamp(k - i, 0, 1); }
@@ -273,6 +273,7 @@ const timelinePart = {
     const W = canvas.clientWidth, H = box.clientHeight, k = window.devicePixelRatio || 1;
     if (canvas.width !== Math.round(W * k) || canvas.height !== Math.round(H * k)) { canvas.width = Math.round(W * k); canvas.height = Math.round(H * k); }
     canvas.style.height = `${H}px`;
+    if (this.laneHigh !== H) this.laneHigh = H;
     const g = canvas.getContext("2d"), c = this.palette(), top = box.scrollTop, T = this.s.shot.seconds;
     g.setTransform(k, 0, 0, k, 0, 0); g.clearRect(0, 0, W, H); g.font = "10.5px 'IBM Plex Mono'"; g.lineWidth = 1;
     const x0 = this.lineX(0), x1 = this.lineX(T);
@@ -396,14 +397,14 @@ const timelinePart = {
     if (count < 2) return;
     const a = this.lineX(from), b = this.lineX(to);
     if (b - a < 8) return;
-    g.strokeStyle = c.marsh; g.lineWidth = 2; g.beginPath(); g.moveTo(a, 7); g.lineTo(a, 2); g.lineTo(b, 2); g.lineTo(b, 7); g.stroke(); g.lineWidth = 1;
-    g.fillStyle = c.marsh; g.fillRect(a - 3, 1, 6, 9); g.fillRect(b - 3, 1, 6, 9);
+    g.strokeStyle = c.marsh; g.lineWidth = 2; g.beginPath(); g.moveTo(a, 1); g.lineTo(b, 1); g.stroke(); g.lineWidth = 1;
+    g.fillStyle = c.marsh; g.fillRect(a - 4, 0, 8, 5); g.fillRect(b - 4, 0, 8, 5);
     this.bracket = { a, b, from, to };
   },
   hit(x, y) {
     for (const grip of this.grips || []) if (Math.hypot(grip.x - x, grip.y - y) < 8) return { grip };
     const b = this.bracket;
-    if (b && y < 12 && (Math.abs(x - b.a) < 7 || Math.abs(x - b.b) < 7)) return { bracket: Math.abs(x - b.b) < 7 ? "b" : "a" };
+    if (b && y < 5.5 && (Math.abs(x - b.a) < 7 || Math.abs(x - b.b) < 7)) return { bracket: Math.abs(x - b.b) < 7 ? "b" : "a" };
     const top = this.$refs.lanes.scrollTop;
     for (const row of this.seenRows()) {
       const ry = row.y - top;
@@ -618,6 +619,7 @@ const timelinePart = {
     const c = how === "loop" ? { op: "set", path: `/shots/${shot}/loop`, value: true } : how === "still" ? { op: "set", path: `/shots/${shot}/clock/speed`, value: 0 } : how === "cross-fade" ? { op: "seam", shot, seam: "cross-fade", frames: Math.max(2, Math.min(24, Math.round(this.s.shot.frames / 6))) } : how === "there and back" ? { op: "seam", shot, seam: "mirror" } : how === "cut" ? { op: "seam", shot, seam: "cut" } : { op: "repair", shot, path, how };
     if (await this.command(c)) this.openSeam();
   },
+  async fadeOver(text) { const frames = Number(text); if (!Number.isInteger(frames) || frames < 2) { this.say(`A fade is a whole number of frames, at least 2, and “${text}” is none.`); return; } if (await this.command({ op: "seam", shot: this.s.shot.id, seam: "cross-fade", frames })) this.openSeam(); },
   async compareSeam() { this.seamSaid = "rendering a few small frames …"; const said = await this.form("seam/step/", {}); this.seamSaid = said.error || said.text; },
   async showAmount() {
     if (this.amounts) { this.amounts = null; return; }

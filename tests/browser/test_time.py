@@ -68,7 +68,7 @@ def test_keys_by_hand(page: Page, live_server: Any, place: Any) -> None:
     expect(page.locator("#picked")).to_contain_text("2 keys of Exposure")
     canvas = page.locator("#lanecanvas").bounding_box()
     assert canvas
-    drag(page, (b[0], canvas["y"] + 5), (spot(page, 0.75)[0], canvas["y"] + 5))
+    drag(page, (b[0], canvas["y"] + 3), (spot(page, 0.75)[0], canvas["y"] + 3))
     revision(page, 8)
     assert keys() == [(0.0, 14.0), (0.25, 13.5), (0.75, 12.0)]
     page.locator("[aria-label=Lanes]").focus()

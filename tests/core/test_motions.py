@@ -222,6 +222,18 @@ def test_a_thing_that_is_carried_about_is_not_built_anew(marsh: Ground, monkeypa
     assert built == [] and spots == pytest.approx([-6, 0, 6])
 
 
+def test_a_walk_over_a_deck_that_is_keyed_is_checked_as_it_stands_at_the_start() -> None:
+    from lumwick.place.document import Built
+    from lumwick.snapshot.ride import check
+
+    deck = Built(id="b", name="B", kind="boardwalk", line=[(-40, 0), (40, 0)], deck=ramp((0, 21), (1, 23)), width=2.0)
+    shot = small_place().shots[0]
+    stations = [s.model_copy(update={"north": 0.0, "east": x}) for s, x in zip(shot.route.stations, (-1.0, 0.0, 0.4), strict=True)]
+    place = small_place(growth=[], built=[deck], shots=[shot.model_copy(update={"route": shot.route.model_copy(update={"way": "walk", "stations": stations})})])
+    report = check(Setting(place, flat()), place.shots[0])
+    assert report["clearance"]["least"] == pytest.approx(1.6, abs=0.02)
+
+
 def test_the_demo_is_sound_and_names_what_moves() -> None:
     place = saltmere()[0]
     assert [m.path for m in Motions(place, place.shot("sunset")).movers] == ["/shots/sunset/exposure/ev100"]
