@@ -230,9 +230,9 @@ document.addEventListener("alpine:init", () => {
       if ((e.ctrlKey || e.metaKey) && k.toLowerCase() === "z") { e.preventDefault(); e.shiftKey ? this.redo() : this.undo(); return; }
       if ((e.ctrlKey || e.metaKey) && k.toLowerCase() === "c" && this.countPicked()) { e.preventDefault(); this.copyKeys(); return; }
       if ((e.ctrlKey || e.metaKey) && k.toLowerCase() === "v" && this.copied) { e.preventDefault(); this.pasteKeys(""); return; }
+      if (e.target === this.$refs.lanes && this.keyLanes(e)) { e.preventDefault(); return; }
       if (e.ctrlKey || e.metaKey || e.altKey) return;
       if (k === "Delete" && this.countPicked()) { e.preventDefault(); this.removeKeys(); return; }
-      if (["ArrowLeft", "ArrowRight"].includes(k) && this.countPicked() && e.target === this.$refs.lanes) { e.preventDefault(); this.nudge(k === "ArrowLeft" ? -n : n); return; }
       const onButton = e.target.closest("button, a, [role=slider]");
       const acts = {
         w: () => this.walk(0, 1.2 * slow), s: () => this.walk(0, -1.2 * slow), a: () => this.walk(-1.2 * slow, 0), d: () => this.walk(1.2 * slow, 0), q: () => this.walk(0, 0, -0.5 * slow), e: () => this.walk(0, 0, 0.5 * slow),

@@ -559,6 +559,20 @@ const timelinePart = {
     this.edited({ op: "copy_keys", picked: this.copied, at, ...(onto ? { onto } : {}) }, Object.fromEntries(this.copied.map((p) => [onto || p.path, p.times.map((t) => +(at + t - first).toFixed(9))])));
   },
   nudge(by) { this.edited({ op: "shift_keys", picked: this.pickedList(), by: +(by / this.fps()).toFixed(9) }, Object.fromEntries(Object.entries(this.picked).map(([p, ts]) => [p, ts.map((t) => +(t + by / this.fps()).toFixed(9))]))); },
+  // the lanes by keyboard: up and down change the lane, with ctrl left and right the key, alone they move it; enter opens the curve
+  keyLanes(e) {
+    const lanes = this.lanesNow(), paths = Object.keys(this.picked), path = paths[0] || this.openLane, at = lanes.findIndex((l) => l.path === path), by = e.shiftKey ? 10 : 1;
+    if (!lanes.length || e.altKey) return false;
+    if (e.key === "ArrowUp" || e.key === "ArrowDown") { const next = lanes[clamp(at + (e.key === "ArrowDown" ? 1 : -1), 0, lanes.length - 1)], key = next.keys.reduce((a, b) => (Math.abs(b.t - this.t) < Math.abs(a.t - this.t) ? b : a)); this.setPicked({ [next.path]: [key.t] }); this.sayPicked(); return true; }
+    if (e.key === "Enter" && path) { this.toggleLane(path); return true; }
+    const side = e.key === "ArrowRight" ? 1 : e.key === "ArrowLeft" ? -1 : 0;
+    if (!side || !paths.length) return false;
+    if (!e.ctrlKey) { this.nudge(side * by); return true; }
+    const lane = lanes[at], ts = this.picked[path], edge = side > 0 ? Math.max(...ts) : Math.min(...ts), i = lane.keys.findIndex((k) => near(k.t, edge)), key = lane.keys[clamp(i + side, 0, lane.keys.length - 1)];
+    this.setPicked({ [path]: e.shiftKey ? [...new Set([...ts, key.t])] : [key.t] }); this.sayPicked();
+    return true;
+  },
+  sayPicked() { const key = this.theKey(), lane = this.theLane(); if (key && lane) this.go(clamp(key.t, 0, this.s.shot.seconds) + 1e-6); },
   selectLane(path) { const lane = this.lane(path); if (lane) this.setPicked({ [path]: lane.keys.map((k) => k.t) }); },
   setBeyond(which, value) { this.command({ op: "beyond", path: this.openLane, [which]: value }); },
   pasteTarget() { const p = this.touched; return this.copied && this.copied.length === 1 && p && p !== this.copied[0].path ? p : ""; },

@@ -98,6 +98,34 @@ def test_keys_by_hand(page: Page, live_server: Any, place: Any) -> None:
     page.wait_for_function(f"{W}.s.redo === 'removed 2 keys of exposure'")
 
 
+def test_keys_by_the_keyboard_alone(page: Page, live_server: Any, place: Any) -> None:
+    keyed(place, (0.0, 14.0), (0.25, 13.0), (0.5, 12.0))
+    place.edit(4, {"op": "key", "path": "/air/haze", "t": 0.0, "value": 0.2})
+    open_place(page, live_server, place)
+    lanes = page.locator("[aria-label=Lanes]")
+    lanes.focus()
+    page.keyboard.press("ArrowDown")
+    expect(page.locator("#picked")).to_have_text("a key of Exposure")
+    page.keyboard.press("Control+ArrowRight")
+    assert ws(page, "Object.values(w.picked)[0]") == [0.25] and ws(page, "w.frame()") == 7  # the playhead goes along
+    page.keyboard.press("ArrowRight")
+    revision(page, 6)
+    assert keys()[1] == (0.2917, 13.0)
+    page.keyboard.press("Control+Shift+ArrowRight")
+    expect(page.locator("#picked")).to_contain_text("2 keys of Exposure")
+    page.keyboard.press("Shift+ArrowRight")
+    revision(page, 7)
+    assert [t for t, _ in keys()] == [0.0, 0.7083, 0.9167]
+    page.keyboard.press("Enter")
+    expect(page.get_by_label("before, it")).to_have_count(0)  # keys are picked: their tools stand there
+    assert ws(page, "w.openLane") == EV
+    page.keyboard.press("ArrowDown")
+    expect(page.locator("#picked")).to_have_text("a key of Haze")
+    page.keyboard.press("Delete")
+    revision(page, 8)
+    assert Place.objects.get().head.parsed().air.haze == 0.2
+
+
 def test_a_lane_opens_into_its_curve(page: Page, live_server: Any, place: Any) -> None:
     keyed(place, (0.0, 14.0), (0.5, 10.0))
     open_place(page, live_server, place)
