@@ -125,7 +125,7 @@ def clip_time(shot: Shot, t: float) -> float:
     if shot.seam != "mirror":
         return t
     turn = shot.seconds
-    return float(turn / 2 - abs((t % turn) - turn / 2))
+    return round(float(turn / 2 - abs((t % turn) - turn / 2)), 9)  # the same instant, whichever way it is met
 
 
 def sun_at(place: Place, clock: dt.datetime) -> SunPosition:
