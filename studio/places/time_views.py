@@ -39,11 +39,24 @@ def _head(request: HttpRequest, place_id: int, shot_id: str | None) -> tuple[Pla
     return place, revision_setting(place.head.pk).place, shot_of(place, shot_id)
 
 
+def _whole(request: HttpRequest, name: str) -> int:
+    """A whole number that the page itself sends.
+
+    Raises
+    ------
+    PlaceError
+    """
+    text = request.POST.get(name, "")
+    if not text.isdecimal():
+        raise PlaceError(f"This request does not say its {name}: reload the page.")
+    return int(text)
+
+
 def _said(request: HttpRequest, place: Place, make: Callable[[], dict[str, Any]]) -> JsonResponse:
     """Make one edit from a form, and answer with the newest state or a sentence."""
     shot_id = request.POST.get("shot")
     try:
-        place.edit(int(request.POST.get("rev") or 0), make())
+        place.edit(_whole(request, "rev"), make())
     except StaleRevision as stale:
         return JsonResponse({"error": str(stale), "state": state_of(own_place(request, place.pk), shot_id)}, status=409)
     except LumwickError as error:
@@ -104,10 +117,10 @@ def lapse(request: HttpRequest, place_id: int) -> HttpResponse:
             if fps is None:
                 raise PlaceError(f"{plan.fps:.4g} frames a second is not a rate in use: choose one of {', '.join(RATES)}.")
             if fps != shot.fps:
-                place.edit(int(request.POST.get("rev") or 0), {"op": "retime", "shot": shot.id, "frames": plan.frames, "fps": fps, "keep": "scale"})
+                place.edit(_whole(request, "rev"), {"op": "retime", "shot": shot.id, "frames": plan.frames, "fps": fps, "keep": "scale"})
                 place = own_place(request, place_id)
             assert place.head is not None
-            made_on = place.head.number if fps != shot.fps else int(request.POST.get("rev") or 0)
+            made_on = place.head.number if fps != shot.fps else _whole(request, "rev")
             place.edit(made_on, {"op": "clock", "shot": shot.id, "start": place_clock(shot, 0.0).isoformat(), "speed": round(plan.speed, 6), "frames": plan.frames})
             return JsonResponse({"state": state_of(own_place(request, place_id), shot.id)})
     except StaleRevision as stale:
@@ -263,7 +276,8 @@ def compare(request: HttpRequest, place_id: int) -> HttpResponse:
 def name_state(request: HttpRequest, place_id: int) -> HttpResponse:
     """Give a state a name, or take it away."""
     place = own_place(request, place_id)
-    revision = get_object_or_404(Revision, place=place, number=request.POST.get("number") or 0)
+    number = request.POST.get("number", "")
+    revision = get_object_or_404(Revision, place=place, number=int(number) if number.isdecimal() else 0)
     revision.called = " ".join(request.POST.get("called", "").split())[:80]
     revision.save(update_fields=["called"])
     return render(request, "partials/history.html", history_of(place))

@@ -97,6 +97,7 @@ def test_clip_clock_and_planner(visitor: Client, place: Any) -> None:
 
     assert post("clip/", length="10 s", fps="25", keep="scale").json()["state"]["shot"]["frames"] == 250
     assert "written in frames" in post("clip/", length="long").json()["error"] and "not a frame rate" in post("clip/", length="10", fps="1000").json()["error"]
+    assert "reload the page" in visitor.post(f"{base}clip/", {"rev": "x", "shot": "a", "length": "9"}).json()["error"]
     plan = post("lapse/", event="3 h", clip="10 s", fps="24").json()
     assert (plan["frames"], plan["interval"]) == (240, 45.0) and "one each 45 s" in plan["text"]
     assert "Give three" in post("lapse/", event="3 h").json()["error"] and "must be a number" in post("lapse/", event="some", clip="1", fps="24").json()["error"]
@@ -140,6 +141,7 @@ def test_states_are_named_and_compared(visitor: Client, place: Any) -> None:
     assert "Hazier one" in page and Revision.objects.get(place=place, number=2).called == "Hazier one"
     told = visitor.get(f"{base}compare/?a=2&b=1").content.decode()
     assert "haze 0.12 → 0.3" in told and "Hazier one" in told
+    assert visitor.post(f"{base}name/", {"number": "x", "called": "y"}).status_code == 404
     assert visitor.get(f"{base}compare/?a=1&b=9").status_code == 404 and visitor.get(f"{base}compare/?a=x").status_code == 422
 
 
