@@ -70,8 +70,9 @@ document.addEventListener("alpine:init", () => {
       this.playing = false;
       if (this.openLane && !this.lane(this.openLane)) this.openLane = "";
       this.setPicked(Object.fromEntries(Object.entries(this.pickedNext || this.picked).map(([path, ts]) => [path, ts.filter((t) => (this.lane(path) || { keys: [] }).keys.some((k) => near(k.t, t)))])));
-      this.refreshReady();
-      if (this.filling) { clearTimeout(this.fillTimer); this.fillTimer = setTimeout(() => { if (this.filling) this.rehearse(true); }, 900); }
+      // what lies ready is asked for once the look has answered; until then nothing old is shown as ready
+      this.frames = {}; clearTimeout(this.readyTimer); this.readyTimer = setTimeout(() => this.refreshReady(), 1200);
+      if (this.filling) { clearTimeout(this.fillTimer); this.fillTimer = setTimeout(() => { if (this.filling) this.rehearse(true); }, 1300); }
       this.look(); this.drawTimeline(); this.drawDrawing(); this.slip();
       this.chartKey === state.chart ? this.drawChart() : this.loadChart();
     },

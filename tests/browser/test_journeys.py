@@ -204,7 +204,7 @@ def test_rehearse_and_play_at_true_speed(page: Page, live_server: Any, place: An
     kept = ws(page, "Object.values(w.frames).slice(0, 6)")
     page.evaluate("Alpine.$data(document.querySelector('[x-data^=workspace]')).command({ op: 'key', path: '/shots/a/exposure/ev100', t: 0.4, value: 13 })")
     revision(page, 5)
-    page.wait_for_function("Object.keys(Alpine.$data(document.querySelector('[x-data^=workspace]')).frames).length < 12", timeout=5_000)
+    page.wait_for_function("(() => { const n = Object.keys(Alpine.$data(document.querySelector('[x-data^=workspace]')).frames).length; return n > 5 && n < 12; })()", timeout=9_000)
     assert ws(page, "Object.values(w.frames)")[:6] == kept
     ready(page, 12)  # and the rest is filled by itself
     # the same again is there at once, without asking for it
