@@ -106,11 +106,12 @@ def _motions_of_place(setting: Setting, shot: Shot) -> Iterator[Gap]:
     for title, there in living:
         if there:
             yield Gap("", title, "", 0.0, 0.0, shot.loop, "close: every frequency is a whole number of turns" if shot.loop else "do not close: the clip is not declared a loop", () if shot.loop else ("loop", *WHOLE))
-    start, end = (sun_at(place if not setting.motions(shot).movers else setting.motions(shot).at(t)[0], place_clock(shot, t)) for t in (0.0, seconds - JUST_BEFORE))
+    start, end = (sun_at(setting.motions(shot).at(t)[0], place_clock(shot, t)) for t in (0.0, seconds - JUST_BEFORE))
     moved = float(np.degrees((turn_of(start.azimuth, start.elevation)[0].inv() * turn_of(end.azimuth, end.elevation)[0]).magnitude()))
     per_frame = moved / max(shot.frames - 1, 1)
+    by_hand = isinstance(shot.clock.start, MomentChannel)  # a keyed clock has no speed that could be taken away
     if moved > 0.05:  # a tenth of the disc
-        yield Gap("", "The sun", "°", moved, per_frame, False, f"is {moved:.1f}° away from where it started", ("still", *WHOLE))
+        yield Gap("", "The sun", "°", moved, per_frame, False, f"is {moved:.1f}° away from where it started", WHOLE if by_hand else ("still", *WHOLE))
     if shot.route.stations:
         yield _of_camera(setting, shot)
 

@@ -288,6 +288,11 @@ def test_the_seam_check_says_what_jumps_by_how_much_and_what_would_mend_it() -> 
     fast = with_shot(place, loop=False, clock=place.shots[0].clock.model_copy(update={"speed": 3600.0}))
     gaps = {g.title: g for g in seam_gaps(Setting(fast, flat()), fast.shots[0])}
     assert not gaps["The sea's waves"].closes and "loop" in gaps["The sea's waves"].repairs and gaps["The sun"].value > 10
+    assert "still" in gaps["The sun"].repairs
+    hours = MomentChannel(keys=(MomentKey(t=0, v=dt.datetime(2026, 6, 5, 8)), MomentKey(t=1, v=dt.datetime(2026, 6, 5, 12))))
+    by_hand = with_shot(place, clock=place.shots[0].clock.model_copy(update={"start": hours}))
+    (sun,) = [g for g in seam_gaps(Setting(by_hand, flat()), by_hand.shots[0]) if g.title == "The sun"]
+    assert sun.value > 10 and "still" not in sun.repairs  # the keys say the hour, so no speed can be taken away
     for seam in ("mirror", "cross-fade"):
         whole, _ = edit(fast, op="seam", shot="a", seam=seam, frames=6)
         assert all(g.closes for g in seam_gaps(Setting(whole, flat()), whole.shots[0]))
