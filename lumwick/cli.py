@@ -12,11 +12,12 @@ import typer
 from rich.console import Console
 from rich.progress import Progress, TimeElapsedColumn, TimeRemainingColumn
 
-from lumwick import cli_time
+from lumwick import cli_route, cli_time
 from lumwick.errors import LumwickError
 
 app = typer.Typer(add_completion=False, no_args_is_help=True, pretty_exceptions_enable=False, help="Make natural and built places live, and film them.")
 app.add_typer(cli_time.app)
+app.add_typer(cli_route.app)
 say = Console(stderr=True)
 
 
@@ -208,15 +209,6 @@ def sun(lat: Annotated[float, typer.Option()], lon: Annotated[float, typer.Optio
     iso = lambda d: d.isoformat(timespec="seconds") if d else None  # noqa: E731
     print(json.dumps({"azimuth": round(float(position.azimuth), 4), "elevation": round(float(position.elevation), 4), "sunrise": iso(day.sunrise),
                       "solar_noon": iso(day.noon), "sunset": iso(day.sunset), "always": day.always}))
-
-
-@app.command()
-def check(place: Path, shot: Annotated[str, typer.Option()]) -> None:
-    """What is wrong with a camera move, as JSON: clearance and speed."""
-    from lumwick.snapshot.ride import check as ride_check
-
-    setting = _open(place)
-    print(json.dumps(ride_check(setting, _shot(setting, shot)), indent=1))
 
 
 @app.command()

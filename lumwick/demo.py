@@ -91,7 +91,7 @@ def saltmere() -> tuple[Place, dict[str, bytes]]:
             Shot(id="dawn", name="Dawn fog over the reeds", frames=192, fps="24", clock=Clock(start=dt.datetime(2026, 6, 5, 5, 50), speed=1),
                  air=Air(haze=0.10, fog_visibility=480, fog_height=5.0, fog_base=0.6), wind=Wind(speed=1.8, from_bearing=235, gustiness=0.2),
                  exposure=Exposure(ev100=12.3, kelvin=5600, f_number=5.6, focus=40),
-                 route=Route(way="fly", ease=0.08, stations=[
+                 route=Route(way="fly", eased_start=0.08, eased_end=0.08, stations=[
                      _station("s1", 10, -10, 3.1, (4, 70, 3.0), 30, "Over the creek's reeds"),
                      _station("s2", 27, 2, 3.4, (38, 92, 3.4), 30, "Past the walk"),
                      _station("s3", 46, 15, 3.9, (80, 112, 4.0), 30, "Over the flat"),
@@ -99,7 +99,7 @@ def saltmere() -> tuple[Place, dict[str, bytes]]:
                  ])),
             Shot(id="boardwalk", name="The boardwalk into the hide", frames=360, fps="24", clock=Clock(start=dt.datetime(2026, 6, 5, 9, 40), speed=1),
                  exposure=Exposure(ev100=Channel(keys=[Key(t=0, v=13.7), Key(t=10.4, v=13.7), Key(t=14.0, v=11.2)]), kelvin=5600, f_number=8, focus=12),
-                 route=Route(way="walk", eye_height=1.62, ease=0.05, stations=[
+                 route=Route(way="walk", eye_height=1.62, eased_start=0.05, eased_end=0.05, stations=[
                      _station("w1", 0.0, 39.6, 3.57, (-14, 30, 3.3), 24, "On the boards"),
                      _station("w2", -8.0, 34.7, 3.57, (-20, 26, 3.2), 24, "By the reeds"),
                      _station("w3", -17.2, 28.4, 3.57, (-24, 22, 3.25), 24, "At the door"),

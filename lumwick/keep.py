@@ -17,7 +17,9 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
+import numpy as np
 from numpy.typing import NDArray
+from pydantic import BaseModel
 
 import lumwick
 
@@ -85,3 +87,19 @@ def make_room(root: Path, most: int = ROOM) -> None:
             path.parent.rmdir()
         except OSError:  # not empty yet
             continue
+
+
+def digest(*things: Any) -> str:
+    """A hash of documents and plain values, for knowing whether something must be made again."""
+    h = hashlib.sha256()
+    for thing in things:
+        if isinstance(thing, BaseModel):
+            h.update(thing.model_dump_json().encode())
+        elif isinstance(thing, np.ndarray):
+            h.update(thing.tobytes())
+        elif isinstance(thing, list):
+            h.update(digest(*thing).encode())
+        else:
+            h.update(repr(thing).encode())
+        h.update(b"|")
+    return h.hexdigest()

@@ -1,19 +1,115 @@
-"""The camera's way through its stations: a smooth curve run at constant speed, with eased ends."""
+"""The camera's way: where it is, where it looks and how it is set, at any clip time."""
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from dataclasses import dataclass
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field
+from typing import Any
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
-from scipy.interpolate import CubicSpline, PchipInterpolator
+from scipy.interpolate import PchipInterpolator
+from scipy.spatial.transform import Rotation
 
 from lumwick.errors import RouteError
-from lumwick.motion.turns import aim_of, smooth, turn_of
+from lumwick.motion import pacing
+from lumwick.motion.channel import Curve, evaluate
+from lumwick.motion.line import Line, at_height, circling, spot, straight, through
+from lumwick.motion.terms import wander
+from lumwick.motion.track import Track, pose_angles
+from lumwick.motion.turns import smooth, turn_of
 from lumwick.place.document import Route, Station
 
-Floor = Callable[[NDArray[np.float64], NDArray[np.float64]], NDArray[np.float64]]
+Floats = NDArray[np.float64]
+OWN = ("focus", "f_number", "ev100", "kelvin", "roll")
+"""What a station may set for itself, or leave to the shot."""
+STEP = 0.72
+"""Metres of a walker's step (broad practice, no source)."""
+HEAD_TURN = 1.0
+"""Seconds in which somebody who stops turns the head to what is worth seeing, and back."""
+GROUND_EVENED = 3.0
+"""Standard deviation [m] over which a flight at a height over ground evens the ground out."""
+
+
+def _level(x: Floats, y: Floats) -> Floats:
+    return np.zeros(np.shape(x))
+
+
+@dataclass(frozen=True)
+class Around:
+    """What a way needs to know of the place: the ground, what one stands on, where things are, and what is keyed.
+
+    Attributes
+    ----------
+    ground : callable
+        Height [m] at points (n,), (n,).
+    floor : callable
+        Height [m] that one stands on at points, given the height (n,) that one comes from.
+    subject : callable
+        Place (n, 3) [m] and turn (n,) [degrees] of a thing at clip times (n,) [s].
+    keyed : callable
+        Values (n,) of one of the route's numbers at clip times (n,) [s].
+    track : Track or None
+        The path that was brought in.
+    loop : float or None [s]
+        Length that the clip closes over.
+    """
+
+    ground: Callable[[Floats, Floats], Floats] = _level
+    floor: Callable[[Floats, Floats, Floats], Floats] | None = None
+    subject: Callable[[str, Floats], tuple[Floats, Floats]] | None = None
+    keyed: Callable[[str, Floats], Floats] | None = None
+    track: Track | None = None
+    loop: float | None = None
+
+
+@dataclass(frozen=True)
+class Poses:
+    """Cameras at n times.
+
+    Attributes
+    ----------
+    position, forward : ndarray, shape (n, 3)
+    roll : ndarray, shape (n,) [degrees]
+        By an unsteady hand or a walker's gait, besides what stations and shot say.
+    focal : ndarray, shape (n,) [mm]
+    own : dict of ndarray, shape (n,)
+        What stations set for themselves; what is missing is left to the shot.
+    """
+
+    position: Floats
+    forward: Floats
+    roll: Floats
+    focal: Floats
+    own: dict[str, Floats] = field(default_factory=dict)
+
+    @property
+    def bearing(self) -> Floats:
+        """Degrees from north through east, going on past 360."""
+        return np.degrees(np.unwrap(np.arctan2(self.forward[:, 0], self.forward[:, 1])))
+
+    @property
+    def pitch(self) -> Floats:
+        return np.degrees(np.arcsin(np.clip(self.forward[:, 2], -1, 1)))
+
+    def table(self) -> Floats:
+        """Everything in rows, to tell whether two are the same."""
+        return np.column_stack([self.position, self.forward, self.roll, self.focal, *(self.own[name] for name in sorted(self.own))])
+
+
+@dataclass(frozen=True)
+class Leg:
+    """Stations between two hard changes, the line through them, and what is set at them."""
+
+    line: Line
+    first: int
+    start: float
+    """Way covered before it, in the measure of the pacing."""
+    span: float
+    """Its own: its length, or what a turn on the spot counts as."""
+    aiming: Callable[[Floats], Rotation]
+    focal: Callable[[Floats], Floats]
+    own: dict[str, Callable[[Floats], Floats]]
 
 
 @dataclass(frozen=True)
@@ -24,111 +120,347 @@ class Way:
     ----------
     length : float [m]
         Along the curve.
-    station_share : ndarray, shape (n,)
-        Share of the length at which each station lies.
+    arrive, leave : ndarray, shape (n,) [s]
+        Clip times at which stations are met and left; not a number for stations that the way does not use.
+    changes : tuple of float [s]
+        Clip times of hard changes.
     """
 
+    route: Route
+    seconds: float
     length: float
-    station_share: NDArray[np.float64]
-    _position: Callable[[NDArray[np.float64]], NDArray[np.float64]]
-    _bearing: Callable[[NDArray[np.float64]], NDArray[np.float64]]
-    _pitch: Callable[[NDArray[np.float64]], NDArray[np.float64]]
-    _focal: Callable[[NDArray[np.float64]], NDArray[np.float64]]
-    _knots: NDArray[np.float64]
-    _arc: NDArray[np.float64]
-    _u: NDArray[np.float64]
+    arrive: Floats
+    leave: Floats
+    changes: tuple[float, ...]
+    usual_speed: float
+    around: Around
+    legs: tuple[Leg, ...]
+    _paced: Callable[[Floats], Floats]
 
-    def parameter(self, share: ArrayLike) -> NDArray[np.float64]:
-        """Curve parameter at a share of the length."""
-        return np.interp(np.asarray(share, float) * self.length, self._arc, self._u) if self.length > 0 else np.zeros(np.shape(share))
+    def along(self, times: ArrayLike) -> Floats:
+        """Way covered [m] at clip times (n,) [s]."""
+        return self._paced(np.atleast_1d(np.asarray(times, float)))
 
-    def at(self, share: ArrayLike) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]:
-        """Position (n, 3) [m], bearing [degrees], pitch [degrees] and focal length [mm] at shares (n,) of the length."""
-        u = self.parameter(np.atleast_1d(share))
-        return self._position(u), self._bearing(u), self._pitch(u), self._focal(u)
+    def at(self, times: ArrayLike) -> Poses:
+        """The camera at clip times (n,) [s]."""
+        t = np.atleast_1d(np.asarray(times, float))
+        r = self.route
+        if r.way == "brought":
+            return self._brought(t)
+        covered = self.along(t)
+        leg = np.searchsorted(np.array(self.changes), t + 1e-9, side="right") if self.changes else np.zeros(len(t), np.int64)
+        u, position, u_focal = np.zeros(len(t)), np.zeros((len(t), 3)), np.zeros(len(t))
+        ahead, stationed = np.zeros((len(t), 3)), np.zeros((len(t), 3))
+        own = {name: np.full(len(t), np.nan) for name in OWN if any(name in q.own for q in self.legs)}
+        lead = max(r.lead * self.usual_speed, 0.25)
+        for k, q in enumerate(self.legs):
+            on = leg == k
+            if not on.any():
+                continue
+            within = np.clip(covered[on] - q.start, 0.0, q.span)
+            if q.line.length > 0:
+                u[on] = q.line.parameter(within)
+                position[on] = q.line.at(within)
+                ahead[on] = q.line.at(within + lead) - position[on]
+            else:
+                u[on] = within / q.span if q.span > 0 else 0.0
+                position[on] = q.line.position(u[on])
+            stationed[on] = q.aiming(u[on]).apply([0.0, 1.0, 0.0])
+            u_focal[on] = q.focal(u[on])
+            for name in own:
+                own[name][on] = q.own[name](u[on]) if name in q.own else np.nan
+        if r.way == "follow":
+            position = self._followed(t)
+        elif r.way == "walk" and r.gait > 0:
+            position = position + self._gait(t, covered, ahead)
+        forward = self._looking(t, position, ahead, stationed)
+        focal = self._countered(u_focal, position)
+        if r.focus_on == "subject":
+            own["focus"] = np.maximum(((self._subject(t) - position) * forward).sum(1), 0.1)
+        roll = np.zeros(len(t))
+        if r.handheld > 0:
+            position, forward, roll = self._unsteady(t, position, forward)
+        return Poses(position, forward, roll, focal, own)
+
+    # -- where it looks ------------------------------------------------------------------------------
+
+    def _subject(self, t: Floats) -> Floats:
+        """Where what is circled, followed or looked at is, (n, 3)."""
+        r = self.route
+        if r.subject and self.around.subject is not None:
+            return self.around.subject(r.subject, t)[0] + [0.0, 0.0, r.subject_up]
+        point = r.spot if r.spot is not None else r.stations[0].aim
+        return np.broadcast_to(np.array(point) + [0.0, 0.0, r.subject_up], (len(t), 3)).copy()
+
+    def _looking(self, t: Floats, position: Floats, ahead: Floats, stationed: Floats) -> Floats:
+        r = self.route
+
+        def by(mode: str) -> Floats:
+            if mode == "subject" or (mode == "stations" and r.way in ("orbit", "follow")):
+                away = self._subject(t) - position
+                return np.where(np.linalg.norm(away, axis=1, keepdims=True) < 1e-6, stationed, away)
+            if mode == "by keys":
+                b, p = np.radians(self._keyed("bearing", t)), np.radians(self._keyed("pitch", t))
+                return np.stack([np.sin(b) * np.cos(p), np.cos(b) * np.cos(p), np.sin(p)], -1)
+            if mode == "ahead":
+                d = ahead.copy()
+                if r.way == "walk":
+                    d[:, 2] = 0.0  # somebody walking looks level, up hill and down
+                return self._stops_to_look(t, unit(np.where(np.linalg.norm(d, axis=1, keepdims=True) < 1e-6, stationed, d)), stationed)
+            return stationed
+
+        first = unit(by(r.aim))
+        share = np.clip(self._keyed("aim_share", t), 0.0, 1.0)
+        if r.aim_second == r.aim or not share.any():
+            return first
+        return turned(first, unit(by(r.aim_second)), share)
+
+    def _stops_to_look(self, t: Floats, ahead: Floats, stationed: Floats) -> Floats:
+        """Where it goes; but at a station that it stays at, what that station aims at."""
+        share = np.zeros(len(t))
+        for a, b, station in zip(self.arrive, self.leave, self.route.stations, strict=False):
+            if station.stay > 0 and np.isfinite(a):
+                turn = min(HEAD_TURN, (b - a) / 2)
+                share = np.maximum(share, np.minimum(eased((t - a + 0.3 * turn) / turn), eased((b - t + 0.3 * turn) / turn)))
+        return turned(ahead, unit(stationed), share) if share.any() else ahead
+
+    def _keyed(self, name: str, t: Floats) -> Floats:
+        value = getattr(self.route, name)
+        if self.around.keyed is not None:
+            return self.around.keyed(name, t)
+        return evaluate(value, t) if isinstance(value, Curve) else np.full(len(t), float(value))
+
+    # -- how it moves --------------------------------------------------------------------------------
+
+    def _followed(self, t: Floats) -> Floats:
+        r, s = self.route, self.route.stations[0]
+        if not r.subject or self.around.subject is None:
+            raise RouteError("This shot follows something, and it is not said what: choose a subject.")
+        home, turn0 = self.around.subject(r.subject, np.zeros(1))
+        there, turn = self.around.subject(r.subject, t - r.lag)
+        a = np.radians(turn - turn0[0])
+        e, n, h = np.array([s.east, s.north, s.up]) - home[0]
+        return there + np.stack([e * np.cos(a) + n * np.sin(a), n * np.cos(a) - e * np.sin(a), np.full(len(t), h)], -1)
+
+    def _brought(self, t: Floats) -> Poses:
+        assert self.around.track is not None
+        position, turn, focal = self.around.track.at(t + self.route.starts_before)
+        _, _, roll = pose_angles(turn)
+        return Poses(position, turn.apply([0.0, 1.0, 0.0]).reshape(-1, 3), np.zeros(len(t)), focal, {"roll": roll})
+
+    def _gait(self, t: Floats, covered: Floats, ahead: Floats) -> Floats:
+        h = 0.02
+        speed = (self.along(t + h) - self.along(t - h)) / (2 * h)
+        size = self.route.gait * eased(speed / 0.9)
+        side = np.stack([ahead[:, 1], -ahead[:, 0], np.zeros(len(t))], -1)
+        side /= np.maximum(np.linalg.norm(side, axis=1, keepdims=True), 1e-9)
+        sway = 0.011 * size * np.sin(np.pi * covered / STEP)
+        return side * sway[:, None] + np.stack([np.zeros(len(t)), np.zeros(len(t)), -0.009 * size * (1 - np.cos(2 * np.pi * covered / STEP))], -1)
+
+    def _unsteady(self, t: Floats, position: Floats, forward: Floats) -> tuple[Floats, Floats, Floats]:
+        """A hand's slow drift and small tremor, in closed form; some millimetres and a tenth of a degree (broad practice, no source)."""
+        r, loop = self.route, self.around.loop
+
+        def drift(k: int, rate: float) -> Floats:
+            return wander(t, rate, 0.25, r.seed * 16 + k, loop)
+
+        moved = position + 0.006 * r.handheld * np.stack([drift(k, 0.45) for k in range(3)], -1)
+        bearing, pitch = np.arctan2(forward[:, 0], forward[:, 1]), np.arcsin(np.clip(forward[:, 2], -1, 1))
+        bearing, pitch = bearing + np.radians(0.16 * r.handheld) * drift(3, 0.5) / np.maximum(np.cos(pitch), 0.2), pitch + np.radians(0.13 * r.handheld) * drift(4, 0.6)
+        return moved, np.stack([np.sin(bearing) * np.cos(pitch), np.cos(bearing) * np.cos(pitch), np.sin(pitch)], -1), 0.12 * r.handheld * drift(5, 0.35)
+
+    def _countered(self, focal: Floats, position: Floats) -> Floats:
+        r = self.route
+        if r.way != "push" or not r.counter:
+            return focal
+        s = r.stations[0]
+        aim, home = np.array(s.aim), np.array([s.east, s.north, s.up])
+        return np.clip(focal * np.linalg.norm(position - aim, axis=1) / np.linalg.norm(home - aim), 4.0, 1200.0)
 
 
-def eased_share(x: ArrayLike, ease: float) -> NDArray[np.float64]:
-    """Share of the way at a share of the time: constant speed, but for a smooth start and stop over ``ease``."""
-    s: NDArray[np.float64] = np.clip(np.asarray(x, float), 0, 1)
-    if ease < 1e-9:
-        return s
-    v = 1.0 / (1.0 - ease)
-    start = v * s * s / (2 * ease)
-    stop = 1 - v * (1 - s) ** 2 / (2 * ease)
-    return np.where(s < ease, start, np.where(s > 1 - ease, stop, v * (s - ease / 2)))
+def eased(x: ArrayLike) -> Floats:
+    """0 to 1 by 3 x^2 - 2 x^3."""
+    s: Floats = np.clip(np.asarray(x, float), 0.0, 1.0)
+    return s * s * (3 - 2 * s)
 
 
-def way(route: Route, floor: Floor | None = None) -> Way:
-    """Join a route's stations.
+def unit(d: Floats) -> Floats:
+    """Directions of length 1, (n, 3)."""
+    return np.asarray(d / np.maximum(np.linalg.norm(d, axis=-1, keepdims=True), 1e-12), float)
 
-    Stations are joined by a cubic spline over the square root of their distances (centripetal, so that
-    close stations make no loop); the aim turns on the sphere, by the shorter way. A walk's height is the floor's plus the eye.
+
+def turned(a: Floats, b: Floats, share: Floats) -> Floats:
+    """Directions (n, 3) a share of the way from one to another, along the great circle (Shoemake 1985)."""
+    angle = np.arccos(np.clip((a * b).sum(-1), -1.0, 1.0))
+    sine = np.sin(angle)
+    near = sine < 1e-6
+    safe = np.where(near, 1.0, sine)
+    k, m = np.where(near, 1 - share, np.sin((1 - share) * angle) / safe), np.where(near, share, np.sin(share * angle) / safe)
+    mixed = a * k[..., None] + b * m[..., None]
+    over = np.linalg.norm(mixed, axis=-1) < 1e-6  # straight against one another: over the top of neither
+    return unit(np.where(over[..., None], a, mixed))
+
+
+def goes(route: Route) -> bool:
+    """Whether a route has what a camera needs: a station, or a path that was brought in."""
+    return bool(route.stations) or (route.way == "brought" and route.track is not None)
+
+
+def way(route: Route, seconds: float, around: Around | None = None) -> Way:
+    """Make a route ready.
+
+    Fly: a natural cubic spline through the stations over the square root of their distances. Walk: the same seen
+    from above, its height the floor's plus the eye's. The aim turns on the sphere, by the shorter way; focal
+    lengths blend by ratios.
 
     Parameters
     ----------
-    floor : callable
-        Height [m] of ground or deck at points; needed for a walk.
+    seconds : float
+        Length of the clip.
 
     Raises
     ------
     RouteError
-        There is no station.
+        There is no station, or what was asked cannot be done.
     """
+    around = around or Around()
+    seconds = max(seconds, 1e-6)
     stations = route.stations
+    if route.way == "brought":
+        if around.track is None:
+            raise RouteError("This route runs a path that was brought in, and there is none: bring one in, or choose another way.")
+        return Way(route, seconds, around.track.length, np.full(len(stations), np.nan), np.full(len(stations), np.nan), (), around.track.length / max(float(np.ptp(around.track.t)), 1e-6), around, (), lambda t: t * 0)
     if not stations:
         raise RouteError("This route has no station: turn the look to a view and press Enter to set one.")
-    p = np.array([[s.east, s.north, s.up] for s in stations])
-    aim = np.array([s.aim for s in stations]) - p
-    focal = np.array([s.focal for s in stations])
-    bearing = np.degrees(np.unwrap(np.arctan2(aim[:, 0], aim[:, 1])))
-    pitch = np.degrees(np.arctan2(aim[:, 2], np.hypot(aim[:, 0], aim[:, 1])))
-    gap = np.linalg.norm(np.diff(p, axis=0), axis=1)
-    if len(stations) == 1 or gap.max() < 1e-6:
-        n = len(stations)
+    used = {"orbit": 2, "push": 1, "follow": 1, "fixed": 1}.get(route.way, len(stations))
+    stations = stations[:used]
+    count = len(stations)
+    joins = [s.join for s in stations[:-1]] if route.way not in ("orbit",) else ["onward"] * (count - 1)
+    legs, lengths, cuts, real = _legs(route, stations, joins, around)
+    duration = seconds + route.starts_before + route.ends_after
+    begins = -route.starts_before
+    stays = np.array([s.stay for s in stations]) if len(lengths) == count else np.zeros(len(lengths))
+    moves = np.array([j == "eased" for j in joins] + [False])[: len(lengths)] if len(lengths) == count else np.zeros(len(lengths), bool)
+    takes = np.array([s.takes for s in stations]) if len(lengths) == count else np.zeros(len(lengths))
+    if route.timing == "by stations" and len(lengths) == count and count > 1:
+        # times at stations are clip times: the clock of this move is the clip's own
+        paced = pacing.by_stations(lengths, [s.time for s in stations], stays, moves, seconds, route.eased_start > 0, route.eased_end > 0)
+        begins, duration = 0.0, seconds
+    else:
+        paced = pacing.even(lengths, stays, moves, takes, duration, route.eased_start * duration, route.eased_end * duration, route.timing == "one smooth move")
+    forth, back = _clock(route, around, begins, duration)
 
-        def still(values: NDArray[np.float64]) -> Callable[[NDArray[np.float64]], NDArray[np.float64]]:
-            return lambda u: np.broadcast_to(values[0], np.shape(u) + np.shape(values[0])).copy()
+    def covered(t: Floats) -> Floats:
+        return paced.at(forth(t - begins))
 
-        held = [still(v) for v in (bearing, pitch, focal)]
-        if n > 1:  # a turn on the spot: the length is the turn, told as shares
-            t = np.linspace(0, 1, n)
-            held = [PchipInterpolator(t, v) for v in (bearing, pitch, focal)]
-            return Way(1e-9, t, _on_floor(still(p), route, floor), held[0], held[1], held[2], t, np.array([0, 1e-9]), np.array([0.0, 1.0]))
-        return Way(0.0, np.zeros(1), _on_floor(still(p), route, floor), held[0], held[1], held[2], np.zeros(1), np.zeros(1), np.zeros(1))
-    knots = np.concatenate([[0], np.cumsum(np.sqrt(np.maximum(gap, 0.01)))])
-    knots /= knots[-1]
-    curve = CubicSpline(knots, p, bc_type="natural") if len(p) > 2 else (lambda u: p[0] + (p[1] - p[0]) * np.asarray(u)[..., None])
-    position = _on_floor(curve, route, floor)
-    u = np.linspace(0, 1, max(2000, 400 * len(p)))
-    arc = np.concatenate([[0], np.cumsum(np.linalg.norm(np.diff(position(u), axis=0), axis=1))])
-    turning = smooth(knots, turn_of(bearing, pitch))
-    return Way(float(arc[-1]), np.interp(knots, u, arc) / arc[-1], position, lambda v: aim_of(turning(np.asarray(v, float)))[0], lambda v: aim_of(turning(np.asarray(v, float)))[1],
-               PchipInterpolator(knots, focal), knots, arc, u)
+    arrive, leave = (np.asarray(back(v), float) + begins for v in (paced.arrive, paced.leave))
+    changes = tuple(float(arrive[c]) for c in cuts)
+    arrive, leave = arrive[:count], leave[:count]  # a circle or a push with one station has an end of its own
+    idle = np.full(len(route.stations) - len(arrive), np.nan)
+    moving = max(duration - float(stays.sum()), 1e-6)
+    return Way(route, seconds, real, np.concatenate([arrive, idle]), np.concatenate([leave, idle]), changes, real / moving, around, legs, covered)
 
 
-def _on_floor(curve: Callable[[NDArray[np.float64]], NDArray[np.float64]], route: Route, floor: Floor | None) -> Callable[[NDArray[np.float64]], NDArray[np.float64]]:
-    if route.way != "walk" or floor is None:
-        return curve
-    # a walker's eye does not follow each plank's edge: the floor is averaged over a step's length
-    u = np.linspace(0, 1, 1500)
-    p = curve(u)
-    z = floor(p[:, 0], p[:, 1])
-    run = np.concatenate([[0], np.cumsum(np.linalg.norm(np.diff(p[:, :2], axis=0), axis=1))])
-    if run[-1] > 0:
-        even = np.linspace(0, run[-1], 1500)
-        from scipy.ndimage import gaussian_filter1d
+def _clock(route: Route, around: Around, begins: float, duration: float) -> tuple[Callable[[Floats], Floats], Callable[[Floats], Floats]]:
+    pace: Any = route.pace
+    if not isinstance(pace, Curve):
+        return (lambda x: x), (lambda x: x)
+    keyed = around.keyed
+    return pacing.warped((lambda t: evaluate(pace, t)) if keyed is None else (lambda t: keyed("pace", t)), begins, duration)
 
-        sigma = min(0.35 / (run[-1] / 1500), 400)
-        smooth = gaussian_filter1d(np.interp(even, run, z), sigma, mode="nearest")
-        z = np.interp(run, even, smooth)
 
-    def walk(v: NDArray[np.float64]) -> NDArray[np.float64]:
-        q = np.array(curve(v), float)
-        q[..., 2] = np.interp(v, u, z) + route.eye_height
-        return q
+def _legs(route: Route, stations: Sequence[Station], joins: Sequence[str], around: Around) -> tuple[tuple[Leg, ...], Floats, list[int], float]:
+    """The legs; way covered at each station (or at the ends of a way with one); the stations that begin a leg; length [m]."""
+    points = np.array([[s.east, s.north, s.up] for s in stations])
+    starts = [0, *(i + 1 for i, join in enumerate(joins) if join == "cut")]
+    legs: list[Leg] = []
+    lengths: list[float] = []
+    covered = real = 0.0
+    for a, b in zip(starts, [*starts[1:], len(stations)], strict=True):
+        line, knots = _line(route, stations[a:b], points[a:b], around)
+        span = line.length if line.length > 1e-6 else float(max(len(knots) - 1, 0))
+        own = {name: made for name in OWN if (made := _set(stations[a:b], knots, name, route.level_within)) is not None}
+        legs.append(Leg(line, a, covered, span, _aiming(stations[a:b], np.asarray(line.position(knots[: b - a]), float), knots[: b - a]), _blended(knots[: b - a], [s.focal for s in stations[a:b]], True), own))
+        lengths += [covered + (float(line.along(k)) if line.length > 1e-6 else float(k * span)) for k in (knots if len(starts) == 1 else knots[: b - a])]
+        covered += span
+        real += line.length
+    return tuple(legs), np.array(lengths), starts[1:], real
 
-    return walk
+
+def _line(route: Route, stations: Sequence[Station], points: Floats, around: Around) -> tuple[Line, Floats]:
+    """A leg's line, and the parameters of its stations (and of its end, where it has no station there)."""
+    if route.way == "orbit":
+        centre = np.array(route.spot or stations[0].aim)
+        if route.subject and around.subject is not None:
+            centre = around.subject(route.subject, np.zeros(1))[0][0]
+        if np.hypot(*(points[0] - centre)[:2]) < 1e-3:
+            raise RouteError("The first station stands on the spot that is to be circled: move it away, as far as the circle is wide.")
+        if abs(route.turns) < 1e-9:
+            return spot(points[0], 2), np.array([0.0, 1.0])
+        return circling(points[0], centre, route.turns, points[1] if len(points) > 1 else None), np.array([0.0, 1.0])
+    if route.way == "push":
+        towards = np.array(stations[0].aim) - points[0]
+        if route.counter and route.travel >= np.linalg.norm(towards) - 0.05:
+            raise RouteError(f"A push of {route.travel:g} m goes through what it aims at, {np.linalg.norm(towards):.2f} m away, and no lens keeps its size there: push by less.")
+        if abs(route.travel) < 1e-9:
+            return spot(points[0], 2), np.array([0.0, 1.0])
+        return straight(np.stack([points[0], points[0] + unit(towards) * route.travel])), np.array([0.0, 1.0])
+    gaps = np.linalg.norm(np.diff(points[:, :2] if route.way == "walk" else points, axis=0), axis=1)
+    if len(points) == 1 or gaps.max() < 1e-6 or route.way in ("follow", "fixed"):
+        line = spot(points[0], len(points))
+    elif route.way == "straight":
+        line = straight(points)
+    else:
+        line = through(points * [1, 1, 0] if route.way == "walk" else points, route.tension, route.no_overshoot)
+    if route.way == "walk":
+        line = _floored(line, points, around, route.eye_height)
+    elif route.over_ground and line.length > 0:
+        over = points[:, 2] - around.ground(points[:, 0], points[:, 1])
+        line = at_height(line, around.ground, _blended(line.knots, list(over), False), even=GROUND_EVENED)
+    return line, line.knots
+
+
+def _floored(line: Line, points: Floats, around: Around, eye: float) -> Line:
+    """A walk: on the floor, coming from the height that the stations about have."""
+    floor, knots = around.floor, line.knots
+
+    def over(u: Floats) -> Floats:
+        return np.full(np.shape(u), eye)
+
+    def standing(u: Floats, x: Floats, y: Floats) -> Floats:
+        assert floor is not None
+        return floor(x, y, np.interp(u, knots, points[:, 2]) if len(knots) > 1 else np.full(np.shape(u), points[0, 2]))
+
+    return at_height(line, around.ground, over, standing if floor is not None else None)
+
+
+def _aiming(stations: Sequence[Station], points: Floats, knots: Floats) -> Callable[[Floats], Rotation]:
+    away = np.array([s.aim for s in stations])[: len(knots)] - points[: len(knots)]
+    bearing = np.degrees(np.unwrap(np.arctan2(away[:, 0], away[:, 1])))
+    pitch = np.degrees(np.arctan2(away[:, 2], np.hypot(away[:, 0], away[:, 1])))
+    turns = turn_of(bearing, pitch)
+    if len(knots) < 2:
+        return lambda u: Rotation.from_quat(np.repeat(turns.as_quat()[:1], len(u), 0))
+    return smooth(knots, turns)
+
+
+def _blended(knots: Floats, values: Sequence[float], by_ratio: bool) -> Callable[[Floats], Floats]:
+    """Smoothly between values, never past them, by equal ratios where sizes do; held beyond the ends."""
+    v = np.log(values) if by_ratio else np.asarray(values, float)
+    back: Callable[[Floats], Floats] = np.exp if by_ratio else (lambda x: x)
+    if len(v) < 2 or np.ptp(knots[: len(v)]) < 1e-12:
+        return lambda u: np.full(np.shape(u), float(values[0]))
+    curve = PchipInterpolator(knots[: len(v)], v)
+    low, high = float(knots[0]), float(knots[len(v) - 1])
+    return lambda u: np.asarray(back(curve(np.clip(u, low, high))), float)
+
+
+def _set(stations: Sequence[Station], knots: Floats, name: str, level_within: float) -> Callable[[Floats], Floats] | None:
+    told = [(k, float(v)) for k, s in zip(knots, stations, strict=False) if (v := getattr(s, name)) is not None]
+    if not told:
+        return None
+    values = [0.0 if name == "roll" and abs(v) <= level_within else v for _, v in told]
+    return _blended(np.array([k for k, _ in told]), values, name in ("focus", "f_number"))
 
 
 def station_from(station_id: str, position: ArrayLike, bearing: float, pitch: float, focal: float, reach: float = 20.0) -> Station:

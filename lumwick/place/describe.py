@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import datetime as dt
+import math
 from dataclasses import dataclass
 from typing import Any, Literal, get_args, get_origin
 
@@ -15,6 +16,8 @@ from lumwick.place.document import Asset, Place, Shot
 from lumwick.place.instant import Motions
 from lumwick.place.paths import described, find, told, unit_of
 from lumwick.place.quantities import read, show
+
+SENSOR_WIDTH_MM = 36.0
 
 
 @dataclass(frozen=True)
@@ -34,6 +37,8 @@ class FieldView:
     animatable: bool = False
     keyed: bool = False
     choices: tuple[str, ...] = ()
+    optional: bool = False
+    """Whether it may be left out: then the shot's own holds."""
 
 
 def whole_at(place: Place, shot: Shot, t: float) -> Place:
@@ -67,6 +72,8 @@ def _view(model: BaseModel, name: str, prefix: str, now: Place) -> FieldView | N
         return None
     if isinstance(value, Asset) or (value is None and "Asset" in str(info.annotation)):
         return FieldView(**common, kind="file", shown=value.name if value else "", value=value and value.name)
+    if value is None and extra.get("optional"):
+        return FieldView(**common, kind="number", shown="", value=min(max(0.0, float(extra["low"])), float(extra["high"])), low=float(extra["low"]), high=float(extra["high"]), step=1.0, optional=True)
     if value is None:
         return None
     if isinstance(value, bool):
@@ -74,7 +81,7 @@ def _view(model: BaseModel, name: str, prefix: str, now: Place) -> FieldView | N
     if isinstance(value, int | float):
         low, high = extra.get("low"), extra.get("high")
         return FieldView(**common, kind="number", shown=show(float(value), common["unit"]), value=float(value), low=None if low is None else float(low), high=None if high is None else float(high),
-                         step=_step(float(value)))
+                         step=_step(float(value)), optional=bool(extra.get("optional")))
     if isinstance(value, dt.datetime):
         return FieldView(**common, kind="moment", shown=f"{value:%Y-%m-%d %H:%M}", value=value)
     if name == "fps":
@@ -120,8 +127,10 @@ def typed(place: Place, path: str, text: str, now: dt.datetime | None = None) ->
         if number != int(number):
             raise PlaceError(f"{title} is a whole number, and {text.strip()!r} is none.")
         return int(number)
-    if isinstance(value, int | float | Channel):
-        number = read(text, unit_of(info), title)
+    if extra.get("optional") and text.strip().lower() in ("", "-", "none", "as the shot"):
+        return None
+    if isinstance(value, int | float | Channel) or extra.get("optional"):
+        number = _lens(text) if extra.get("quantity") == "focal" and text.strip().rstrip(".").lower().endswith(("°", "deg")) else read(text, unit_of(info), title)
         keyed_turn = isinstance(value, Channel) and extra.get("quantity") == "turn"  # it goes on past 360
         if "low" in extra and not keyed_turn and not float(extra["low"]) <= number <= float(extra["high"]):  # type: ignore[arg-type]
             raise PlaceError(f"{title} lies from {show(float(extra['low']), unit_of(info))} to {show(float(extra['high']), unit_of(info))}: {text.strip()!r} is outside.")  # type: ignore[arg-type]
@@ -131,6 +140,14 @@ def typed(place: Place, path: str, text: str, now: dt.datetime | None = None) ->
     if isinstance(value, dt.datetime):
         return moment(text, value)
     return text.strip()
+
+
+def _lens(text: str) -> float:
+    """Focal length [mm] that gives an angle of view across 36 mm."""
+    angle = read(text, "°", "The angle of view")
+    if not 1 <= angle <= 155:
+        raise PlaceError(f"An angle of view lies from 1° to 155°: {text.strip()!r} is outside.")
+    return round(SENSOR_WIDTH_MM / 2 / math.tan(math.radians(angle) / 2), 3)
 
 
 def moment(text: str, before: dt.datetime) -> str:

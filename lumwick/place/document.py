@@ -14,7 +14,7 @@ from pydantic import BaseModel, ConfigDict, Field, field_validator, model_valida
 from lumwick.motion.channel import Animatable, AnimatableColour, AnimatableMoment, Channel, Curve, Finite, trusted
 from lumwick.motion.timebase import RATES
 
-VERSION = 2
+VERSION = 3
 FORMAT = "lumwick-place"
 PLANTS_AT_MOST = 2_000_000
 TURNS_AT_MOST = 360_000.0
@@ -39,6 +39,11 @@ def keyed(default: float, title: str, unit: str, low: float, high: float, text: 
     """A number that may be keyed; its range is checked on every key by the place."""
     return Field(default, title=title, description=text,
                  json_schema_extra={"unit": unit, "low": low, "high": high, "animatable": True, **extra})
+
+
+def wish(title: str, unit: str, low: float, high: float, text: str, **extra: Any) -> Any:
+    """A constant number that may be left out: then the shot's own holds."""
+    return Field(None, title=title, description=text, ge=low, le=high, json_schema_extra={"unit": unit, "low": low, "high": high, "optional": True, **extra})
 
 
 def coloured(default: str, title: str, text: str = "") -> Any:
@@ -236,7 +241,7 @@ class Lamp(Model):
 
 
 class Station(Model):
-    """A stored view: where the camera stands, what it aims at, and its lens."""
+    """A stored view: where the camera stands, what it aims at, and how it is set there."""
 
     id: Id
     name: str = Field("", title="Name", max_length=80)
@@ -244,7 +249,16 @@ class Station(Model):
     north: float = number(0.0, "North", "m", -1e6, 1e6, "From the place's origin.")
     up: float = number(2.0, "Height", "m", -1000, 20000, "Over the datum.")
     aim: Point3 = Field((0.0, 10.0, 2.0), title="Aim", description="The point looked at: east, north, up.")
-    focal: float = number(28.0, "Focal length", "mm", 4, 1200, "On a sensor 36 mm wide.", quantity="focal")
+    focal: float = number(28.0, "Focal length", "mm", 4, 1200, "For the sensor's width; an angle of view may be typed, like 60°.", quantity="focal")
+    focus: float | None = wish("Focus", "m", 0.1, 100000, "Distance that is sharp here.", quantity="length")
+    f_number: float | None = wish("Opening", "f/", 0.9, 64, "Of the lens here.", quantity="f_number")
+    ev100: float | None = wish("Exposure", "EV", -8, 22, "EV at ISO 100 here.")
+    kelvin: float | None = wish("White", "K", 2000, 20000, "White balance here.")
+    roll: float | None = wish("Roll", "°", -180, 180, "Turn of the camera about its aim here, clockwise.", quantity="turn")
+    time: float | None = wish("Met at", "s", -3600, 36000, "Clip time at which the camera arrives, where stations' times say the pace; before 0 it is already under way when the clip starts.")
+    stay: float = number(0.0, "Stays", "s", 0, 3600, "How long the camera stops here; one that looks where it goes looks at this station's aim meanwhile.")
+    join: Literal["onward", "cut", "eased"] = Field("onward", title="To the next", description="On along the curve; by a hard change; or by a move of its own, from rest to rest.")
+    takes: float = number(2.0, "Move takes", "s", 0.05, 3600, "Of a move from rest to rest.")
 
     @model_validator(mode="after")
     def _looks_somewhere(self) -> Station:
@@ -254,13 +268,44 @@ class Station(Model):
         return self
 
 
-class Route(Model):
-    """The camera's way through its stations."""
+AIMS = ("stations", "ahead", "subject", "by keys")
 
-    way: Literal["fly", "walk"] = Field("fly", title="Way", description="Fly through the stations' heights, or walk at eye height on ground and decks.")
+
+class Route(Model):
+    """The camera's way: how it moves, how its time is dealt out, and where it looks."""
+
+    way: Literal["fly", "walk", "straight", "orbit", "push", "follow", "fixed", "brought"] = Field("fly", title="Way", description="Fly through the stations; walk at eye height on ground and decks; run straight from one to the next, as on rails or a crane; circle the subject; push in to it; follow it; stand; or run a path that was brought in.")
     stations: list[Station] = Field(default_factory=list, max_length=500)
+    tension: float = number(0.0, "Tension", "x", 0, 1, "0 flows through the stations, 1 goes straight from each to the next.")
+    no_overshoot: bool = Field(False, title="Never swings past", description="East, north and height stay between those of neighbouring stations.")
+    over_ground: bool = Field(False, title="Height over ground", description="Rises and sinks with the ground: stations keep their heights over it.")
     eye_height: float = number(1.6, "Eye height", "m", 0.2, 10, "Of somebody walking.")
-    ease: float = number(0.0, "Eased ends", "x", 0, 0.5, "Share of the clip over which the move starts and stops.")
+    gait: float = number(0.0, "Gait", "x", 0, 2, "The rise and sway of steps; 1 is a plain walk, 0 glides.")
+    handheld: float = number(0.0, "Hand-held", "x", 0, 5, "Unsteadiness of a hand; 1 is a steady one.")
+    seed: int = Field(1, title="Seed", ge=0, le=2**31)
+    subject: str = Field("", title="Subject", max_length=40, description="Id of the model, lamp, built thing or stand that the camera circles, follows or looks at; else the spot.")
+    spot: Point3 | None = Field(None, title="Spot", description="East, north and up of what is circled or looked at where there is no subject.")
+    subject_up: float = number(0.0, "Aims over it by", "m", -200, 200, "Over the subject's own foot.")
+    turns: float = number(1.0, "Turns", "x", -100, 100, "Round the subject, clockwise seen from above; 1 is a full turn.")
+    travel: float = number(3.0, "Pushes by", "m", -10000, 10000, "Towards what the first station aims at; below 0 it pulls out.")
+    counter: bool = Field(False, title="Lens moves against it", description="The lens changes so that what is aimed at keeps its size.")
+    lag: float = number(0.0, "Lag", "s", -60, 60, "How much later than what it follows.")
+    timing: Literal["even", "by stations", "one smooth move"] = Field("even", title="Pace", description="Even speed along the curve; by the times at the stations; or one move from rest to rest of least jerk.")
+    eased_start: float = number(0.0, "Eased start", "x", 0, 0.5, "Share of the move over which it gathers speed.")
+    eased_end: float = number(0.0, "Eased end", "x", 0, 0.5, "Share of the move over which it comes to rest.")
+    starts_before: float = number(0.0, "Starts before", "s", 0, 3600, "How long before the clip the move begins, so that it is already under way.")
+    ends_after: float = number(0.0, "Ends after", "s", 0, 3600, "How long after the clip the move ends.")
+    pace: Animatable = keyed(1.0, "Pacing", "x", 0, 20, "Speed against the usual: 0.5 lingers, 2 hurries. The whole move still takes its time.")
+    aim: Literal["stations", "ahead", "subject", "by keys"] = Field("stations", title="Looks", description="At the stations' aims, turning smoothly; ahead along its way; at the subject; or by the keys of bearing and pitch.")
+    lead: float = number(0.8, "Looks ahead by", "s", 0, 30, "Of its way at its usual speed: a walker looks about a second ahead.")
+    aim_second: Literal["stations", "ahead", "subject", "by keys"] = Field("stations", title="Blends to", description="What it looks at as the share grows.")
+    aim_share: Animatable = keyed(0.0, "Share of the second", "x", 0, 1, "0 looks as the first says, 1 as the second.")
+    bearing: Animatable = keyed(0.0, "Bearing", "°", -360, 360, "Where it looks by keys.", quantity="turn")
+    pitch: Animatable = keyed(0.0, "Pitch", "°", -89, 89, "Where it looks by keys.")
+    level_within: float = number(1.5, "Level within", "°", 0, 45, "A station's roll of less than this counts as level.")
+    focus_on: Literal["distance", "subject"] = Field("distance", title="Focus", description="At a distance (its keys are the marks of a pull), or on the subject wherever it is.")
+    keep_clear: float = number(0.3, "Keeps clear by", "m", 0, 50, "The ride check speaks of what comes nearer.")
+    track: Asset | None = Field(None, title="Path brought in", description="Position, aim and lens by time.")
 
 
 class Clock(Model):
@@ -281,6 +326,8 @@ class Exposure(Model):
     ev100: Animatable = keyed(14.0, "Exposure", "EV", -8, 22, "EV at ISO 100: full sun is about 15, sunset 11, dusk 5.")
     kelvin: Animatable = keyed(6500.0, "White", "K", 2000, 20000, "White balance: light of this colour comes out white.")
     f_number: Animatable = keyed(8.0, "Opening", "f/", 0.9, 64, "Smaller numbers blur what is out of focus.", quantity="f_number")
+    metered_at: float = number(0.0, "Metered at", "f/", 0, 64, "Opening at which the exposure holds: another lets more or less light in. 0: the exposure is kept whatever the opening.")
+    sensor: float = number(36.0, "Sensor's width", "mm", 3, 100, "36 is full frame; a smaller one sees less through the same lens.")
     focus: Animatable = keyed(30.0, "Focus", "m", 0.1, 100000, "Distance that is sharp.", quantity="length", log=True)
     shutter: Animatable = keyed(180, "Shutter", "°", 0, 360, "Angle of the frame's time that is exposed.")
     blades: int = Field(0, title="Blades", ge=0, le=9, description="5 to 9 blades make the opening a polygon; 0 is round.")
@@ -367,7 +414,7 @@ class Place(Model):
     """A place: a pure function of time."""
 
     format: Literal["lumwick-place"] = "lumwick-place"
-    version: Literal[2] = 2
+    version: Literal[3] = 3
     name: str = Field(title="Name", min_length=1, max_length=120)
     site: Site = Field(default_factory=Site)
     land: Land

@@ -13,11 +13,12 @@ from pydantic import BaseModel, Field, TypeAdapter, ValidationError
 from lumwick.errors import PlaceError
 from lumwick.motion.channel import Channel, Curve
 from lumwick.motion.terms import Follow
-from lumwick.place import timing
+from lumwick.place import routing, timing
 from lumwick.place.document import Air, Id, Lamp, Place, Shot, Stand, Station, Surface, Thing
 from lumwick.place.files import explain, parse
 from lumwick.place.instant import Motions
 from lumwick.place.paths import find
+from lumwick.place.routing import station_of
 from lumwick.place.timing import Command, SetKey, named, shot_of
 
 
@@ -103,7 +104,7 @@ class OwnAir(Command):
     own: bool
 
 
-AnyCommand: Any = Annotated[Union[(*timing.COMMANDS, SetValue, MoveStation, AddStation, RemoveStation, Add, Remove, AddShot, OwnAir, SetWhite, Move)], Field(discriminator="op")]
+AnyCommand: Any = Annotated[Union[(*timing.COMMANDS, *routing.COMMANDS, SetValue, MoveStation, AddStation, RemoveStation, Add, Remove, AddShot, OwnAir, SetWhite, Move)], Field(discriminator="op")]
 LISTED: dict[str, tuple[str, type[BaseModel]]] = {"growth": ("stand", Stand), "lamps": ("lamp", Lamp), "surfaces": ("surface", Surface), "things": ("model", Thing)}
 """The lists that one adds to and takes from: what their members are called, and are."""
 _ADAPTER: TypeAdapter[Any] = TypeAdapter(AnyCommand)
@@ -136,17 +137,11 @@ def apply(place: Place, edit: Any) -> tuple[Place, str]:
     return parse(draft.model_dump(mode="json", warnings=False)), label
 
 
-def _station(shot: Shot, station_id: str) -> tuple[int, Station]:
-    for i, station in enumerate(shot.route.stations):
-        if station.id == station_id:
-            return i, station
-    raise PlaceError(f"There is no station {station_id!r} on this route any more.")
-
-
 def _change(draft: Place, edit: Any) -> str:
-    label = timing.change(draft, edit)
-    if label is not None:
-        return label
+    for kind in (timing, routing):
+        label = kind.change(draft, edit)
+        if label is not None:
+            return label
     match edit:
         case SetValue():
             owner, name, info = find(draft, edit.path)
@@ -156,7 +151,7 @@ def _change(draft: Place, edit: Any) -> str:
             return named(edit.value, info)
         case MoveStation():
             shot = shot_of(draft, edit.shot)
-            i, old_station = _station(shot, edit.station)
+            i, old_station = station_of(shot, edit.station)
             up = old_station.up if edit.up is None else edit.up
             shift = (edit.east - old_station.east, edit.north - old_station.north, up - old_station.up)
             aim = edit.aim or tuple(a + d for a, d in zip(old_station.aim, shift, strict=True))
@@ -170,7 +165,7 @@ def _change(draft: Place, edit: Any) -> str:
             return f"set station {index + 1}"
         case RemoveStation():
             shot = shot_of(draft, edit.shot)
-            i, _ = _station(shot, edit.station)
+            i, _ = station_of(shot, edit.station)
             del shot.route.stations[i]
             return f"removed station {i + 1}"
         case Add():

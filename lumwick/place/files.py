@@ -46,10 +46,12 @@ def parse(data: Any) -> Place:
     if not isinstance(data, dict) or data.get("format") != FORMAT:
         raise PlaceError("This is not a place file: it does not say that its format is lumwick-place.")
     version = data.get("version")
-    if version not in (1, VERSION):
+    if version not in (1, 2, VERSION):
         raise PlaceError(f"This place file is of version {version!r}, and version {VERSION} is the newest known here: open it with a newer Lumwick.")
     if version == 1:
         data = _from_version_1(data)
+    if version in (1, 2):
+        data = _from_version_2(data)
     try:
         place = Place.model_validate(data)
     except ValidationError as error:
@@ -68,6 +70,20 @@ def _from_version_1(data: Any) -> Any:
             new["join"] = names.get(new["join"], new["join"])
         return {**new, "version": VERSION} if data.get("format") == FORMAT else new
     return [_from_version_1(item) for item in data] if isinstance(data, list) else data
+
+
+def _from_version_2(data: dict[str, Any]) -> dict[str, Any]:
+    """The second version eased both ends of a move alike."""
+
+    def told_apart(shot: Any) -> Any:
+        route = shot.get("route") if isinstance(shot, dict) else None
+        if not isinstance(route, dict) or "ease" not in route:
+            return shot
+        ease = route["ease"]
+        return {**shot, "route": {**{k: v for k, v in route.items() if k != "ease"}, "eased_start": ease, "eased_end": ease}}
+
+    shots = data.get("shots")
+    return {**data, "version": VERSION, **({"shots": [told_apart(shot) for shot in shots]} if isinstance(shots, list) else {})}
 
 
 def check_amount(place: Place) -> None:
@@ -96,7 +112,7 @@ def pack(place: Place, assets: dict[str, bytes]) -> bytes:
 def needed(place: Place) -> list[Asset]:
     """The assets a place refers to, each once."""
     every = [place.land.elevation, place.surround.picture, *(thing.mesh for thing in place.things),
-             *(shot.develop.lut for shot in place.shots), *(getattr(surface, name) for surface in place.surfaces for name in MAPS)]
+             *(shot.develop.lut for shot in place.shots), *(shot.route.track for shot in place.shots), *(getattr(surface, name) for surface in place.surfaces for name in MAPS)]
     return list({asset.sha256: asset for asset in every if asset is not None}.values())
 
 

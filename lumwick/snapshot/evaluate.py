@@ -16,15 +16,17 @@ from numpy.typing import NDArray
 
 from lumwick.air.sun import SunPosition, direction, julian_day, sun_position
 from lumwick.air.wind import Gusts, gusts
+from lumwick.built.floors import Walkable, model_of, walkable, walked_on
 from lumwick.built.lamps import LampLight, lamp_at
 from lumwick.built.timber import floor_over
 from lumwick.errors import PlaceError
 from lumwick.land.ground import Ground
-from lumwick.lens.camera import Camera, direction_of
+from lumwick.lens.camera import SENSOR_WIDTH_MM, Camera
 from lumwick.lens.grade import Grade
 from lumwick.motion.channel import Curve, moment_of
-from lumwick.motion.route import Way, eased_share, way
+from lumwick.motion.route import Around, Way, way
 from lumwick.motion.timebase import RATES, time_frame
+from lumwick.motion.track import read_track
 from lumwick.place.document import Asset, Develop, Exposure, Place, Shot
 from lumwick.place.instant import Motions
 from lumwick.water.spectrum import SeaState
@@ -55,8 +57,56 @@ class Setting:
 
     def way(self, shot: Shot) -> Way:
         """The shot's route made ready; over the floor as it lies when the shot starts."""
+        return self._remembered("way", shot, lambda: way(shot.route, shot.seconds, self.around(shot)))
+
+    def around(self, shot: Shot) -> Around:
+        """What a shot's route needs to know of the place."""
         still = self.still(shot)
-        return self._remembered("way", shot, lambda: way(shot.route, still.floor))
+        motions = self.motions(shot)
+
+        def keyed(name: str, t: NDArray[np.float64]) -> NDArray[np.float64]:
+            value = getattr(shot.route, name)
+            return motions.value(f"/shots/{shot.id}/route/{name}", t) if isinstance(value, Curve) else np.full(len(t), float(value))
+
+        track = shot.route.track
+        return Around(still.ground.height, lambda x, y, z: walked_on(still.floor(x, y), self._walkable(), x, y, z), lambda name, t: self.whereabouts(shot, name, t), keyed,
+                      None if track is None or shot.route.way != "brought" else read_track(self.read(track), track.name), shot.seconds if shot.loop else None)
+
+    def _walkable(self) -> list[Walkable]:
+        """What can be walked on of the models that stand in the place when its first shot starts."""
+        place, key = self.still().place, ("walkable",)
+        if key not in self.memory:
+            self.memory[key] = [walkable(model_of(self.read, thing), thing, place.site.north_turn) for thing in place.things]
+        found: list[Walkable] = self.memory[key]
+        return found
+
+    def whereabouts(self, shot: Shot, name: str, t: NDArray[np.float64]) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+        """Place (n, 3) [m] and turn (n,) [degrees] of something at clip times of a shot: a model, a lamp, a built thing, a stand.
+
+        Raises
+        ------
+        PlaceError
+            There is no such thing.
+        """
+        motions, place = self.motions(shot), self.place
+
+        def told(path: str) -> NDArray[np.float64]:
+            return motions.value(path, t)
+
+        for of, items, turn in (("things", place.things, "turn"), ("lamps", place.lamps, "bearing")):
+            if any(item.id == name for item in items):  # type: ignore[attr-defined]
+                at = f"/{of}/{name}"
+                return np.stack([told(f"{at}/east"), told(f"{at}/north"), told(f"{at}/up")], -1), told(f"{at}/{turn}")
+        for built in place.built:
+            if built.id == name:
+                middle = np.mean(np.array(built.line), axis=0)
+                return np.column_stack([np.broadcast_to(middle, (len(t), 2)), told(f"/built/{name}/deck")]), told(f"/built/{name}/turn")
+        for stand in place.growth:
+            if stand.id == name:
+                c = np.array(shapely.Polygon(stand.area).centroid.coords[0] if len(stand.area) > 2 else (0.0, 0.0))
+                foot = float(self.ground.height(c[:1], c[1:])[0])
+                return np.broadcast_to([*c, foot], (len(t), 3)).copy(), np.zeros(len(t))
+        raise PlaceError(f"The route of {shot.name} has the subject {name!r}, which is not in this place: choose another.")
 
     def motions(self, shot: Shot) -> Motions:
         """All that moves in a shot."""
@@ -138,16 +188,30 @@ def sun_at(place: Place, clock: dt.datetime) -> SunPosition:
 def camera_at(setting: Setting, shot: Shot, t: float, the_way: Way | None = None) -> Camera:
     """The shot's camera at a clip time."""
     t = clip_time(shot, t)
-    w = the_way or setting.way(shot)
-    share = eased_share(t / shot.seconds if shot.seconds else 0.0, shot.route.ease)
-    position, bearing, pitch, focal = w.at(share)
-    exposure = setting.motions(shot).at(t)[1].exposure
-    return camera_with(exposure, position[0], float(bearing[0]), float(pitch[0]), float(focal[0]))
+    poses = (the_way or setting.way(shot)).at(t)
+    own = {name: float(values[0]) for name, values in poses.own.items() if np.isfinite(values[0])}
+    return camera_with(setting.motions(shot).at(t)[1].exposure, poses.position[0], poses.forward[0], float(poses.focal[0]), own, float(poses.roll[0]))
 
 
-def camera_with(e: Exposure, position: NDArray[np.float64], bearing: float, pitch: float, focal: float) -> Camera:
-    """A camera at a place and with a lens, set as an exposure (at its instant) says."""
-    return Camera(position, direction_of(bearing, pitch), focal, e.f_number, e.focus, e.ev100, e.kelvin, e.roll, e.blades, e.distortion, e.dispersion)
+def camera_with(e: Exposure, position: NDArray[np.float64], forward: NDArray[np.float64], focal: float, own: dict[str, float] | None = None, roll: float = 0.0) -> Camera:
+    """A camera at a place and with a lens, set as an exposure (at its instant) and its stations say.
+
+    Parameters
+    ----------
+    own : dict
+        What stations set for themselves.
+    roll : float [degrees]
+        By an unsteady hand, besides.
+
+    Notes
+    -----
+    A lens of focal length f on a sensor of width w sees and blurs as one of 36 f / w at the f-number 36 N / w on 36 mm:
+    the angle of view and the diameter of the opening are the same.
+    """
+    told = {name: getattr(e, name) for name in ("f_number", "focus", "ev100", "kelvin", "roll")} | (own or {})
+    crop = SENSOR_WIDTH_MM / e.sensor
+    ev = told["ev100"] + (2 * float(np.log2(told["f_number"] / e.metered_at)) if e.metered_at > 0 else 0.0)
+    return Camera(position, forward, focal * crop, told["f_number"] * crop, told["focus"], ev, told["kelvin"], told["roll"] + roll, e.blades, e.distortion, e.dispersion)
 
 
 def grade_of(develop: Develop, read: Callable[[Asset], bytes] = _nothing) -> Grade:

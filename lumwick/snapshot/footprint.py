@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 from pydantic import BaseModel
 
 from lumwick.motion.channel import EPOCH
-from lumwick.motion.route import eased_share
+from lumwick.motion.route import goes
 from lumwick.motion.timebase import RATES, frame_time
 from lumwick.place.document import Clock, Place, Route, Shot
 from lumwick.place.instant import plain
@@ -68,21 +68,22 @@ def _leaves(value: Any, path: str, skip: frozenset[str]) -> Iterator[int]:
 def _instants(setting: Setting, shot: Shot, t: NDArray[np.float64], rate: float, moments: int) -> list[str]:
     """In short, what the frames at clip times (n,) depend on."""
     motions = setting.motions(shot)
-    moving = frozenset(m.path for m in motions.movers)
+    way_of_it = f"/shots/{shot.id}/route/"
+    moving = frozenset(m.path for m in motions.movers if not m.path.startswith(way_of_it))
     # the clock, the route and the clip's length come by what they give at each instant
     bare = shot.model_copy(update={"name": "-", "frames": 1, "fps": "24", "loop": False, "clock": Clock(), "route": Route(), "seam": "cut", "seam_frames": 12})
     place: Place = setting.place.model_copy(update={"name": "-", "shots": []})
     still = sum(_leaves(place, "", moving)) + sum(_leaves(bare, f"/shots/{shot.id}", moving))
     openings = [motions.at(clip_time(shot, float(v)))[1].exposure.shutter for v in t]
     shutter = np.array(openings) / 360.0 / rate
-    way = setting.way(shot) if shot.route.stations else None
+    way = setting.way(shot) if goes(shot.route) else None
     told: list[list[str]] = [[] for _ in t]
     for share in [0.0, *((k + 0.5) / moments for k in range(moments)), *(k / moments for k in range(moments + 1))]:
         at = np.array([clip_time(shot, float(v)) for v in t + shutter * share])
         totals = [still] * len(at)
         values = motions.over(at) if motions.movers else np.zeros((0, len(at)))
         for mover in motions.movers:
-            if mover.path.endswith("/clock/start"):
+            if mover.path.endswith("/clock/start") or mover.path.startswith(way_of_it):
                 continue
             known: dict[bytes, int] = {}
             rows = values[mover.row : mover.row + mover.count]
@@ -93,8 +94,7 @@ def _instants(setting: Setting, shot: Shot, t: NDArray[np.float64], rate: float,
                 totals[k] += known[key]
         camera = np.zeros((len(at), 0))
         if way is not None:
-            position, bearing, pitch, focal = way.at(eased_share(at / shot.seconds, shot.route.ease))
-            camera = np.concatenate([position, bearing[:, None], pitch[:, None], focal[:, None]], 1)
+            camera = way.at(at).table()
         for k, v in enumerate(at):
             told[k].append(f"{totals[k] % WIDE:x}|{v!r}|{(place_clock(shot, float(v)) - EPOCH).total_seconds()}|{camera[k].tobytes().hex()}")
     return ["\n".join(parts) for parts in told]

@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lumwick.motion.channel import Channel, MomentChannel
+from lumwick.motion.route import goes
 from lumwick.motion.timebase import RATES
 from lumwick.motion.turns import turn_of
 from lumwick.place.document import Shot
@@ -112,7 +113,7 @@ def _motions_of_place(setting: Setting, shot: Shot) -> Iterator[Gap]:
     by_hand = isinstance(shot.clock.start, MomentChannel)  # a keyed clock has no speed that could be taken away
     if moved > 0.05:  # a tenth of the disc
         yield Gap("", "The sun", "°", moved, per_frame, False, f"is {moved:.1f}° away from where it started", WHOLE if by_hand else ("still", *WHOLE))
-    if shot.route.stations:
+    if goes(shot.route):
         yield _of_camera(setting, shot)
 
 

@@ -8,17 +8,18 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from lumwick.built.meshes import Mesh, MeshSurface, corners, read_mesh
+from lumwick.built.floors import model_of, placement
+from lumwick.built.meshes import MeshSurface, corners
 from lumwick.built.timber import Timber, build
 from lumwick.errors import PlaceError
-from lumwick.keep import kept
+from lumwick.keep import digest, kept
 from lumwick.motion.colour import from_hex, to_linear
-from lumwick.place.document import Asset, Built, Surface, Thing
+from lumwick.place.document import Asset, Built, Surface
 from lumwick.snapshot.evaluate import Setting, Snapshot
 from lumwick.trace import embree, lamps
 from lumwick.trace import lamplight as ll
 from lumwick.trace import material as mt
-from lumwick.trace.part import IDENTITY, Part, digest, plain_look
+from lumwick.trace.part import Part, plain_look
 from lumwick.trace.patterns import NAMES, NONE
 from lumwick.trace.textures import COLOUR, DATA, NORMAL, Pyramid, packed, pyramid, read_image
 from lumwick.trace.world import MODEL, TIMBER
@@ -148,29 +149,6 @@ def mesh_look(own: MeshSurface, textures: Textures) -> NDArray[np.float64]:
     return look
 
 
-def placement(thing: Thing, north_turn: float) -> NDArray[np.float32]:
-    """A model's 3x4 column-major placement."""
-    a = np.radians(thing.turn + north_turn)
-    m = IDENTITY.copy()
-    m[0:3] = thing.scale * np.array([np.cos(a), -np.sin(a), 0])
-    m[3:6] = thing.scale * np.array([np.sin(a), np.cos(a), 0])
-    m[8] = thing.scale
-    m[9:] = thing.east, thing.north, thing.up
-    return m
-
-
-def model_of(setting: Setting, thing: Thing) -> Mesh:
-    """A thing's model.
-
-    Raises
-    ------
-    PlaceError
-        Its file cannot be used.
-    """
-    y_up = {"by the file": None, "y up": True, "z up": False}[thing.upright]
-    return read_mesh(setting.read(thing.mesh), thing.mesh.name, y_up)
-
-
 class Furnishing:
     """What is built and set down in a place: its parts, textures and lamps."""
 
@@ -200,7 +178,7 @@ class Furnishing:
         for built in place.built:
             parts[f"built {built.id}"] = _timber(setting, built, surfaces, looks)
         for thing in place.things:
-            mesh = model_of(setting, thing)
+            mesh = model_of(setting.read, thing)
             notes += [f"{thing.name}: {note}" for note in mesh.notes]
             for k, part in enumerate(mesh.parts):
                 scene = embree.Scene(robust=True)
@@ -225,7 +203,7 @@ class Furnishing:
     def place(self, setting: Setting) -> None:
         """Set models down where they stand."""
         for thing in setting.place.things:
-            m = placement(thing, setting.place.site.north_turn)[None]
+            m = placement(thing, setting.place.site.north_turn).T.ravel().astype(np.float32)[None]
             for name, part in self.parts.items():
                 if name.startswith(f"thing {thing.id} "):
                     part.transforms = m

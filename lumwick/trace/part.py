@@ -2,13 +2,10 @@
 
 from __future__ import annotations
 
-import hashlib
 from dataclasses import dataclass, field
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from pydantic import BaseModel
 
 from lumwick.trace import embree
 from lumwick.trace.material import LOOK
@@ -23,22 +20,6 @@ def plain_look(albedo_rgb: tuple[float, ...] | NDArray[np.float64] = (0.0, 0.0, 
     look[:3] = albedo_rgb
     look[26:30] = 1.0
     return look
-
-
-def digest(*things: Any) -> str:
-    """A hash of documents and plain values, for knowing whether something must be made again."""
-    h = hashlib.sha256()
-    for thing in things:
-        if isinstance(thing, BaseModel):
-            h.update(thing.model_dump_json().encode())
-        elif isinstance(thing, np.ndarray):
-            h.update(thing.tobytes())
-        elif isinstance(thing, list):
-            h.update(digest(*thing).encode())
-        else:
-            h.update(repr(thing).encode())
-        h.update(b"|")
-    return h.hexdigest()
 
 
 @dataclass

@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 from scipy import ndimage
 
 from lumwick.air.atmosphere import BAND_RGB_LUX, clear_sky, coefficients
-from lumwick.keep import kept
+from lumwick.keep import digest, kept
 from lumwick.land.covers import TURF, albedo, sea_nearness
 from lumwick.land.ground import far_ring, grid_quads
 from lumwick.lens.camera import Camera
@@ -22,7 +22,7 @@ from lumwick.snapshot.evaluate import Setting, Snapshot
 from lumwick.trace import embree
 from lumwick.trace.furnish import PLACED, Furnishing, boxes, numbered, plain_material, ray_mask
 from lumwick.trace.lighting import lighting, surround_lighting
-from lumwick.trace.part import IDENTITY, Part, digest, plain_look
+from lumwick.trace.part import IDENTITY, Part, plain_look
 from lumwick.trace.reflectance import albedo_table
 from lumwick.trace.stands import Stands
 from lumwick.trace.textures import CODE_TO_LINEAR, read_panorama

@@ -10,22 +10,22 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass, field, replace
-from typing import Any
 
 import numpy as np
 import shapely
 from numpy.typing import NDArray
 
 from lumwick.air.wind import Gusts
-from lumwick.growth.form import LEVELS, MAKERS, PATCHED, Form
-from lumwick.growth.scatter import Plants, cell_numbers, gather, scatter
+from lumwick.growth.form import LEVELS, PATCHED, Form
+from lumwick.growth.scatter import Plants, cell_numbers, gather
+from lumwick.growth.standing import VARIANTS, form_of, set_out, variant_of
 from lumwick.growth.sway import bend, branch_motion, cantilever_frequency, lean
-from lumwick.keep import kept
+from lumwick.keep import digest
 from lumwick.place.document import Stand
 from lumwick.snapshot.evaluate import Setting, Snapshot, area_shapes
 from lumwick.trace import embree
 from lumwick.trace.material import LOOK
-from lumwick.trace.part import Part, digest
+from lumwick.trace.part import Part
 from lumwick.trace.world import PLANT
 
 
@@ -43,7 +43,6 @@ class Kind:
     branch_hz: float
     branch_reach: float
     leaf_reach: float
-    variants: int
     reaches: tuple[float, float, float]
     """Metres up to which each level of the form is used; beyond the last nothing is drawn."""
     dark_root: bool
@@ -58,11 +57,11 @@ class Kind:
 
 
 KINDS = {
-    "pine": Kind((0.098, 0.080, 0.066), (0.046, 0.070, 0.026), (0.022, 0.036, 0.008), (0.1, 0.1, 0.05), (0.2, 0.15, 0.1), 0.0011, 1.3, 0.0016, 0.0012, 4, (60, 220, 4000), False),
-    "alder": Kind((0.13, 0.115, 0.10), (0.058, 0.098, 0.026), (0.085, 0.140, 0.020), (0.1, 0.1, 0.05), (0.2, 0.15, 0.1), 0.0009, 1.8, 0.0022, 0.0050, 4, (55, 200, 4000), False),
-    "scrub": Kind((0.12, 0.10, 0.085), (0.062, 0.086, 0.030), (0.070, 0.105, 0.020), (0.1, 0.1, 0.05), (0.2, 0.15, 0.1), 0.0008, 2.2, 0.0022, 0.0045, 4, (30, 110, 1200), False),
-    "reed": Kind((0.2, 0.16, 0.08), (0.115, 0.150, 0.042), (0.110, 0.155, 0.030), (0.25, 0.225, 0.10), (0.20, 0.165, 0.12), 0.0045, 1.1, 0.0050, 0.0020, 4, (20, 75, 700), True, 2.4),
-    "grass": Kind((0.2, 0.16, 0.08), (0.098, 0.128, 0.036), (0.105, 0.150, 0.027), (0.2, 0.2, 0.1), (0.27, 0.225, 0.115), 0.0060, 2.0, 0.0022, 0.0, 4, (14, 45, 170), True, 2.0),
+    "pine": Kind((0.098, 0.080, 0.066), (0.046, 0.070, 0.026), (0.022, 0.036, 0.008), (0.1, 0.1, 0.05), (0.2, 0.15, 0.1), 0.0011, 1.3, 0.0016, 0.0012, (60, 220, 4000), False),
+    "alder": Kind((0.13, 0.115, 0.10), (0.058, 0.098, 0.026), (0.085, 0.140, 0.020), (0.1, 0.1, 0.05), (0.2, 0.15, 0.1), 0.0009, 1.8, 0.0022, 0.0050, (55, 200, 4000), False),
+    "scrub": Kind((0.12, 0.10, 0.085), (0.062, 0.086, 0.030), (0.070, 0.105, 0.020), (0.1, 0.1, 0.05), (0.2, 0.15, 0.1), 0.0008, 2.2, 0.0022, 0.0045, (30, 110, 1200), False),
+    "reed": Kind((0.2, 0.16, 0.08), (0.115, 0.150, 0.042), (0.110, 0.155, 0.030), (0.25, 0.225, 0.10), (0.20, 0.165, 0.12), 0.0045, 1.1, 0.0050, 0.0020, (20, 75, 700), True, 2.4),
+    "grass": Kind((0.2, 0.16, 0.08), (0.098, 0.128, 0.036), (0.105, 0.150, 0.027), (0.2, 0.2, 0.1), (0.27, 0.225, 0.115), 0.0060, 2.0, 0.0022, 0.0, (14, 45, 170), True, 2.0),
 }
 STIFFNESS_PA, SAP_DENSITY, CROWN = 9.0e9, 900.0, 0.45
 """Green wood: Young's modulus and density (round values of common practice), and the crown's slowing of the stem."""
@@ -129,7 +128,7 @@ class Stands:
         self.standings = []
         for stand in setting.place.growth:
             key = digest(stand, common)
-            self.standings.append(old.get(key) or Standing(key, stand, KINDS[stand.kind], self._beds(stand, _set_out(stand, setting, slope, clear, level, key), clear)))
+            self.standings.append(old.get(key) or Standing(key, stand, KINDS[stand.kind], self._beds(stand, set_out(stand, setting.ground, slope, clear, level, key), clear)))
 
     def _beds(self, stand: Stand, plants: Plants, clear: list[shapely.Geometry]) -> list[Bed]:
         kind = KINDS[stand.kind]
@@ -181,8 +180,8 @@ class Stands:
                     level = np.where(stood_for, simplest, LEVELS)
                 elif bed.parent is not None and len(stood_for):
                     level = np.where((bed.parent >= 0) & stood_for[bed.parent], LEVELS, level)
-                variants = kind.variants if bed.side or kind.woody else 2  # a rim's tufts need few
-                variant = (plants.shade * 9973).astype(np.int64) % variants
+                variants = VARIANTS if bed.side or kind.woody else 2  # a rim's tufts need few
+                variant = variant_of(plants, variants)
                 chosen = np.flatnonzero(level < len(kind.reaches))
                 slopes = np.zeros((len(away), 2))
                 slopes[chosen] = lean(plants.position[chosen, 0], plants.position[chosen, 1], bed.natural[chosen], bed.phase[chosen], kind.compliance, wind, snap.t)
@@ -203,10 +202,7 @@ class Stands:
     def _shape(self, standing: Standing, bed: Bed, level: int, variant: int) -> Shape:
         key = (level, variant)
         if key not in bed.shapes:
-            stand = standing.stand
-            seed = stand.seed * 100 + variant
-            arguments = (stand.height, seed, level, *((bed.side, 0.85 * stand.per_hectare / 1e4, stand.dry) if stand.kind in PATCHED else ()))
-            form = _form(stand.kind, arguments)
+            form, seed = form_of(standing.stand, variant, level, bed.side)
             vertices = embree.padded(form.vertices)
             mesh = embree.mesh(vertices, form.quads, quality=embree.REFIT)
             scene = embree.Scene(dynamic=True)
@@ -257,19 +253,6 @@ class Stands:
         bend(f.vertices, f.weight, f.group, np.tanh(branches / 0.5) * 0.5, f.flutter, f.flutter_group, np.tanh(leaves), shape.vertices)
         shape.mesh.moved()
         self._bent.append(shape.scene)
-
-
-def _set_out(stand: Stand, setting: Setting, slope: NDArray[np.float64], clear: list[shapely.Geometry], level: float | None, key: str) -> Plants:
-    """Where a stand's plants stand, kept from an earlier process if it was found before."""
-    return Plants(**kept("plants", f"{key} {level}", lambda: dict(vars(scatter(stand, setting.ground, slope, clear, level)))))
-
-
-def _form(kind: str, arguments: tuple[float, ...]) -> Form:
-    """A plant's form, kept from an earlier process if it was made before."""
-    arrays = kept("form", repr((kind, arguments)), lambda: {name: np.asarray(value) for name, value in vars(MAKERS[kind](*arguments)).items()})
-    plain: dict[str, Any] = {"groups": int, "flutter_groups": int, "strip": lambda a: tuple(int(v) for v in a)}
-    values: dict[str, Any] = {name: plain[name](a) if name in plain else a for name, a in arrays.items()}
-    return Form(**values)
 
 
 def _cuts(form: Form) -> NDArray[np.int64]:

@@ -121,6 +121,26 @@ def surface(waves: tuple[Swell, ...], t: float, choppiness: float = 1.0) -> Surf
     return Surface(displaced, tuple(slopes))
 
 
+def heights_at(waves: tuple[Swell, ...], x: NDArray[np.float64], y: NDArray[np.float64], t: NDArray[np.float64], share: float = 0.995) -> NDArray[np.float64]:
+    """Height of the long waves (the first tile's) at points and clip times, all (n,), by summing the largest waves.
+
+    Parameters
+    ----------
+    share : float
+        Of the tile's variance that the waves summed must carry.
+    """
+    w = waves[0]
+    a, b = (np.flatnonzero(np.abs(v.ravel()) > 0) for v in (w.up, w.down))
+    amplitude = np.concatenate([w.up.ravel()[a], w.down.ravel()[b]])
+    kx, ky = (np.concatenate([v.ravel()[a], v.ravel()[b]]) for v in (w.kx, w.ky))
+    omega = np.concatenate([w.omega.ravel()[a], -w.omega.ravel()[b]])
+    order = np.argsort(-np.abs(amplitude))
+    carried = np.cumsum(np.abs(amplitude[order]) ** 2)
+    most = order[: int(np.searchsorted(carried, share * carried[-1])) + 1] if len(order) else order
+    phase = np.outer(x, kx[most]) + np.outer(y, ky[most]) - np.outer(t, omega[most])
+    return np.asarray(np.cos(phase) @ amplitude[most].real - np.sin(phase) @ amplitude[most].imag, float)
+
+
 def lace_drift(t: float, loop: float | None) -> tuple[float, float]:
     """How far the lace of the shore's foam has drifted at clip time ``t`` [s]: onwards, or round a circle in a loop."""
     if not loop:

@@ -18,17 +18,18 @@ from numpy.typing import NDArray
 from PIL import Image
 
 from lumwick.develop.view import develop
-from lumwick.errors import RenderError
+from lumwick.errors import LumwickError, RenderError
+from lumwick.keep import digest
 from lumwick.land.elevation import read_ground
 from lumwick.land.ground import Ground
-from lumwick.lens.camera import Camera
+from lumwick.lens.camera import SENSOR_WIDTH_MM, Camera, direction_of
+from lumwick.motion.route import goes
 from lumwick.picture import Step, seam_step
 from lumwick.place.document import Develop, Shot
 from lumwick.place.document import Place as Document
 from lumwick.snapshot.evaluate import Setting, Snapshot, camera_with, clip_time, evaluate
 from lumwick.trace.amount import Motion, amount_of_motion
 from lumwick.trace.drift import skyline
-from lumwick.trace.part import digest
 from lumwick.trace.render import ENGINE, QUALITIES, Film, Quality, blank, clean, expose
 from lumwick.trace.stage import Stage
 from studio.places.models import Revision, assets_for
@@ -158,6 +159,32 @@ class LookEngine:
             part = state.light[max(0, y - r) : y + r + 1, max(0, x - r) : x + r + 1]
             return np.asarray(part.reshape(-1, 3).mean(0), float)
 
+    def point(self, place_id: int, u: float, v: float) -> tuple[NDArray[np.float64], float]:
+        """The spot of the place (3,) [m] that the look last showed at shares of its width and height, and how far it is along the axis [m].
+
+        Raises
+        ------
+        RenderError
+            Nothing was shown yet, or there is only sky.
+        """
+        with self._turn:
+            state = self._open.get(place_id)
+            if state is None or state.film is None or state.stage.snapshot is None:
+                raise RenderError("Wait for the look to appear, then pick again.")
+            h, w = state.film.sums.shape[:2]
+            x, y = int(np.clip(u, 0, 1) * (w - 1)), int(np.clip(v, 0, 1) * (h - 1))
+            part = state.film.distance[max(0, y - 1) : y + 2, max(0, x - 1) : x + 2].ravel()
+            near = part[(part > 0) & (part < 20000)]
+            if not len(near):
+                raise RenderError("There is only sky at this spot: pick something that stands there.")
+            camera = state.stage.snapshot.camera
+            right, up = camera.axes()
+            tan = SENSOR_WIDTH_MM / 2 / camera.focal_mm
+            ray = camera.forward + right * (2 * u - 1) * tan + up * (1 - 2 * v) * tan * h / w
+            ray /= np.linalg.norm(ray)
+            distance = float(np.median(near))
+            return camera.position + ray * distance, distance * float(ray @ camera.forward)
+
     def _expose(self, state: _Open, key: tuple[Any, ...], snapshot: Snapshot, step: int, stale: Callable[[], bool]) -> None:
         """Bring the film to one step of its refinement, and clean it; what was there stays if a newer wish comes first."""
         size, samples, grade = STEPS[min(step, len(STEPS) - 1)]
@@ -175,10 +202,19 @@ class LookEngine:
     def camera(self, setting: Setting, shot: Shot, t: float, given: dict[str, float] | None) -> Camera | None:
         """The look's own camera, or None for the shot's."""
         if given is None:
-            if shot.route.stations:
+            if goes(shot.route):
                 return None
             given = {"x": 0.0, "y": 0.0, "z": 5.0, "bearing": 0.0, "pitch": -5.0, "focal": 28.0}
-        return camera_with(setting.motions(shot).at(clip_time(shot, t))[1].exposure, np.array([given["x"], given["y"], given["z"]]), given["bearing"], given["pitch"], given["focal"])
+        at = clip_time(shot, t)
+        own: dict[str, float] = {}
+        if goes(shot.route):  # light and white as on the route, so that stepping off it changes only the view
+            try:
+                own = {name: float(v[0]) for name, v in setting.way(shot).at(at).own.items() if np.isfinite(v[0])}
+            except LumwickError:
+                own = {}
+        own["roll"] = given.get("roll", 0.0)
+        exposure = setting.motions(shot).at(at)[1].exposure
+        return camera_with(exposure.model_copy(update={"sensor": SENSOR_WIDTH_MM}), np.array([given["x"], given["y"], given["z"]]), direction_of(given["bearing"], given["pitch"]), given["focal"], own)
 
     def _state(self, place_id: int, revision_id: int, setting: Setting) -> _Open:
         state = self._open.get(place_id)
@@ -224,7 +260,7 @@ class LookEngine:
 
         def act(stage: Stage, setting: Setting) -> Step:
             shot = setting.place.shot(shot_id)
-            if not shot.route.stations:
+            if not goes(shot.route):
                 raise RenderError("This shot's route has no station: set one, then compare its pictures.")
             return seam_step(stage, shot)
 

@@ -9,15 +9,17 @@ from typing import Any
 import numpy as np
 
 from lumwick.air.sun import sun_day
+from lumwick.errors import LumwickError
 from lumwick.growth.form import PATCHED
 from lumwick.growth.scatter import scatter
-from lumwick.motion.channel import ColourChannel, MomentChannel
+from lumwick.keep import digest
+from lumwick.motion.channel import Channel, ColourChannel, MomentChannel
+from lumwick.motion.route import goes
 from lumwick.place.document import Shot
 from lumwick.place.instant import Motions
 from lumwick.place.paths import told
 from lumwick.snapshot.evaluate import Setting, area_shapes, place_clock, sun_at
-from lumwick.snapshot.ride import check, ride, speed_in_words
-from lumwick.trace.part import digest
+from lumwick.snapshot.ride import ride, speed_in_words
 
 _DRAWN: dict[str, Any] = {}
 
@@ -93,28 +95,26 @@ def _dots(key: str, setting: Setting, stand_id: str) -> list[list[float]]:
     return _DOTS[key]
 
 
-def route_drawing(setting: Setting, shot: Shot) -> dict[str, Any]:
-    """The route's line, camera and section over the clip, sampled for drawing."""
-    if not shot.route.stations:
-        return {"stations": [], "line": "", "samples": [], "found": [], "summary": ""}
-    r = ride(setting, shot, 121)
-    way = setting.way(shot)
-    from lumwick.motion.route import eased_share
-
-    _, bearing, pitch, focal = way.at(eased_share(r.t / shot.seconds, shot.route.ease))
-    report = check(setting, shot)
-    samples = [[round(float(v), 3) for v in row] for row in zip(r.t, r.position[:, 0], r.position[:, 1], r.position[:, 2], bearing % 360, pitch, focal, r.floor, r.speed, r.turning, strict=True)]
-    stations = [{"id": s.id, "name": s.name, "east": s.east, "north": s.north, "up": round(float(way.at(k)[0][0][2]), 2), "aim": s.aim, "focal": s.focal, "t": round(float(_time_at(k, shot)), 3)}
-                for s, k in zip(shot.route.stations, way.station_share, strict=True)]
-    return {"stations": stations, "samples": samples, "found": report["found"],
-            "summary": f"{report['length_m']:.0f} m in {shot.seconds:.1f} s, {report['speed']['mean']:.1f} m/s: {speed_in_words(report['speed']['mean'])}"}
-
-
-def _time_at(share: float, shot: Shot) -> float:
-    from lumwick.motion.route import eased_share
-
-    x = np.linspace(0, 1, 401)
-    return float(np.interp(share, eased_share(x, shot.route.ease), x) * shot.seconds)
+def route_drawing(setting: Setting, shot: Shot, count: int = 121) -> dict[str, Any]:
+    """The route's line, camera and section over the clip, sampled for drawing; what is wrong with it is asked for apart."""
+    stations = [{"id": s.id, "name": s.name, "east": s.east, "north": s.north, "up": s.up, "aim": s.aim, "focal": s.focal, "join": s.join, "stay": s.stay} for s in shot.route.stations]
+    if not goes(shot.route):
+        return {"stations": stations, "samples": [], "summary": "", "fault": ""}
+    try:
+        way = setting.way(shot)
+        r = ride(setting, shot, count, way)
+    except LumwickError as error:
+        return {"stations": [{**s, "t": 0.0} for s in stations], "samples": [], "summary": "", "fault": str(error)}
+    columns = (r.t, r.position[:, 0], r.position[:, 1], r.position[:, 2], r.poses.bearing % 360, r.poses.pitch, r.poses.focal, r.floor, r.speed, r.turning)
+    pace = shot.route.pace
+    for s, t in zip(stations, way.arrive, strict=True):
+        s["t"] = round(float(t), 4) if np.isfinite(t) else None
+        if np.isfinite(t) and shot.route.way == "walk":
+            s["up"] = round(float(way.at(t).position[0, 2]), 3)
+    mean = float(r.along[-1] / shot.seconds)
+    return {"stations": stations, "samples": [[round(float(v), 3) for v in row] for row in zip(*columns, strict=True)], "fault": "", "changes": [round(c, 4) for c in way.changes],
+            "pace": [[key.t, key.v] for key in pace.keys] if isinstance(pace, Channel) else [],
+            "summary": f"{r.along[-1]:.0f} m in {shot.seconds:.1f} s, {mean:.1f} m/s: {speed_in_words(mean)}"}
 
 
 def day_band(setting: Setting, shot: Shot, count: int = 48) -> dict[str, Any]:

@@ -2,19 +2,26 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import replace
 from typing import Any
 
 from lumwick.built.meshes import KINDS
 from lumwick.growth.form import PATCHED
 from lumwick.place.describe import FieldView, fields, whole_at
-from lumwick.place.document import Place, Shot
+from lumwick.place.document import Place, Shot, Station
 from lumwick.place.edit import fresh_id
 from lumwick.place.files import MAPS
 
 
-def groups_of(p: Place, shot: Shot, bench: str, selected: str, t: float) -> list[dict[str, Any]]:
-    """The slip's columns for a bench and a selection, with values as they are at clip time ``t`` [s]."""
+def groups_of(p: Place, shot: Shot, bench: str, selected: str, t: float, tab: str = "") -> list[dict[str, Any]]:
+    """The slip's columns for a bench and a selection, with values as they are at clip time ``t`` [s].
+
+    Parameters
+    ----------
+    tab : str
+        On the Route bench: station, way, pace, aim or lens.
+    """
     now = whole_at(p, shot, t)
     s = f"/shots/{shot.id}"
     air, air_path = (shot.air, f"{s}/air") if shot.air else (p.air, "/air")
@@ -27,7 +34,6 @@ def groups_of(p: Place, shot: Shot, bench: str, selected: str, t: float) -> list
 
     clock = group("Clock", fields(shot.clock, f"{s}/clock", now))
     exposure = group("Exposure", fields(shot.exposure, f"{s}/exposure", now, ("ev100", "kelvin", "f_number", "focus", "shutter")))
-    lens = group("Lens", fields(shot.exposure, f"{s}/exposure", now, ("blades", "roll", "distortion", "dispersion")))
     stand = next((x for x in p.growth if x.id == selected), None)
     station = next((x for x in shot.route.stations if x.id == selected), None)
     if bench == "land":
@@ -54,20 +60,54 @@ def groups_of(p: Place, shot: Shot, bench: str, selected: str, t: float) -> list
         return [hour, group("Haze" + (" of this shot" if shot.air else ""), fields(air, air_path, now, ("haze", "ozone_du", "sun_width")), command=own, command_text="Give this shot its own air" if shot.air is None else "Use the place's air"),
                 group("Fog" + (" of this shot" if shot.air else ""), fields(air, air_path, now, ("fog_visibility", "fog_height", "fog_base"))), surround]
     if bench == "route":
-        out = []
-        if station:
-            base = f"{s}/route/stations/{station.id}"
-            index = shot.route.stations.index(station) + 1
-            out.append(group(f"Station {index}", fields(station, base, now, ("name", "east", "north", "up", "focal")), remove={"op": "remove_station", "shot": shot.id, "station": station.id}))
-        else:
-            out.append({"title": "Stations", "fields": [], "note": "Turn the look to a view and press Enter to set a station, or pick one on the chart."})
-        return [*out, group("Way", fields(shot.route, f"{s}/route", now, ("way", "eye_height", "ease"))), exposure, lens]
+        return _route_groups(p, shot, station, tab, now, group)
     about = group("Shot", fields(shot, s, now, ("name", "frames", "fps", "loop")) + clock["fields"])
     develop = f"{s}/develop"
     table = ("lut", "lut_strength") if shot.develop.lut else ("lut",)
     return [about, exposure, group("Develop", fields(shot.develop, develop, now, ("tint", "contrast", "saturation", "lift", "gamma", "gain")), command_js="pickGrey()", command_text="White from a grey in the look"),
             group("Curve", fields(shot.develop, develop, now, ("curve_deep", "curve_dark", "curve_middle", "curve_light", "curve_bright"))),
             group("Finish", fields(shot.develop, develop, now, ("bloom", "vignette", "sharpen", "grain", "view", "screen", *table)))]
+
+
+WAYS: dict[str, tuple[str, ...]] = {"fly": ("tension", "no_overshoot", "over_ground"), "walk": ("eye_height", "gait", "tension"), "straight": (), "orbit": ("turns",), "push": ("travel", "counter"), "follow": ("lag",), "fixed": (), "brought": ()}
+"""What can be set of each way of moving."""
+
+
+def _route_groups(p: Place, shot: Shot, station: Station | None, tab: str, now: Place, group: Any) -> list[dict[str, Any]]:
+    """The Route bench's columns, under one tab."""
+    route, base = shot.route, f"/shots/{shot.id}/route"
+    things = [("", "the spot"), *((x.id, x.name) for x in [*p.things, *p.lamps, *p.built, *p.growth])]
+    subject = group("Subject", fields(route, base, now, ("subject_up",)), subject=things, subject_path=f"{base}/subject", subject_now=route.subject, note="" if route.subject else f"The spot is {'what the first station aims at' if route.spot is None else f'{route.spot[0]:.1f} east, {route.spot[1]:.1f} north, {route.spot[2]:.1f} up'}.",
+                    command_js="pickSpot('subject')", command_text="Pick the spot in the look")
+    if tab == "way":
+        moving = group("Way", fields(route, base, now, ("way", *WAYS[route.way])))
+        hand = group("Camera's hand", fields(route, base, now, ("handheld", "seed", "keep_clear")))
+        return [moving, *([subject] if route.way in ("orbit", "follow") else []), hand]
+    if tab == "pace":
+        steady = () if route.timing == "one smooth move" else ("eased_start", "eased_end")
+        before = () if route.timing == "by stations" else ("starts_before", "ends_after")
+        return [group("Pace", fields(route, base, now, ("timing", "pace", *steady))), group("Beyond the clip", fields(route, base, now, before), note="Stations' own times say when it starts: one before 0 is met before the clip." if not before else ""),
+                group("By count", [], steps=shot.id, note="As many frames from each station to the next; the shot gets its length from them.")]
+    if tab == "aim":
+        second = ("aim_second", "aim_share")
+        keyed = ("bearing", "pitch") if "by keys" in (route.aim, route.aim_second) else ()
+        lead = ("lead",) if "ahead" in (route.aim, route.aim_second) else ()
+        return [group("Looks", fields(route, base, now, ("aim", *lead, *keyed, *second))), subject, group("Level", [*fields(route, base, now, ("level_within",)), *fields(shot.exposure, f"/shots/{shot.id}/exposure", now, ("roll",))])]
+    if tab == "lens":
+        e = f"/shots/{shot.id}/exposure"
+        return [group("Exposure", fields(shot.exposure, e, now, ("ev100", "kelvin", "f_number", "metered_at", "shutter"))), group("Focus", [*fields(route, base, now, ("focus_on",)), *fields(shot.exposure, e, now, ("focus",))], command_js="pickSpot('focus')", command_text="Focus on a spot of the look"),
+                group("Lens", fields(shot.exposure, e, now, ("sensor", "blades", "distortion", "dispersion")))]
+    if station is None:
+        return [{"title": "Stations", "fields": [], "note": "Turn the look to a view and press Enter to set a station; or stand one on the chart; or let the lie of the land suggest some.",
+                 "listed": [{"id": x.id, "name": f"{i}. {x.name or 'station'}"} for i, x in enumerate(route.stations, 1)]}]
+    i = route.stations.index(station) + 1
+    here = f"{base}/stations/{station.id}"
+    timed = ("time",) if route.timing == "by stations" else ()
+    takes = ("takes",) if station.join == "eased" else ()
+    lens = f"{2 * math.degrees(math.atan(shot.exposure.sensor / 2 / station.focal)):.0f}° across"
+    return [group(f"Station {i} of {len(route.stations)}", fields(station, here, now, ("name", "east", "north", "up", "focal", "roll")), note=lens, remove={"op": "remove_station", "shot": shot.id, "station": station.id}),
+            group("Set here", fields(station, here, now, ("focus", "f_number", "ev100", "kelvin")), note="Empty: as the shot."),
+            group("In its turn", fields(station, here, now, (*timed, "stay", *(("join", *takes) if i < len(route.stations) else ()))), station={"id": station.id, "index": i - 1, "last": i == len(route.stations)})]
 
 
 SURFACE_LOOK = ("name", "pattern", "colour", "second", "roughness", "metalness", "wet")

@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from studio.places import time_views, views
+from studio.places import route_views, time_views, views
 
 urlpatterns = [
     path("", views.chest, name="chest"),
@@ -19,6 +19,14 @@ urlpatterns = [
     path("places/<int:place_id>/waves/", views.waves, name="waves"),
     path("places/<int:place_id>/look/", views.look, name="look"),
     path("places/<int:place_id>/export/", views.export, name="export"),
+    path("places/<int:place_id>/ride/", route_views.ride, name="ride"),
+    path("places/<int:place_id>/mend/", route_views.mended, name="mend"),
+    path("places/<int:place_id>/draft/", route_views.draft, name="draft"),
+    path("places/<int:place_id>/draw/", route_views.drawn, name="draw"),
+    path("places/<int:place_id>/suggest/", route_views.suggested, name="suggest"),
+    path("places/<int:place_id>/lay/", route_views.laid, name="lay"),
+    path("places/<int:place_id>/spot/", route_views.spot, name="spot"),
+    path("places/<int:place_id>/cameras/", route_views.cameras, name="cameras"),
     path("places/<int:place_id>/clock/", time_views.clock, name="clock"),
     path("places/<int:place_id>/clip/", time_views.clip, name="clip"),
     path("places/<int:place_id>/lapse/", time_views.lapse, name="lapse"),

@@ -256,7 +256,9 @@ def edit(request: HttpRequest, place_id: int) -> HttpResponse:
             place.edit(made_on, asked)
         else:
             command = dict(data["command"])
-            if command.get("op") == "add_station" and "view" in command:
+            if command.get("op") == "add_station" and "stand" in command:
+                command = _station_stood(place, command)
+            if command.get("op") in ("add_station", "update_station") and "view" in command:
                 command = _station_from_look(place, command)
             if command.get("op") == "move" and not data.get("auto") and (question := _moves_what_is_keyed(place, command, shot)):
                 return JsonResponse(question)
@@ -302,15 +304,42 @@ def _moves_what_is_keyed(place: Place, command: dict[str, Any], shot_id: str | N
     return {"ask": {"command": command, "t": t, "raise": False, "title": getattr(item, "name", ""), "words": f"The place of {getattr(item, 'name', 'this')} is keyed, and no key stands here. Changes do not set keys at the moment, so nothing was moved yet."}}
 
 
+def _station_stood(place: Place, command: dict[str, Any]) -> dict[str, Any]:
+    """A station from a press on the chart: where to stand, and where to look; its height is the floor's and, for a flight, what the station before it has over the floor."""
+    stand = command.pop("stand")
+    shot = shot_of(place, command["shot"])
+    assert place.head is not None
+    still = revision_setting(place.head.pk).still(shot)
+    at = np.array([[float(stand["east"]), float(stand["north"])], [float(stand["aim_east"]), float(stand["aim_north"])]])
+    if shot.route.stations:
+        last = shot.route.stations[-1]
+        at = np.concatenate([at, [[last.east, last.north]]])
+    floor = still.floor(at[:, 0], at[:, 1])
+    if still.place.sea.present:
+        floor = np.maximum(floor, still.place.sea.level)
+    over = shot.route.eye_height if shot.route.way == "walk" or len(at) < 3 else max(0.5, shot.route.stations[-1].up - float(floor[2]))
+    up = float(floor[0]) + over
+    if np.hypot(*(at[1] - at[0])) < 0.5:
+        at[1] = at[0] + [0.0, 10.0]
+    return {**command, "station": {"id": fresh_id([s.id for s in shot.route.stations], "s"), "east": round(at[0, 0], 3), "north": round(at[0, 1], 3), "up": round(up, 3), "aim": [round(at[1, 0], 3), round(at[1, 1], 3), round(up, 3)],
+                                   "focal": shot.route.stations[-1].focal if shot.route.stations else 28.0}}
+
+
 def _station_from_look(place: Place, command: dict[str, Any]) -> dict[str, Any]:
-    """`Set station`: store the look's view as a station after the one before the playhead."""
+    """`Set station`: store the look's view as a station after the one before the playhead, or in one there is."""
     from lumwick.motion.route import station_from
 
     view = command.pop("view")
     shot = shot_of(place, command["shot"])
     sid = fresh_id([s.id for s in shot.route.stations], "s")
     station = station_from(sid, [float(view["x"]), float(view["y"]), float(view["z"])], float(view["bearing"]), float(view["pitch"]), float(view["focal"]))
-    return {**command, "station": station.model_dump()}
+    roll = float(view.get("roll") or 0.0)
+    roll = 0.0 if abs(roll) <= shot.route.level_within else roll
+    if command["op"] == "update_station":
+        return {**command, "east": station.east, "north": station.north, "up": station.up, "aim": station.aim, "focal": station.focal, "roll": roll}
+    if shot.route.timing == "by stations" and "t" in command:
+        station = station.model_copy(update={"time": float(command["t"])})
+    return {**{k: v for k, v in command.items() if k != "t"}, "station": station.model_copy(update={"roll": roll or None}).model_dump()}
 
 
 @login_required
@@ -399,8 +428,7 @@ def slip(request: HttpRequest, place_id: int) -> HttpResponse:
         t = 0.0
     bench = request.GET.get("bench", "route")
     assert place.head is not None
-    found = charts.route_drawing(revision_setting(place.head.pk), shot)["found"] if bench == "route" else None
-    return render(request, "partials/slip.html", {"groups": groups_of(revision_setting(place.head.pk).place, shot, bench, request.GET.get("selected", ""), t), "bench": bench, "found": found, "shot": shot})
+    return render(request, "partials/slip.html", {"groups": groups_of(revision_setting(place.head.pk).place, shot, bench, request.GET.get("selected", ""), t, request.GET.get("tab", "")), "bench": bench, "shot": shot})
 
 
 @login_required
@@ -426,8 +454,8 @@ def own_view(request: HttpRequest) -> dict[str, float] | None:
     """
     if "cam" not in request.GET:
         return None
-    x, y, z, bearing, pitch, focal = (float(v) for v in request.GET["cam"].split(","))
-    return {"x": x, "y": y, "z": z, "bearing": bearing % 360, "pitch": max(-89.0, min(89.0, pitch)), "focal": max(4.0, min(1200.0, focal))}
+    x, y, z, bearing, pitch, focal, *rest = (float(v) for v in request.GET["cam"].split(","))
+    return {"x": x, "y": y, "z": z, "bearing": bearing % 360, "pitch": max(-89.0, min(89.0, pitch)), "focal": max(4.0, min(1200.0, focal)), "roll": rest[0] if rest else 0.0}
 
 
 def look_camera(request: HttpRequest, setting: Setting, shot: Shot) -> tuple[float, Camera | None]:

@@ -13,11 +13,11 @@ const el = (tag, attrs = {}, ...kids) => {
 
 document.addEventListener("alpine:init", () => {
   Alpine.data("workspace", (initial) => ({
-    ...timelinePart,
+    ...timelinePart, ...routePart,
     s: initial, bench: "route", selected: "", t: 0, playing: false, units: "frames",
     cam: null, focal: null, lookInfo: "", fault: "", busy: "", tab: Math.random().toString(36).slice(2, 8),
     chart: null, view: null, drawing: null, wish: Date.now() % 1e9, lookTimer: 0, laneTop: 0, laneHigh: 0, readout: "", drafting: null,
-    picking: false, noise: false, dialog: "", theme: document.documentElement.dataset.theme || "", split: Number(localStorage.getItem("lw-split") || 44), low: Number(localStorage.getItem("lw-low") || 27),
+    picking: "", noise: false, dialog: "", theme: document.documentElement.dataset.theme || "", split: Number(localStorage.getItem("lw-split") || 44), low: Number(localStorage.getItem("lw-low") || 27),
 
     init() {
       this.units = localStorage.getItem("lw-units") || "frames";
@@ -25,6 +25,7 @@ document.addEventListener("alpine:init", () => {
       this.slip();
       this.look();
       this.refreshReady();
+      this.askRide();
       window.addEventListener("keydown", (e) => this.key(e));
       // the value touched last is the one that K keys
       document.body.addEventListener("focusin", (e) => { const field = e.target.closest("#slip [data-path]"); if (field) this.touched = field.dataset.path; });
@@ -73,7 +74,7 @@ document.addEventListener("alpine:init", () => {
       // what lies ready is asked for once the look has answered; until then nothing old is shown as ready
       this.frames = {}; clearTimeout(this.readyTimer); this.readyTimer = setTimeout(() => this.refreshReady(), 1200);
       if (this.filling) { clearTimeout(this.fillTimer); this.fillTimer = setTimeout(() => { if (this.filling) this.rehearse(true); }, 1300); }
-      this.look(); this.drawTimeline(); this.drawDrawing(); this.slip();
+      this.look(); this.drawTimeline(); this.drawDrawing(); this.slip(); this.askRide();
       this.chartKey === state.chart ? this.drawChart() : this.loadChart();
     },
     command(c) { return this.send({ command: c }); },
@@ -89,10 +90,10 @@ document.addEventListener("alpine:init", () => {
 
     // -- the slip -------------------------------------------------------------------------------------
     slip() {
-      const q = new URLSearchParams({ bench: this.bench, shot: this.s.shot.id, selected: this.selected, t: this.t.toFixed(4) });
+      const q = new URLSearchParams({ bench: this.bench, shot: this.s.shot.id, selected: this.selected, t: this.t.toFixed(4), tab: this.tab_ });
       htmx.ajax("GET", this.url(`slip/?${q}`), { target: "#slip", swap: "innerHTML" });
     },
-    setBench(b) { this.bench = b; if (b !== "growth") this.drafting = null; this.slip(); this.drawChart(); this.$nextTick(() => this.drawDrawing()); },
+    setBench(b) { this.bench = b; this.drafting = null; this.chartMode = ""; this.slip(); this.drawChart(); this.$nextTick(() => this.drawDrawing()); },
     select(id) { this.selected = id; this.slip(); this.drawChart(); },
     typed(input) {
       if (input.value === input.dataset.was) { if (this.slipOwed) { this.slipOwed = false; this.slip(); } return; }
@@ -148,9 +149,11 @@ document.addEventListener("alpine:init", () => {
       if (c.to === "lamps") { const at = this.ahead(); c = { ...c, item: { ...c.item, ...at, up: +(at.up + 2.6).toFixed(2) } }; }
       this.command(c).then((ok) => { if (ok) this.select(c.item.id); });
     },
-    pickGrey() { this.picking = true; this.say("Click something in the look that should be neutral grey."); },
+    pickGrey() { this.picking = "grey"; this.say("Click something in the look that should be neutral grey."); },
     async grey(e) {
-      this.picking = false; this.say("");
+      const what = this.picking;
+      this.picking = ""; this.say("");
+      if (what !== "grey") { this.pickedSpot(what, e); return; }
       const r = this.$refs.look.getBoundingClientRect(), form = new FormData();
       for (const [k, v] of Object.entries({ u: (e.clientX - r.left) / r.width, v: (e.clientY - r.top) / r.height, rev: this.s.rev, shot: this.s.shot.id })) form.set(k, v);
       await this.post("grey/", form);
@@ -176,7 +179,7 @@ document.addEventListener("alpine:init", () => {
       // one coarse picture is asked for at a time; a refinement under way gives way to it at once
       if (this.inflight === "coarse" && step === 0) { this.again = true; return; }
       const q = new URLSearchParams({ shot: this.s.shot.id, t: this.t.toFixed(5), step, wish, tab: this.tab });
-      if (this.cam) { const c = this.cam; q.set("cam", [c.x, c.y, c.z, c.bearing, c.pitch, c.focal].map((v) => v.toFixed(3)).join(",")); }
+      if (this.cam) { const c = this.cam; q.set("cam", [c.x, c.y, c.z, c.bearing, c.pitch, c.focal, c.roll || 0].map((v) => v.toFixed(3)).join(",")); }
       if (this.noise) q.set("noise", 1);
       this.inflight = step === 0 ? "coarse" : "fine";
       const asked = performance.now();
@@ -214,13 +217,6 @@ document.addEventListener("alpine:init", () => {
       c.x += Math.sin(b) * ahead * Math.cos(p) + Math.cos(b) * right; c.y += Math.cos(b) * ahead * Math.cos(p) - Math.sin(b) * right; c.z += Math.sin(p) * ahead + up;
       this.look(); this.drawWedge();
     },
-    setStation() {
-      const view = this.camera(), stations = this.s.route.stations;
-      let index = stations.findIndex((st) => st.t > this.t + 1e-3);
-      if (index < 0 || this.t < 1e-6) index = stations.length;
-      this.command({ op: "add_station", shot: this.s.shot.id, index, view }).then((ok) => { if (ok) { const st = this.s.route.stations[index]; if (st) { this.t = st.t; this.cam = null; this.select(st.id); this.sync(); } } });
-    },
-
     words(s) { return s < 90 ? `${Math.round(s)} s` : s < 5400 ? `${Math.round(s / 60)} min` : `${(s / 3600).toFixed(1)} h`; },
 
     // -- keys -----------------------------------------------------------------------------------------
@@ -238,7 +234,8 @@ document.addEventListener("alpine:init", () => {
       const acts = {
         w: () => this.walk(0, 1.2 * slow), s: () => this.walk(0, -1.2 * slow), a: () => this.walk(-1.2 * slow, 0), d: () => this.walk(1.2 * slow, 0), q: () => this.walk(0, 0, -0.5 * slow), e: () => this.walk(0, 0, 0.5 * slow),
         ArrowRight: () => this.toFrame(this.frame() + n), ArrowLeft: () => this.toFrame(this.frame() - n), Home: () => this.toFrame(1), End: () => this.toFrame(this.s.shot.frames),
-        k: () => this.keyTouched(), m: () => this.openMover(), r: () => this.rehearse(), t: () => { this.openTake(); }, "?": () => { this.dialog = this.dialog === "keys" ? "" : "keys"; }, Escape: () => { this.dialog = ""; this.ask = null; this.drafting = null; this.setPicked({}); this.drawChart(); },
+        u: () => this.updateStation(this.selected), z: () => this.rollLook(-slow), x: () => this.rollLook(slow),
+        k: () => this.keyTouched(), m: () => this.openMover(), r: () => this.rehearse(), t: () => { this.openTake(); }, "?": () => { this.dialog = this.dialog === "keys" ? "" : "keys"; }, Escape: () => { this.dialog = ""; this.ask = null; this.drafting = null; this.chartMode = ""; this.picking = ""; this.views = []; this.setPicked({}); this.drawChart(); },
       };
       if (!onButton) { acts[" "] = () => this.play(); acts.Enter = () => { this.drafting ? this.endDraft() : this.setStation(); }; }
       const benches = ["land", "water", "growth", "air", "route", "cut"];
@@ -345,37 +342,6 @@ document.addEventListener("alpine:init", () => {
       if (this.bench === "growth") { const pick = () => this.select(st.id); g.addEventListener("click", (e) => { if (!this.drafting) { e.stopPropagation(); pick(); } }); g.addEventListener("keydown", (e) => { if (e.key === "Enter") { e.stopPropagation(); pick(); } }); }
       svg.append(g);
     },
-    drawRoute() {
-      const g = this.overlay, px = this.px(), r = this.s.route;
-      if (!g) return;
-      g.replaceChildren();
-      if (r.samples.length) {
-        const d = "M" + r.samples.map((p) => `${p[1]} ${-p[2]}`).join("L");
-        g.append(el("path", { d, fill: "none", stroke: "var(--sheet)", "stroke-width": 4.5 * px }), el("path", { d, fill: "none", stroke: "var(--ink)", "stroke-width": 2 * px, "data-route": 1 }));
-        for (const f of r.found) {
-          const part = r.samples.filter((p) => p[0] >= f.from_s - 0.05 && p[0] <= f.to_s + 0.05);
-          if (part.length > 1) g.append(el("path", { d: "M" + part.map((p) => `${p[1]} ${-p[2]}`).join("L"), fill: "none", stroke: "var(--brick)", "stroke-width": 3.5 * px, "stroke-dasharray": `${4 * px} ${2 * px}` }));
-        }
-      }
-      this.wedge = g.appendChild(el("g", { "pointer-events": "none" }));
-      r.stations.forEach((st, i) => {
-        const on = st.id === this.selected, mark = el("g", { tabindex: 0, role: "button", "aria-label": `Station ${i + 1}${st.name ? " " + st.name : ""}`, style: "cursor:grab", "data-station": st.id });
-        if (on) {
-          const a = this.aimPoint(st, px);
-          mark.append(el("line", { x1: st.east, y1: -st.north, x2: a[0], y2: -a[1], stroke: "var(--amber)", "stroke-width": 1.2 * px, "stroke-dasharray": `${3 * px} ${2 * px}` }));
-          const knob = el("circle", { cx: a[0], cy: -a[1], r: 5 * px, fill: "var(--sheet)", stroke: "var(--amber)", "stroke-width": 2 * px, style: "cursor:crosshair", "data-aim": st.id });
-          knob.addEventListener("pointerdown", (e) => this.dragAim(e, st));
-          mark.append(knob);
-        }
-        mark.append(el("rect", { x: st.east - 5.5 * px, y: -st.north - 5.5 * px, width: 11 * px, height: 11 * px, fill: on ? "var(--amber-fill)" : "var(--sheet)", stroke: "var(--ink)", "stroke-width": 1.6 * px }));
-        mark.append(el("text", { x: st.east, y: -st.north - 9 * px, "font-size": 11 * px, "text-anchor": "middle", fill: "var(--ink)", "font-family": "IBM Plex Mono", stroke: "var(--land)", "stroke-width": 3 * px, "paint-order": "stroke" }, i + 1));
-        mark.addEventListener("pointerdown", (e) => this.dragStation(e, st));
-        mark.addEventListener("keydown", (e) => this.keyStation(e, st));
-        g.append(mark);
-      });
-      this.drawWedge();
-    },
-    aimPoint(st, px) { const dx = st.aim[0] - st.east, dy = st.aim[1] - st.north, k = 46 * px / Math.max(1e-6, Math.hypot(dx, dy)); return [st.east + dx * k, st.north + dy * k]; },
     drawWedge() {
       if (!this.wedge || !this.view) return;
       const c = this.camera(), px = this.px(), b = c.bearing * Math.PI / 180, h = Math.atan(18 / c.focal), r = 62 * px;
@@ -389,44 +355,9 @@ document.addEventListener("alpine:init", () => {
       svg.append(el("g", { transform: `rotate(${turn} ${nx} ${ny - 12 * px})` }, el("path", { d: `M${nx} ${ny}V${ny - 24 * px}M${nx - 4 * px} ${ny - 17 * px}L${nx} ${ny - 25 * px}L${nx + 4 * px} ${ny - 17 * px}`, stroke: "var(--ink)", "stroke-width": 1.4 * px, fill: "none" }), el("text", { x: nx, y: ny + 12 * px, "font-size": 11 * px, "text-anchor": "middle", fill: "var(--ink)" }, "N")));
       svg.append(el("text", { x: b[0] + b[2] - 8 * px, y: y + 3.5 * px, "font-size": 10 * px, "text-anchor": "end", fill: "var(--faint)" }, `contours every ${this.chart.interval} m`));
     },
-    dragStation(e, st) {
-      if (e.target.dataset.aim || e.button) return;
-      e.stopPropagation(); e.preventDefault();
-      const from = this.metres(e), home = [st.east, st.north];
-      let moved = false;
-      const was = this.selected;
-      this.selected = st.id;
-      const move = (m) => {
-        const p = this.metres(m);
-        if (!moved && Math.hypot(p[0] - from[0], p[1] - from[1]) < 3 * this.px()) return;
-        moved = true;
-        const dx = home[0] + p[0] - from[0] - st.east, dy = home[1] + p[1] - from[1] - st.north;
-        st.east += dx; st.north += dy; st.aim = [st.aim[0] + dx, st.aim[1] + dy, st.aim[2]];
-        this.cam = { x: st.east, y: st.north, z: st.up, ...this.towards(st), focal: st.focal };
-        this.drawRoute(); this.look();
-      };
-      const up = () => {
-        window.removeEventListener("pointermove", move); window.removeEventListener("pointerup", up);
-        if (moved) { this.command({ op: "move_station", shot: this.s.shot.id, station: st.id, east: +st.east.toFixed(3), north: +st.north.toFixed(3) }).then(() => { this.cam = null; this.go(this.s.route.stations.find((q) => q.id === st.id)?.t ?? this.t); }); } else { if (was !== st.id) this.slip(); this.drawRoute(); this.go(st.t); }
-      };
-      window.addEventListener("pointermove", move); window.addEventListener("pointerup", up);
-    },
-    towards(st) { const d = [st.aim[0] - st.east, st.aim[1] - st.north, st.aim[2] - st.up]; return { bearing: (Math.atan2(d[0], d[1]) * 180 / Math.PI + 360) % 360, pitch: Math.atan2(d[2], Math.hypot(d[0], d[1])) * 180 / Math.PI }; },
-    dragAim(e, st) {
-      e.stopPropagation(); e.preventDefault();
-      const reach = Math.hypot(st.aim[0] - st.east, st.aim[1] - st.north);
-      const move = (m) => { const p = this.metres(m), d = Math.max(1e-3, Math.hypot(p[0] - st.east, p[1] - st.north)); st.aim = [st.east + (p[0] - st.east) / d * reach, st.north + (p[1] - st.north) / d * reach, st.aim[2]]; this.cam = { x: st.east, y: st.north, z: st.up, ...this.towards(st), focal: st.focal }; this.drawRoute(); this.look(); };
-      const up = () => { window.removeEventListener("pointermove", move); window.removeEventListener("pointerup", up); this.command({ op: "move_station", shot: this.s.shot.id, station: st.id, east: st.east, north: st.north, aim: st.aim.map((v) => +v.toFixed(3)) }).then(() => { this.cam = null; this.go(st.t); }); };
-      window.addEventListener("pointermove", move); window.addEventListener("pointerup", up);
-    },
-    keyStation(e, st) {
-      const step = e.shiftKey ? 0.25 : 1, by = { ArrowLeft: [-step, 0], ArrowRight: [step, 0], ArrowUp: [0, step], ArrowDown: [0, -step] }[e.key];
-      if (by) { e.preventDefault(); e.stopPropagation(); this.selected = st.id; this.command({ op: "move_station", shot: this.s.shot.id, station: st.id, east: st.east + by[0], north: st.north + by[1] }); }
-      if (e.key === "Enter" || e.key === " ") { e.preventDefault(); e.stopPropagation(); this.select(st.id); this.go(st.t); }
-      if (e.key === "Delete") { e.stopPropagation(); this.command({ op: "remove_station", shot: this.s.shot.id, station: st.id }); this.selected = ""; }
-    },
     panChart(e) {
       if (e.button) return;
+      if (this.chartMode === "stand") { this.standOnChart(e); return; }
       if (this.drafting) {
         // redrawing under the pointer swallows the browser's own double click, so it is told by time and place
         const now = performance.now(), twice = this.lastPress && now - this.lastPress.at < 450 && Math.hypot(e.clientX - this.lastPress.x, e.clientY - this.lastPress.y) < 6;
@@ -440,12 +371,14 @@ document.addEventListener("alpine:init", () => {
       window.addEventListener("pointermove", move); window.addEventListener("pointerup", up);
     },
     zoomChart(e) { e.preventDefault(); const p = this.metres(e), k = e.deltaY > 0 ? 1.2 : 1 / 1.2; this.view.wide = clamp(this.view.wide * k, 5, 4e5); const q = this.metres(e); this.view.x += p[0] - q[0]; this.view.y += p[1] - q[1]; this.drawChart(); },
-    drawing_stand() { this.drafting = []; this.say(""); this.drawChart(); },
+    drawing_stand() { this.startDraft("stand"); },
+    startDraft(what) { this.drafting = []; this.draftOf = what; this.chartMode = ""; this.say(""); this.drawChart(); },
     drawDraft() { const px = this.px(); this.overlay.append(el("polyline", { points: this.drafting.map((p) => `${p[0]},${-p[1]}`).join(" "), fill: "var(--marsh)", "fill-opacity": 0.15, stroke: "var(--marsh)", "stroke-width": 2 * px })); for (const p of this.drafting) this.overlay.append(el("circle", { cx: p[0], cy: -p[1], r: 3 * px, fill: "var(--marsh)" })); },
     endDraft() {
       if (!this.drafting) return;
       const area = this.drafting.filter((p, i, all) => !i || Math.hypot(p[0] - all[i - 1][0], p[1] - all[i - 1][1]) > 1e-6);
       this.drafting = null;
+      if (this.draftOf === "way") { this.drawnWay(area); return; }
       if (area.length < 3) { this.say("A stand needs at least three corners."); this.drawChart(); return; }
       const ids = this.chart.stands.map((q) => q.id); let k = 1; while (ids.includes(`stand${k}`)) k++;
       this.command({ op: "add", to: "growth", item: { id: `stand${k}`, name: `Stand ${k}`, kind: "alder", area, per_hectare: 150, height: 8, seed: k + 20 } }).then((ok) => { if (ok) this.select(`stand${k}`); });
@@ -458,34 +391,6 @@ document.addEventListener("alpine:init", () => {
       const W = svg.clientWidth, H = svg.clientHeight;
       svg.setAttribute("viewBox", `0 0 ${W} ${H}`); svg.replaceChildren();
       ({ air: () => this.drawSun(svg, W, H), water: () => this.drawWaves(svg, W, H) }[this.bench] || (() => this.drawSection(svg, W, H)))();
-    },
-    drawSection(svg, W, H) {
-      const rows = this.s.route.samples;
-      if (!rows.length) { svg.append(el("text", { x: 12, y: 24, "font-size": 13, fill: "var(--faint)" }, "The section and the pace are drawn here once the route has a station.")); return; }
-      const h1 = H * 0.60, X = (t) => t / this.s.shot.seconds * W;
-      let lo = Math.min(...rows.map((r) => Math.min(r[7], r[3]))), hi = Math.max(...rows.map((r) => r[3])); const pad = Math.max(0.6, (hi - lo) * 0.15); lo -= pad; hi += pad;
-      const Y = (z) => h1 - 4 - (z - lo) / (hi - lo) * (h1 - 26);
-      for (const f of this.s.route.found) if (f.kind !== "still") svg.append(el("rect", { x: X(f.from_s), y: 0, width: Math.max(3, X(f.to_s) - X(f.from_s)), height: H, fill: "var(--brick)", "fill-opacity": 0.14 }));
-      svg.append(el("path", { d: "M0 " + h1 + "L" + rows.map((r) => `${X(r[0]).toFixed(1)} ${Y(r[7]).toFixed(1)}`).join("L") + `L${W} ${h1}Z`, fill: "var(--contour)", "fill-opacity": 0.42, stroke: "var(--contour-index)", "stroke-width": 1 }));
-      svg.append(el("path", { d: "M" + rows.map((r) => `${X(r[0]).toFixed(1)} ${Y(r[3]).toFixed(1)}`).join("L"), fill: "none", stroke: "var(--ink)", "stroke-width": 1.8 }));
-      for (const st of this.s.route.stations) svg.append(el("rect", { x: X(st.t) - 4, y: Y(st.up) - 4, width: 8, height: 8, fill: "var(--sheet)", stroke: "var(--ink)", "stroke-width": 1.4 }));
-      const top = Math.max(2.2, ...rows.map((r) => r[8])) * 1.15, turn = Math.max(40, ...rows.map((r) => r[9])) * 1.1, Y2 = (v, m) => H - 3 - v / m * (H - h1 - 20);
-      svg.append(el("line", { x1: 0, x2: W, y1: h1, y2: h1, stroke: "var(--rule)" }));
-      svg.append(el("path", { d: "M" + rows.map((r) => `${X(r[0]).toFixed(1)} ${Y2(r[8], top).toFixed(1)}`).join("L"), fill: "none", stroke: "var(--marsh)", "stroke-width": 1.8 }));
-      svg.append(el("path", { d: "M" + rows.map((r) => `${X(r[0]).toFixed(1)} ${Y2(r[9], turn).toFixed(1)}`).join("L"), fill: "none", stroke: "var(--amber)", "stroke-width": 1.4, "stroke-dasharray": "4 3" }));
-      this.sectionText = svg.appendChild(el("text", { x: 8, y: 14, "font-size": 11.5, fill: "var(--ink)", "font-family": "IBM Plex Mono" }));
-      this.paceText = svg.appendChild(el("text", { x: 8, y: h1 + 14, "font-size": 11.5, fill: "var(--ink)", "font-family": "IBM Plex Mono" }));
-      this.head = svg.appendChild(el("line", { y1: 0, y2: H, stroke: "var(--amber)", "stroke-width": 1.6 }));
-      this.drawDrawingHead();
-    },
-    drawDrawingHead() {
-      if (this.bench === "air") { this.drawDrawing(); return; }
-      const rows = this.s.route.samples, svg = this.$refs.drawing;
-      if (!this.head || !rows.length || !svg || !svg.contains(this.head)) return;
-      const x = this.t / this.s.shot.seconds * svg.clientWidth, r = rows[Math.round(clamp(this.t / this.s.shot.seconds, 0, 1) * (rows.length - 1))];
-      this.head.setAttribute("x1", x); this.head.setAttribute("x2", x);
-      this.sectionText.textContent = `section: camera ${(r[3] - r[7]).toFixed(1)} m over what is below`;
-      this.paceText.textContent = `pace ${r[8].toFixed(1)} m/s, turning ${r[9].toFixed(0)}°/s (dashed)`;
     },
     drawSun(svg, W, H) {
       const path = this.s.day.path, X = (az) => az / 360 * W, Y = (e) => H * 0.72 - e / 90 * H * 0.68;
@@ -514,7 +419,7 @@ document.addEventListener("alpine:init", () => {
       for (const s of [2, 3, 4, 6, 10]) { const f = 1 / s; if (X(f) < W - 10) svg.append(el("line", { x1: X(f), x2: X(f), y1: H - 22, y2: H - 18, stroke: "var(--ink)" }), el("text", { x: X(f), y: H - 6, "font-size": 10.5, "text-anchor": "middle", fill: "var(--faint)", "font-family": "IBM Plex Mono" }, `${s} s`)); }
       svg.append(el("text", { x: 8, y: 14, "font-size": 11.5, fill: "var(--ink)", "font-family": "IBM Plex Mono" }, d.words));
     },
-    tapDrawing(e) { if (["air", "water"].includes(this.bench)) return; const r = this.$refs.drawing.getBoundingClientRect(); this.go((e.clientX - r.left) / r.width * this.s.shot.seconds); },
+    tapDrawing(e) { if (["air", "water"].includes(this.bench)) return; if (this.paceDrawing) { this.drawPace(e); return; } const r = this.$refs.drawing.getBoundingClientRect(); this.go((e.clientX - r.left) / r.width * this.s.shot.seconds); },
   }));
 });
 

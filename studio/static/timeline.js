@@ -183,7 +183,8 @@ const timelinePart = {
     for (const m of s.day.marks) { const x = this.lineX(m.t), right = x > W * 0.85; svg.append(el("line", { x1: x, x2: x, y1: 19, y2: 40, stroke: "#26302f", "stroke-dasharray": "2 2", "stroke-width": 1.5 }), el("rect", { x: right ? x - 90 : x + 3, y: 23, width: 87, height: 13, fill: "#fbf7ee", "fill-opacity": 0.85, rx: 2 }), el("text", { x: right ? x - 86 : x + 7, y: 33, "font-size": 10.5, fill: "#26302f", "font-family": "IBM Plex Mono" }, m.text)); }
     this.readyBar = svg.appendChild(el("g"));
     if (this.range) svg.append(el("path", { d: `M${this.lineX((this.range[0] - 1) / f)} 44V17H${this.lineX(this.range[1] / f)}V44`, fill: "var(--marsh)", "fill-opacity": 0.12, stroke: "var(--marsh)", "stroke-width": 1.5, "data-range": 1 }));
-    for (const st of s.route.stations) svg.append(el("path", { d: `M${this.lineX(Math.min(st.t, T)) - 4} 44h8l-4 4z`, fill: "var(--ink)" }));
+    for (const f of this.wrong()) { const x = this.lineX(f.from_s); svg.append(el("path", { d: `M${x} 20.5h${Math.max(3, this.lineX(f.to_s) - x)}`, stroke: "var(--brick)", "stroke-width": 3, "data-fault": f.kind }, el("title", {}, f.text))); }
+    for (const st of s.route.stations) if (st.t !== null && st.t >= w.a && st.t <= w.b) svg.append(el("path", { d: `M${this.lineX(Math.min(st.t, T)) - 4} 44h8l-4 4z`, fill: "var(--ink)" }));
     this.playline = svg.appendChild(el("g", {}, el("line", { y1: 2, y2: H, stroke: "var(--amber)", "stroke-width": 1.7 }), el("path", { d: "M-6 1h12l-6 8z", fill: "var(--amber)" })));
     this.drawReady(); this.drawPlayhead(); this.drawLanes();
   },

@@ -12,6 +12,7 @@ from django.db import models, transaction
 import lumwick
 from lumwick.deliver.stills import frame_name
 from lumwick.errors import RenderError
+from lumwick.motion.route import goes
 from lumwick.place.document import Shot
 from lumwick.snapshot.evaluate import Setting
 from lumwick.snapshot.footprint import footprints
@@ -102,7 +103,7 @@ class Take(models.Model):
         assert place.head is not None
         setting = revision_setting(place.head.pk)
         shot = setting.place.shot(shot_id)
-        if not shot.route.stations:
+        if not goes(shot.route):
             raise RenderError("This shot's route has no station: set at least one before rendering.")
         if quality not in QUALITIES:
             raise RenderError(f"There is no quality {quality!r}: choose sketch, study or fine.")

@@ -20,6 +20,7 @@ from PIL import Image
 
 from lumwick.deliver.stills import frame_name
 from lumwick.errors import LumwickError, RenderError
+from lumwick.motion.route import goes
 from lumwick.motion.timebase import RATES
 from lumwick.trace.render import blank
 from studio.looks.engine import ENGINE_OF_LOOKS, revision_setting
@@ -169,7 +170,7 @@ def ready(request: HttpRequest, place_id: int) -> HttpResponse:
         size = _rehearsal_size(request.GET.get("size", ""))
     except (LookupError, RenderError) as error:
         return JsonResponse({"error": str(error.args[0])}, status=422)
-    if not shot.route.stations:
+    if not goes(shot.route):
         return JsonResponse({"rev": place.head.number, "frames": {}, "running": False, "say": ""})
     frames = {n: key for n, key in enumerate(_shot_keys(place.head.pk, shot.id, size), 1) if stored(key).exists()}
     take = Take.objects.filter(place=place, kind="rehearsal", revision=place.head, shot=shot.id, width=size[0], height=size[1]).order_by("-number").first()

@@ -33,7 +33,8 @@ def all_fields() -> list[FieldView]:
 
 ALL = all_fields()
 FIELDS = [f for f in ALL if f.kind != "file"]  # a file is brought, not typed
-NUMBERS = [f for f in FIELDS if f.kind == "number" and f.low is not None]
+NUMBERS = [f for f in FIELDS if f.kind == "number" and f.low is not None and not f.optional]
+LEFT_OUT = [f for f in FIELDS if f.optional]
 KEYABLE = [f for f in NUMBERS if f.animatable and not f.path.endswith("per_hectare")]  # more plants than can be filmed are refused
 
 
@@ -45,6 +46,9 @@ def test_every_number_says_its_unit_its_range_and_what_it_is_for(model: type[Bas
             assert info.title and extra["unit"] and info.description, f"{model.__name__}.{name}"
             assert float(extra["low"]) < float(extra["high"]) and info.description.endswith("."), f"{model.__name__}.{name}"  # type: ignore[arg-type]
             default = info.get_default(call_default_factory=True)
+            if extra.get("optional"):
+                assert default is None
+                continue
             assert float(extra["low"]) <= float(default) <= float(extra["high"]), f"{model.__name__}.{name}"  # type: ignore[arg-type]
 
 
@@ -59,7 +63,9 @@ def test_the_slip_shows_each_kind_of_field() -> None:
 def test_what_is_shown_can_be_typed_back_and_changes_nothing(field: FieldView) -> None:
     value = typed(DEMO, field.path, field.shown)
     owner, name, _ = find(DEMO, field.path)
-    if field.kind == "number":
+    if field.optional:
+        assert value is None and field.shown == ""
+    elif field.kind == "number":
         assert value == pytest.approx(field.value, rel=1e-3, abs=1e-6)
     if field.keyed:
         return
@@ -80,6 +86,27 @@ def test_a_number_outside_its_range_is_refused_with_the_range(field: FieldView) 
     for text in ("", "plenty", "1 m 2", "nan", "inf"):
         with pytest.raises(PlaceError):
             typed(DEMO, field.path, text)
+
+
+@pytest.mark.parametrize("field", LEFT_OUT, ids=lambda f: f.path)
+def test_what_may_be_left_out_is_set_and_left_out_again(field: FieldView) -> None:
+    assert field.low is not None and field.high is not None
+    middle = typed(DEMO, field.path, f"{(field.low + field.high) / 2:.6g}")
+    place, _ = apply(DEMO, command({"op": "set", "path": field.path, "value": middle}))
+    owner, name, _ = find(place, field.path)
+    assert getattr(owner, name) == middle
+    for nothing in ("", " as the shot "):
+        assert typed(place, field.path, nothing) is None
+    with pytest.raises(PlaceError, match="lies from"):
+        typed(DEMO, field.path, f"{field.high * 2 + 9:.9g}")
+    assert apply(place, command({"op": "set", "path": field.path, "value": None}))[0] == DEMO
+
+
+def test_a_lens_may_be_told_by_its_angle() -> None:
+    path = "/shots/dawn/route/stations/s1/focal"
+    assert typed(DEMO, path, "39.6°") == pytest.approx(50, abs=0.02) and typed(DEMO, path, "90 deg") == pytest.approx(18)
+    with pytest.raises(PlaceError, match="An angle of view"):
+        typed(DEMO, path, "170°")
 
 
 @settings(max_examples=80, deadline=None)

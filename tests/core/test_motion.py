@@ -8,7 +8,9 @@ from scipy.interpolate import CubicSpline
 
 from lumwick.land.ground import Ground
 from lumwick.motion.channel import Channel, Key, at, evaluate
-from lumwick.motion.route import eased_share, station_from, way
+from lumwick.motion.line import centripetal
+from lumwick.motion.pacing import ramped
+from lumwick.motion.route import station_from, way
 from lumwick.place.document import Built, Route, Shot, Station
 from lumwick.snapshot.evaluate import Setting, camera_at
 from lumwick.snapshot.ride import check, ride
@@ -93,23 +95,23 @@ def shot_of(points: np.ndarray, **more: object) -> Shot:
 ])
 def test_arc_length_of_curves_with_a_known_length(curve, length: float) -> None:  # type: ignore[no-untyped-def]
     route = shot_of(curve(np.linspace(0, 1, 40))).route
-    made = way(route)
+    made = way(route, 10.0)
     assert made.length == pytest.approx(length, rel=2e-3)
-    p, *_ = made.at(np.linspace(0, 1, 2001))
-    step = np.linalg.norm(np.diff(p, axis=0), axis=1)
-    assert step.max() / step.min() < 1.004  # equal steps along the curve, not along its parameter
+    step = np.linalg.norm(np.diff(made.at(np.linspace(0, 10, 2001)).position, axis=0), axis=1)
+    assert step.max() / step.min() < 1.001  # equal steps along the curve, not along its parameter
 
 
 def test_the_way_is_scipys_spline_through_its_stations() -> None:
     points = np.array([[0, 0, 10], [20, 5, 12], [35, 30, 11], [20, 55, 14.0]])
-    made = way(shot_of(points).route)
+    line = way(shot_of(points).route, 10.0).legs[0].line
     gaps = np.sqrt(np.linalg.norm(np.diff(points, axis=0), axis=1))
     knots = np.concatenate([[0], np.cumsum(gaps)]) / gaps.sum()
+    assert centripetal(points) == pytest.approx(knots)
     u = np.linspace(0, 1, 50)
-    assert made._position(u) == pytest.approx(CubicSpline(knots, points, bc_type="natural")(u), abs=1e-9)
+    assert line.position(u) == pytest.approx(CubicSpline(knots, points, bc_type="natural")(u), abs=1e-9)
     # speed and its change are continuous at the stations
     for k in knots[1:-1]:
-        around = made._position(np.array([k - 2e-4, k - 1e-4, k, k + 1e-4, k + 2e-4]))
+        around = line.position(np.array([k - 2e-4, k - 1e-4, k, k + 1e-4, k + 2e-4]))
         first = np.diff(around, axis=0) / 1e-4
         assert first[1] == pytest.approx(first[2], rel=0.02, abs=0.05)
 
@@ -117,9 +119,9 @@ def test_the_way_is_scipys_spline_through_its_stations() -> None:
 @settings(max_examples=60, deadline=None)
 @given(st.floats(0, 0.5), st.floats(0, 1))
 def test_eased_ends_cover_the_way_once_and_start_from_rest(ease: float, x: float) -> None:
-    s = eased_share(np.array([0.0, x, 1.0]), ease)
-    assert s[0] == 0 and s[2] == 1 and -1e-12 <= s[1] <= 1 + 1e-12
-    grid = eased_share(np.linspace(0, 1, 2001), ease)
+    s = ramped(np.array([0.0, x, 1.0]), 1.0, ease, ease)
+    assert s[0] == 0 and s[2] == pytest.approx(1) and -1e-12 <= s[1] <= 1 + 1e-12
+    grid = ramped(np.linspace(0, 1, 2001), 1.0, ease, ease)
     assert (np.diff(grid) >= -1e-12).all()
     if ease > 0.02:
         v = np.diff(grid) * 2000
@@ -131,15 +133,15 @@ def test_eased_ends_cover_the_way_once_and_start_from_rest(ease: float, x: float
 
 def test_bearings_take_the_shorter_turn() -> None:
     stations = [Station(id="a", east=0, north=0, up=2, aim=(-5, 50, 2)), Station(id="b", east=10, north=0, up=2, aim=(15, 50, 2))]  # 354 and 6 degrees
-    _, bearing, _, _ = way(Route(stations=stations)).at(np.linspace(0, 1, 21))
+    bearing = way(Route(stations=stations), 4.0).at(np.linspace(0, 4, 21)).bearing
     assert np.ptp(bearing) == pytest.approx(2 * np.degrees(np.arctan(0.1)), abs=0.01)
 
 
 def test_a_stored_view_looks_where_it_looked() -> None:
     for bearing, pitch in ((0.0, 0.0), (123.0, -20.0), (300.0, 35.0)):
         station = station_from("s1", [3.0, 4.0, 5.0], bearing, pitch, 35.0)
-        _, b, p, f = way(Route(stations=[station])).at(np.array([0.0]))
-        assert (b[0] % 360, p[0], f[0]) == (pytest.approx(bearing, abs=0.02), pytest.approx(pitch, abs=0.02), 35.0)
+        pose = way(Route(stations=[station]), 4.0).at(0.0)
+        assert (pose.bearing[0] % 360, pose.pitch[0], pose.focal[0]) == (pytest.approx(bearing, abs=0.02), pytest.approx(pitch, abs=0.02), 35.0)
 
 
 @pytest.fixture
@@ -169,7 +171,7 @@ def test_the_ride_check_says_what_is_wrong_and_where(slope: Setting) -> None:
     assert check(slope, fine)["clean"] and not found(fine)
     under = shot_of(np.array([[-60, 0, 30], [0, 0, 15], [60, 0, 40.0]]))
     assert "under the ground" in found(under)["under"] and not check(slope, under)["clean"]
-    near = shot_of(np.array([[-60, 0, 14.15], [0, 0, 20.15], [60, 0, 26.15]]))
+    near = shot_of(np.array([[-60, 0, 14.15], [0, 0, 20.15], [60, 0, 26.15]]), keep_clear=0.3)
     assert "comes within 0.1" in found(near)["near"]
     fast = shot_of(np.array([[-100, 0, 0], [100, 0, 0.0]]), way="walk")
     assert "too fast for walking" in found(fast)["fast"]

@@ -13,7 +13,7 @@ from lumwick.errors import LumwickError, RenderError, RouteError
 from lumwick.land.elevation import write_elevation
 from lumwick.land.ground import Ground
 from lumwick.lens.camera import Camera, direction_of
-from lumwick.motion.route import eased_share, way
+from lumwick.motion.route import way
 from lumwick.picture import frame_picture, quality
 from lumwick.place.document import Built, Land, Place, Route, Shot, Station
 from lumwick.place.files import asset_of, pack
@@ -121,29 +121,25 @@ def test_more_samples_than_the_table_are_new_samples() -> None:
 def test_route_runs_evenly_and_passes_its_stations(setting: Setting) -> None:
     shot = setting.place.shots[0]
     w = setting.way(shot)
-    p, bearing, _, _ = w.at(np.linspace(0, 1, 2001))
-    steps = np.linalg.norm(np.diff(p, axis=0), axis=1)
-    assert steps.std() / steps.mean() < 2e-3
-    for station, share in zip(shot.route.stations, w.station_share, strict=True):
-        assert np.allclose(w.at(share)[0][0], [station.east, station.north, station.up], atol=0.02)
-    assert np.abs(np.diff(bearing)).max() < 1
-    x = np.linspace(0, 1, 101)
-    for ease in (0.0, 0.2, 0.5):
-        s = eased_share(x, ease)
-        assert s[0] == 0 and s[-1] == pytest.approx(1) and (np.diff(s) >= 0).all()
+    poses = w.at(np.linspace(0, shot.seconds, 2001))
+    steps = np.linalg.norm(np.diff(poses.position, axis=0), axis=1)
+    assert steps.std() / steps.mean() < 1e-3
+    for station, t in zip(shot.route.stations, w.arrive, strict=True):
+        assert np.allclose(w.at(t).position[0], [station.east, station.north, station.up], atol=0.001)
+    assert np.abs(np.diff(poses.bearing)).max() < 1
 
 
 def test_a_circle_of_stations_has_nearly_a_circles_length() -> None:
     a = np.linspace(0, 2 * np.pi, 33)
     stations = [Station(id=f"s{i}", east=10 * np.cos(k), north=10 * np.sin(k), up=3, aim=(0, 0, 3)) for i, k in enumerate(a)]
-    assert way(Route(stations=stations)).length == pytest.approx(2 * np.pi * 10, rel=1e-3)
+    assert way(Route(stations=stations), 4.0).length == pytest.approx(2 * np.pi * 10, rel=1e-3)
 
 
 def test_walk_keeps_eye_height_on_a_deck(marsh: Ground) -> None:
     deck = Built(id="w", name="Walk", kind="boardwalk", line=[(-20, 40), (20, 40)], deck=3.0)
     stations = [Station(id="a", east=-10, north=40, up=0, aim=(30, 40, 4)), Station(id="b", east=10, north=40, up=0, aim=(40, 40, 4))]
     setting = Setting(small_place(built=[deck], shots=[Shot(id="a", name="A", frames=240, route=Route(way="walk", stations=stations))]), marsh)
-    p = setting.way(setting.place.shots[0]).at(np.linspace(0, 1, 50))[0]
+    p = setting.way(setting.place.shots[0]).at(np.linspace(0, 10, 50)).position
     assert np.allclose(p[:, 2], 4.6, atol=0.02)
     report = check(setting, setting.place.shots[0])
     assert report["clean"] and report["clearance"]["least"] == pytest.approx(1.6, abs=0.02) and report["speed"]["mean"] == pytest.approx(2.0, rel=0.01)
@@ -160,7 +156,7 @@ def test_routes_that_are_wrong_are_told(marsh: Ground) -> None:
     assert "under" in ridden(Station(id="z", east=0, north=0, up=-9, aim=(0, 9, 0)), a)
     assert "fast" in ridden(a, Station(id="c", east=0, north=200, up=30, aim=(0, 300, 0)), way_="walk")
     with pytest.raises(RouteError, match="no station"):
-        way(Route())
+        way(Route(), 4.0)
 
 
 def test_stills(tmp_path: Path) -> None:

@@ -416,7 +416,7 @@ def test_places_of_the_first_version_are_read() -> None:
     for name in ("blend", "terms"):
         del old["air"]["haze"][name]
     place = parse(old)
-    assert place.version == 2 and place.air.haze.keys[0].join == "cubic_in"  # type: ignore[attr-defined]
+    assert place.version == 3 and place.air.haze.keys[0].join == "cubic_in"  # type: ignore[attr-defined]
 
 
 @pytest.mark.parametrize(("keys", "says"), [([{"t": 1, "v": 0.1}, {"t": 1, "v": 0.2}], "same time, 1 s"), ([], "at least 1"), ([{"t": 0, "v": 99}], "Haze is 99"), ([{"t": float("nan"), "v": 0.1}], "finite"), ([{"t": 0, "v": "much"}], "number"),

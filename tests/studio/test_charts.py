@@ -73,7 +73,10 @@ def test_slip_shows_units_and_ride_check(client: Client, account: Any) -> None:
     assert 'data-path="/shots/a/air/fog_visibility"' in own and "Fog of this shot" in own
     place.edit(2, {"op": "move_station", "shot": "a", "station": "s1", "east": -20, "north": -20, "up": -30})
     route = client.get(f"/places/{place.pk}/slip/?bench=route&shot=a&selected=s1").content.decode()
-    assert "the camera goes" in route and "under the ground" in route and "Station 1" in route
+    assert "Station 1" in route
+    said = client.get(f"/places/{place.pk}/ride/?shot=a").json()
+    under = next(f for f in said["found"] if f["kind"] == "under")
+    assert "under the ground" in under["text"] and {"how": "lift", "text": "Lift over it"} in under["repairs"] and not said["clean"]
 
 
 @pytest.mark.django_db

@@ -1,0 +1,99 @@
+"""Commands about a camera's way: check and mend it, bring a path in, hand cameras on."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+from typing import Annotated, Any, Optional
+
+import typer
+
+from lumwick.errors import LumwickError
+
+app = typer.Typer()
+
+
+def _opened(place: Path) -> tuple[Any, dict[str, bytes]]:
+    from lumwick.picture import load_setting
+    from lumwick.place.files import load
+
+    loaded = load(place)
+    return load_setting(loaded), loaded[1]
+
+
+def _shot(setting: Any, name: str) -> Any:
+    try:
+        return setting.place.shot(name)
+    except LookupError as error:
+        raise LumwickError(str(error.args[0])) from None
+
+
+def _write(setting: Any, assets: dict[str, bytes], shot: Any, out: Path) -> None:
+    from lumwick.place.files import needed, pack, parse
+
+    place = parse(setting.place.model_copy(update={"shots": [shot if s.id == shot.id else s for s in setting.place.shots]}).model_dump(mode="json"))
+    out.write_bytes(pack(place, {a.sha256: assets[a.sha256] for a in needed(place)}))
+
+
+@app.command()
+def check(place: Path, shot: Annotated[str, typer.Option()], mend: Annotated[bool, typer.Option("--mend", help="Repair what can be repaired, and write the place to --out.")] = False,
+          out: Annotated[Optional[Path], typer.Option(help="Place file to write.")] = None) -> None:
+    """The ride check of a camera's move, as JSON: what is wrong, when, and what would mend it."""
+    from lumwick.snapshot.mend import mend_all
+    from lumwick.snapshot.ride import check as ride_check
+
+    if mend and out is None:
+        raise LumwickError("Say where the mended place goes: --out FILE.")
+    setting, assets = _opened(place)
+    the_shot = _shot(setting, shot)
+    report = ride_check(setting, the_shot)
+    if mend:
+        assert out is not None
+        mended, done = mend_all(setting, the_shot)
+        _write(setting, assets, mended, out)
+        report = {"before": report, "done": done, "after": ride_check(setting, mended)}
+    print(json.dumps(report, indent=1))
+
+
+@app.command()
+def lay(place: Path, shot: Annotated[str, typer.Option(help="Id or name of the shot that gets the path.")], file: Annotated[Path, typer.Option(help="CSV, SVG, DXF, GPX, glTF or USD.")], out: Annotated[Path, typer.Option(help="Place file to write.")],
+        unit: Annotated[str, typer.Option(help="Of the file's lengths, if it does not say: m, ft, cm …, or metres to the unit.")] = "", path: Annotated[str, typer.Option(help="Name or number of one of several paths.")] = "",
+        walk: Annotated[bool, typer.Option("--walk", help="On the ground at eye height.")] = False, height: Annotated[float, typer.Option(help="Metres over floor or water where the file has no heights.")] = 1.6,
+        stations: Annotated[bool, typer.Option("--stations", help="Turn a camera's path into a few stations instead of running it exactly.")] = False) -> None:
+    """Bring a path in as a shot's route."""
+    from lumwick.deliver.paths_in import read_path
+    from lumwick.motion.timebase import RATES
+    from lumwick.place.files import asset_of
+    from lumwick.snapshot.lay import along_line, as_stations, as_track
+
+    setting, assets = _opened(place)
+    the_shot = _shot(setting, shot)
+    if not file.is_file():
+        raise LumwickError(f"There is no file {file}.")
+    found = read_path(file.read_bytes(), file.name, setting.still(the_shot).place.site, unit, path, float(RATES[the_shot.fps]))
+    if found.track is not None and not walk:
+        data = found.track.csv()
+        asset = asset_of(f"{file.stem}.csv", data)
+        assets = {**assets, asset.sha256: data}
+        made = as_stations(the_shot, found.track) if stations else as_track(the_shot, asset, found.track)
+    else:
+        made = along_line(setting, the_shot, found.points, "walk" if walk else "fly", height, found.times, found.heights, found.aims)
+    _write(setting, assets, made, out)
+    print(json.dumps({"place": str(out), "shot": made.id, "path": found.name, "way": made.route.way, "stations": len(made.route.stations), "frames": made.frames}))
+
+
+@app.command()
+def export(place: Path, out: Annotated[Path, typer.Option(help="FILE.glb, .usd, .usda, .csv, .svg, .dxf or .gpx.")], shot: Annotated[Optional[str], typer.Option(help="Id or name; all shots if left out.")] = None) -> None:
+    """Hand cameras on: everything by time in glTF, USD and CSV, the line alone in SVG, DXF and GPX."""
+    from lumwick.deliver.paths_out import export as files_of
+    from lumwick.motion.route import goes
+
+    setting, _ = _opened(place)
+    shots = [_shot(setting, shot)] if shot else [s for s in setting.place.shots if goes(s.route)]
+    if not shots:
+        raise LumwickError("No shot of this place has a route to hand on.")
+    files = files_of(setting, shots, out.name)
+    out.parent.mkdir(parents=True, exist_ok=True)
+    for name, data in files.items():
+        (out.parent / name).write_bytes(data)
+    print(json.dumps({"files": [str(out.parent / name) for name in files], "shots": [s.id for s in shots]}))

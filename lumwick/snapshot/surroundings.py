@@ -1,0 +1,257 @@
+"""How near things are to a camera, and how far what it looks at: plants, built things, models, ground and water.
+
+Plants and things are taken as they stand at the shot's start: leaves swing by centimetres, and what moves itself
+is what a shot is about.
+"""
+
+from __future__ import annotations
+
+from collections import OrderedDict
+from dataclasses import dataclass, field
+
+import numpy as np
+import trimesh
+from embreex.mesh_construction import TriangleMesh
+from embreex.rtcore_scene import EmbreeScene
+from numpy.typing import NDArray
+from scipy.spatial import KDTree
+
+from lumwick.built.floors import model_of, placement
+from lumwick.built.timber import build
+from lumwick.growth.form import PATCHED
+from lumwick.growth.scatter import Plants
+from lumwick.growth.standing import VARIANTS, form_of, set_out, variant_of
+from lumwick.keep import digest
+from lumwick.place.document import Shot, Stand
+from lumwick.snapshot.evaluate import Setting, area_shapes
+from lumwick.water.spectrum import SeaState, significant_height
+from lumwick.water.surface import heights_at, swells
+
+Floats = NDArray[np.float64]
+FAR = 4000.0
+SIZES = (0.25, 1.0, 4.0)
+"""Radii [m] by which triangles are sorted, so that near ones are found quickly."""
+
+
+@dataclass(frozen=True)
+class Near:
+    """What is nearest to n points: distance (n,) [m], the spot (n, 3), what it is called, and whether one passes through it to the next point."""
+
+    distance: Floats
+    spot: Floats
+    name: list[str]
+    through: NDArray[np.bool_]
+
+
+@dataclass
+class _Plants:
+    stand: Stand
+    plants: Plants
+    tree: KDTree | None
+    forms: list[tuple[Floats, KDTree]] = field(default_factory=list)
+
+    def of(self, variant: int) -> tuple[Floats, KDTree]:
+        """A form's points, and a tree of them; made when first asked for."""
+        if not self.forms:
+            for v in range(VARIANTS):
+                points = form_of(self.stand, v, 1)[0].vertices.astype(float)
+                self.forms.append((points, KDTree(points)))
+        return self.forms[variant]
+
+
+class Surroundings:
+    """A place's solid things, ready to be asked how near they are."""
+
+    def __init__(self, setting: Setting) -> None:
+        setting = setting.still()
+        place = setting.place
+        self.setting = setting
+        triangles: list[Floats] = []
+        names: list[str] = []
+        for built in place.built:
+            timber = build(built, setting.ground)
+            q = timber.quads
+            corners = timber.vertices[np.concatenate([q[:, [0, 1, 2]], q[:, [0, 2, 3]]])].astype(float)
+            triangles.append(corners)
+            names += [built.name] * len(corners)
+        for thing in place.things:
+            m = placement(thing, place.site.north_turn)
+            corners = np.concatenate([part.vertices[part.triangles].astype(float) for part in model_of(setting.read, thing).parts]) @ m[:, :3].T + m[:, 3]
+            triangles.append(corners)
+            names += [thing.name] * len(corners)
+        self.triangles = np.concatenate(triangles) if triangles else np.zeros((0, 3, 3))
+        self.names = names
+        middle = self.triangles.mean(1)
+        radius = np.linalg.norm(self.triangles - middle[:, None], axis=2).max(1) if len(names) else np.zeros(0)
+        self.classes: list[tuple[float, NDArray[np.int64], KDTree]] = []
+        for low, high in zip((0.0, *SIZES), (*SIZES, np.inf), strict=True):
+            some = np.flatnonzero((radius > low) & (radius <= high))
+            if len(some):
+                self.classes.append((float(radius[some].max()), some, KDTree(middle[some])))
+        self.scene = EmbreeScene()
+        if len(names):
+            self._mesh = TriangleMesh(self.scene, self.triangles.astype(np.float32))
+        sea = place.sea
+        clear = area_shapes(setting)
+        common = digest(place.land.elevation, list(place.built))
+        slope = setting.ground.slope()
+        self.stands: list[_Plants] = []
+        for stand in place.growth:
+            plants = set_out(stand, setting.ground, slope, clear, sea.level if sea.present else None, f"ride {digest(stand, common)}")
+            self.stands.append(_Plants(stand, plants, KDTree(plants.position[:, :2]) if stand.kind not in PATCHED and len(plants.turn) else None))
+        self.sea = SeaState(sea.wind_speed, sea.fetch_km * 1000, sea.depth, (sea.wind_from + 180 + place.site.north_turn) % 360) if sea.present else None
+
+    def solids(self, p: Floats, within: float) -> Near:
+        """Built things and models nearer than ``within`` [m] to points (n, 3) in a row."""
+        n = len(p)
+        out = Near(np.full(n, np.inf), p.copy(), [""] * n, np.zeros(n, bool))
+        for radius, some, tree in self.classes:
+            found = tree.query_ball_point(p, within + radius)
+            count = np.array([len(f) for f in found])
+            if not count.sum():
+                continue
+            point = np.repeat(np.arange(n), count)
+            which = some[np.concatenate([np.asarray(f, np.int64) for f in found if f])]
+            spot = trimesh.triangles.closest_point(self.triangles[which], p[point])
+            away = np.linalg.norm(spot - p[point], axis=1)
+            order = np.lexsort((away, point))
+            first = order[np.concatenate([[True], np.diff(point[order]) > 0])]
+            for k in first:
+                i = int(point[k])
+                if away[k] < min(out.distance[i], within):
+                    out.distance[i], out.spot[i], out.name[i] = away[k], spot[k], self.names[int(which[k])]
+        if n > 1 and self.names:
+            step = np.diff(p, axis=0)
+            length = np.linalg.norm(step, axis=1)
+            go = np.flatnonzero(length > 1e-6)
+            if len(go):
+                met = self.scene.run(p[go].astype(np.float32), (step[go] / length[go, None]).astype(np.float32), query="DISTANCE")
+                for k, d in zip(go, met, strict=True):
+                    if d < length[k]:
+                        out.through[k] = True
+                        which_hit = self.scene.run(p[k : k + 1].astype(np.float32), (step[k : k + 1] / length[k]).astype(np.float32), query="INTERSECT")
+                        out.name[k] = self.names[int(which_hit[0])]
+                        out.distance[k], out.spot[k] = 0.0, p[k] + step[k] / length[k] * d
+        return out
+
+    def leaves(self, p: Floats, within: float) -> Near:
+        """Plants nearer than ``within`` [m] to points (n, 3); reeds and grass by the height of their tops."""
+        n = len(p)
+        out = Near(np.full(n, np.inf), p.copy(), [""] * n, np.zeros(n, bool))
+        low, high = p.min(0) - within - 1, p.max(0) + within + 1
+        for kept in self.stands:
+            stand, plants = kept.stand, kept.plants
+            top = plants.position[:, 2] + plants.scale * stand.height
+            if kept.tree is None:
+                near = (plants.position[:, 0] > low[0]) & (plants.position[:, 0] < high[0]) & (plants.position[:, 1] > low[1]) & (plants.position[:, 1] < high[1])
+                near &= top > low[2]
+                some = np.flatnonzero(near)
+                if not len(some):
+                    continue
+                found = KDTree(plants.position[some, :2]).query_ball_point(p[:, :2], 0.35 + min(within, 0.5))
+                for i, f in enumerate(found):
+                    if not f:
+                        continue
+                    which = some[np.asarray(f)]
+                    aside = np.maximum(np.linalg.norm(plants.position[which, :2] - p[i, :2], axis=1) - 0.12 * stand.height, 0.0)
+                    away = np.hypot(aside, np.maximum(p[i, 2] - top[which], 0.0))
+                    k = int(np.argmin(away))
+                    self._closer(out, i, float(away[k]), np.array([*plants.position[which[k], :2], min(p[i, 2], top[which[k]])]), stand.name, within)
+                continue
+            found = kept.tree.query_ball_point(p[:, :2], within + 0.6 * stand.height * float(plants.scale.max()))
+            variant = variant_of(plants)
+            lean = np.tan(np.radians(stand.lean))
+            a = np.radians(self.setting.place.wind.from_bearing + 180 + self.setting.place.site.north_turn)
+            toward = np.array([np.sin(a), np.cos(a)]) * lean
+            for i, f in enumerate(found):
+                for k in f:
+                    foot, size = plants.position[k], plants.scale[k]
+                    if not foot[2] - within < p[i, 2] < top[k] + within:
+                        continue
+                    q = p[i] - foot
+                    q[:2] -= toward * q[2]
+                    c, s = np.cos(plants.turn[k]), np.sin(plants.turn[k])
+                    points, tree = kept.of(int(variant[k]))
+                    away, which_point = tree.query(np.array([c * q[0] + s * q[1], c * q[1] - s * q[0], q[2]]) / size)
+                    away *= size
+                    if away < min(within, out.distance[i]):
+                        v = points[which_point] * size
+                        self._closer(out, i, float(away), foot + [c * v[0] - s * v[1] + toward[0] * v[2], s * v[0] + c * v[1] + toward[1] * v[2], v[2]], stand.name, within)
+        return out
+
+    @staticmethod
+    def _closer(out: Near, i: int, away: float, spot: Floats, name: str, within: float) -> None:
+        if away < min(within, out.distance[i]):
+            out.distance[i], out.spot[i], out.name[i] = away, spot, name
+
+    def crests(self, shot: Shot, p: Floats, t: Floats) -> Floats:
+        """Height [m] of the water's surface under points (n, 3) at clip times (n,); minus infinity over land and where there is none."""
+        place = self.setting.place
+        out = np.full(len(p), -np.inf)
+        if self.sea is None:
+            return out
+        level = place.sea.level
+        depth = level - self.setting.ground.height(p[:, 0], p[:, 1])
+        over = depth > 0
+        out[over] = level
+        close = over & (p[:, 2] < level + 3 * significant_height(self.sea))
+        if close.any():
+            waves = swells(self.sea, place.sea.seed, shot.seconds if shot.loop and shot.seam != "mirror" else None)
+            out[close] += np.clip(depth[close] / 2.2, 0.0, 1.0) * heights_at(waves, p[close, 0], p[close, 1], t[close])
+        return out
+
+    def seen(self, position: Floats, direction: Floats) -> Floats:
+        """Distance [m] to what rays (n, 3) meet: ground, still water, built things, models, trees; infinity where it is the sky."""
+        s = np.concatenate([[0.3], np.geomspace(0.5, FAR, 150)])
+        x, y, z = (position[:, None, c] + direction[:, None, c] * s for c in range(3))
+        floor = self.setting.floor(x.ravel(), y.ravel()).reshape(x.shape)
+        if self.setting.place.sea.present:
+            floor = np.maximum(floor, self.setting.place.sea.level)
+        w, so, e, nn = self.setting.ground.bounds
+        inside = (x >= w) & (x <= e) & (y >= so) & (y <= nn)
+        gap = np.where(inside, z - floor, np.where(z > (self.setting.place.sea.level if self.setting.place.sea.present else -np.inf), 1.0, -1.0))
+        under = gap < 0
+        k = np.argmax(under, axis=1)
+        hit = under.any(1)
+        rows = np.arange(len(s[k]))
+        before = np.maximum(k - 1, 0)
+        ga, gb = gap[rows, before], gap[rows, k]
+        share = np.where(hit & (k > 0), ga / np.maximum(ga - gb, 1e-9), 0.0)
+        out = np.where(hit, s[before] + (s[k] - s[before]) * np.clip(share, 0, 1), np.inf)
+        if self.names:
+            met = np.asarray(self.scene.run(position.astype(np.float32), direction.astype(np.float32), query="DISTANCE"), float)
+            out = np.minimum(out, np.where(met > 1e20, np.inf, met))
+        level_d = np.maximum(np.hypot(direction[:, 0], direction[:, 1]), 1e-6)
+        for kept in self.stands:
+            if kept.tree is None:
+                continue
+            plants = kept.plants
+            near = np.unique(np.concatenate([np.asarray(f, np.int64) for f in kept.tree.query_ball_point(np.unique(position[:, :2].round(0), axis=0), 260.0)] or [np.zeros(0, np.int64)]))
+            for block in np.array_split(near, max(1, len(near) * len(position) // 3_000_000 + 1)):
+                if not len(block):
+                    continue
+                away = plants.position[block][None] - position[:, None]
+                along = (away[..., 0] * direction[:, None, 0] + away[..., 1] * direction[:, None, 1]) / level_d[:, None]
+                aside = np.abs(away[..., 0] * direction[:, None, 1] - away[..., 1] * direction[:, None, 0]) / level_d[:, None]
+                far = along / level_d[:, None]
+                rise = direction[:, None, 2] * far - away[..., 2]
+                tall = plants.scale[block] * kept.stand.height
+                on = (along > 0) & (aside < 0.16 * tall) & (rise > 0) & (rise < 0.95 * tall)
+                out = np.minimum(out, np.where(on, far, np.inf).min(1))
+        return out
+
+
+_KEPT: OrderedDict[str, Surroundings] = OrderedDict()
+
+
+def surroundings(setting: Setting) -> Surroundings:
+    """A place's surroundings; those of the last few places are kept."""
+    p = setting.still().place
+    key = digest(p.land.elevation, list(p.growth), list(p.built), list(p.things), p.sea, p.site, p.wind, id(setting.ground))
+    if key not in _KEPT:
+        _KEPT[key] = Surroundings(setting)
+        while len(_KEPT) > 4:
+            _KEPT.popitem(last=False)
+    _KEPT.move_to_end(key)
+    return _KEPT[key]
+

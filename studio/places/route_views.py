@@ -1,0 +1,214 @@
+"""The Route bench: the ride check and its repairs, ways drawn, suggested and brought in, spots picked in the look, cameras handed on."""
+
+from __future__ import annotations
+
+import io
+import json
+import zipfile
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from django.contrib.auth.decorators import login_required
+from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.views.decorators.http import require_GET, require_POST
+
+from lumwick.deliver.paths_in import METRES, AskUnit, AskWhich, read_path
+from lumwick.deliver.paths_out import export as files_of
+from lumwick.errors import LumwickError, PlaceError
+from lumwick.motion.route import goes
+from lumwick.motion.timebase import RATES
+from lumwick.place.document import Shot
+from lumwick.place.files import asset_of
+from lumwick.place.routing import Reshoot, station_of
+from lumwick.snapshot.evaluate import Setting
+from lumwick.snapshot.lay import along_line, as_stations, as_track, suggest
+from lumwick.snapshot.mend import mend, mend_all
+from lumwick.snapshot.ride import check, with_route
+from studio.looks.engine import ENGINE_OF_LOOKS, revision_setting
+from studio.places import charts
+from studio.places.models import AssetFile, Place, StaleRevision
+from studio.places.views import own_place, shot_of, state_of
+
+PATH_BYTES_AT_MOST = 200_000_000
+
+
+def _setting(place: Place) -> Setting:
+    assert place.head is not None
+    return revision_setting(place.head.pk)
+
+
+def _body(request: HttpRequest) -> dict[str, Any]:
+    try:
+        data = json.loads(request.body)
+    except ValueError:
+        raise PlaceError("This request cannot be read: reload the page.") from None
+    if not isinstance(data, dict) or not isinstance(data.get("rev"), int):
+        raise PlaceError("This request does not say which revision it was made on: reload the page.")
+    return data
+
+
+def _reshot(request: HttpRequest, place: Place, rev: int, shot: Shot, label: str, **more: Any) -> JsonResponse:
+    """Put a shot in place of its older self, as one edit."""
+    place.edit(rev, Reshoot(op="reshoot", shot=shot, label=label[:160]).model_dump(mode="json"))
+    fresh = own_place(request, place.pk)
+    return JsonResponse({"state": state_of(fresh, shot.id), **more})
+
+
+def _answered(request: HttpRequest, act: Any) -> JsonResponse:
+    """What an act answers, or a sentence."""
+    try:
+        return act()
+    except StaleRevision as stale:
+        return JsonResponse({"error": str(stale)}, status=409)
+    except LumwickError as error:
+        return JsonResponse({"error": str(error)}, status=422)
+    except (KeyError, TypeError, ValueError):
+        return JsonResponse({"error": "This request cannot be read: reload the page."}, status=400)
+
+
+@login_required
+@require_GET
+def ride(request: HttpRequest, place_id: int) -> JsonResponse:
+    """What is wrong with a shot's camera move."""
+    place = own_place(request, place_id)
+    assert place.head is not None
+    shot = shot_of(place, request.GET.get("shot"))
+    return JsonResponse({"rev": place.head.number, "shot": shot.id, **(check(_setting(place), shot) if goes(shot.route) else {"found": [], "clean": True})})
+
+
+@login_required
+@require_POST
+def mended(request: HttpRequest, place_id: int) -> JsonResponse:
+    """Repair one fault, or all that can be repaired."""
+    place = own_place(request, place_id)
+
+    def act() -> JsonResponse:
+        said = _body(request)
+        shot = shot_of(place, said["shot"])
+        if said.get("how") == "all":
+            new, done = mend_all(_setting(place), shot)
+            if not done:
+                raise PlaceError("Nothing here can be mended by itself: see what each line says.")
+            return _reshot(request, place, said["rev"], new, f"mended the ride: {len(done)} repairs", done=done)
+        new, label = mend(_setting(place), shot, str(said["how"]), float(said["from"]), float(said["to"]), str(said.get("kind", "")))
+        return _reshot(request, place, said["rev"], new, label, done=[label])
+
+    return _answered(request, act)
+
+
+@login_required
+@require_POST
+def draft(request: HttpRequest, place_id: int) -> JsonResponse:
+    """The route as it would be with one station elsewhere; nothing is changed."""
+    place = own_place(request, place_id)
+
+    def act() -> JsonResponse:
+        said = _body(request)
+        shot = shot_of(place, said["shot"])
+        i, station = station_of(shot, str(said["station"]))
+        moved = station.model_copy(update={k: float(said[k]) for k in ("east", "north", "up") if k in said} | ({"aim": tuple(float(v) for v in said["aim"])} if "aim" in said else {}))
+        stations = list(shot.route.stations)
+        stations[i] = moved
+        return JsonResponse(charts.route_drawing(_setting(place), with_route(shot, stations=stations)))
+
+    return _answered(request, act)
+
+
+@login_required
+@require_POST
+def drawn(request: HttpRequest, place_id: int) -> JsonResponse:
+    """A route along a line that was drawn on the chart."""
+    place = own_place(request, place_id)
+
+    def act() -> JsonResponse:
+        said = _body(request)
+        shot = shot_of(place, said["shot"])
+        points = np.array([[float(x), float(y), 0.0] for x, y in said["points"]])
+        walk = said.get("way") == "walk"
+        if len(points) < 2:
+            raise PlaceError("A way needs two points at least: press where it starts, and where it goes.")
+        new = along_line(_setting(place), shot, points, "walk" if walk else "fly", float(said.get("height") or (shot.route.eye_height if walk else 2.5)))
+        return _reshot(request, place, said["rev"], new, f"drew a way of {len(new.route.stations)} stations")
+
+    return _answered(request, act)
+
+
+@login_required
+@require_GET
+def suggested(request: HttpRequest, place_id: int) -> JsonResponse:
+    """Six good views of the place."""
+    place = own_place(request, place_id)
+    return _answered(request, lambda: JsonResponse({"views": [s.model_dump(mode="json") for s in suggest(_setting(place), shot_of(place, request.GET.get("shot")))]}))
+
+
+@login_required
+@require_POST
+def laid(request: HttpRequest, place_id: int) -> JsonResponse:
+    """A path from a file as the shot's route; what the file does not say is asked for."""
+    place = own_place(request, place_id)
+    upload, post = request.FILES.get("file"), request.POST
+
+    def act() -> JsonResponse:
+        if upload is None:
+            raise PlaceError("Choose a file first.")
+        if (upload.size or 0) > PATH_BYTES_AT_MOST:
+            raise PlaceError(f"{upload.name} has {(upload.size or 0) / 1e6:,.0f} MB: a path has at most {PATH_BYTES_AT_MOST / 1e6:,.0f}.")
+        setting, shot = _setting(place), shot_of(place, post.get("shot"))
+        name, data = Path(upload.name or "path").name[:120], upload.read()
+        try:
+            found = read_path(data, name, setting.still(shot).place.site, post.get("unit", ""), post.get("which", ""), float(RATES[shot.fps]))
+        except AskUnit as error:
+            return JsonResponse({"ask": "unit", "words": str(error), "choices": list(METRES)})
+        except AskWhich as error:
+            return JsonResponse({"ask": "which", "words": str(error), "choices": error.names[:200]})
+        if found.track is not None and post.get("as") != "walk":
+            if post.get("as") == "stations":
+                new = as_stations(shot, found.track)
+            else:
+                csv = found.track.csv()
+                AssetFile.keep(csv)
+                new = as_track(shot, asset_of(f"{Path(name).stem}.csv", csv), found.track)
+        else:
+            new = along_line(setting, shot, found.points, "walk" if post.get("as") == "walk" else "fly", 1.6 if post.get("as") == "walk" else 2.5, found.times, found.heights, found.aims)
+        return _reshot(request, place, int(post.get("rev") or 0), new, f"way from {name}", note=f"{found.name}: {f'a path run exactly, {new.seconds:.1f} s' if new.route.way == 'brought' else f'{len(new.route.stations)} stations'}")
+
+    return _answered(request, act)
+
+
+@login_required
+@require_GET
+def spot(request: HttpRequest, place_id: int) -> JsonResponse:
+    """The spot of the place that a spot of the look shows."""
+    place = own_place(request, place_id)
+
+    def act() -> JsonResponse:
+        point, distance = ENGINE_OF_LOOKS.point(place.pk, float(request.GET["u"]), float(request.GET["v"]))
+        return JsonResponse({"point": [round(float(c), 3) for c in point], "distance": round(distance, 3)})
+
+    return _answered(request, act)
+
+
+@login_required
+@require_GET
+def cameras(request: HttpRequest, place_id: int) -> HttpResponse:
+    """Cameras as a file that other programs read."""
+    place = own_place(request, place_id)
+    setting = _setting(place)
+    kind = request.GET.get("kind", "glb")
+    try:
+        shots = [s for s in setting.place.shots if goes(s.route) and (not request.GET.get("shot") or s.id == request.GET["shot"])]
+        if not shots:
+            raise PlaceError("There is no route to hand on.")
+        stem = shots[0].id if len(shots) == 1 else "cameras"
+        files = files_of(setting, shots, f"{stem}.{kind}")
+    except LumwickError as error:
+        return HttpResponse(str(error), status=422, content_type="text/plain; charset=utf-8")
+    name, data = next(iter(files.items()))
+    if len(files) > 1:
+        out = io.BytesIO()
+        with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as z:
+            for each, bytes_ in files.items():
+                z.writestr(each, bytes_)
+        name, data = "cameras.zip", out.getvalue()
+    return HttpResponse(data, content_type="application/octet-stream", headers={"Content-Disposition": f'attachment; filename="{name}"'})
