@@ -11,9 +11,9 @@ import sys
 from pathlib import Path
 from typing import Any
 
-from bench import engine, moving, pages
+from bench import engine, moving, pages, route
 
-ALL = {"rays": engine.rays, "replay": engine.replay, "stress": engine.stressed, "likeness": engine.likeness, "steadiness": engine.steadiness, "first": engine.first_look, "second": engine.second_worker, "compile": engine.cold_compile, "slice": engine.against_first_slice, "stillness": engine.first_rays, "channels": moving.channels, "lanes": moving.lanes, "playing": moving.playing, "look": pages.look, "pages": pages.pages, "worker": pages.worker_memory}
+ALL = {"rays": engine.rays, "replay": engine.replay, "stress": engine.stressed, "likeness": engine.likeness, "steadiness": engine.steadiness, "first": engine.first_look, "second": engine.second_worker, "compile": engine.cold_compile, "slice": engine.against_first_slice, "stillness": engine.first_rays, "channels": moving.channels, "lanes": moving.lanes, "playing": moving.playing, "route": route.route, "look": pages.look, "pages": pages.pages, "worker": pages.worker_memory}
 
 
 def main() -> None:

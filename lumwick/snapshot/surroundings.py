@@ -81,8 +81,8 @@ class Surroundings:
             names += [thing.name] * len(corners)
         self.triangles = np.concatenate(triangles) if triangles else np.zeros((0, 3, 3))
         self.names = names
-        middle = self.triangles.mean(1)
-        radius = np.linalg.norm(self.triangles - middle[:, None], axis=2).max(1) if len(names) else np.zeros(0)
+        self.middle = middle = self.triangles.mean(1)
+        self.radius = radius = np.linalg.norm(self.triangles - middle[:, None], axis=2).max(1) if len(names) else np.zeros(0)
         self.classes: list[tuple[float, NDArray[np.int64], KDTree]] = []
         for low, high in zip((0.0, *SIZES), (*SIZES, np.inf), strict=True):
             some = np.flatnonzero((radius > low) & (radius <= high))
@@ -112,6 +112,10 @@ class Surroundings:
                 continue
             point = np.repeat(np.arange(n), count)
             which = some[np.concatenate([np.asarray(f, np.int64) for f in found if f])]
+            close = np.linalg.norm(self.middle[which] - p[point], axis=1) - self.radius[which] < within
+            point, which = point[close], which[close]
+            if not len(which):
+                continue
             spot = trimesh.triangles.closest_point(self.triangles[which], p[point])
             away = np.linalg.norm(spot - p[point], axis=1)
             order = np.lexsort((away, point))

@@ -161,7 +161,7 @@ document.addEventListener("alpine:init", () => {
 
     // -- the look -------------------------------------------------------------------------------------
     routeCamera(t = this.t) {
-      const rows = this.s.route.samples;
+      const rows = Alpine.raw(this.s).route.samples;
       if (!rows || !rows.length) return { x: 0, y: 0, z: 6, bearing: 0, pitch: -5, focal: 28 };
       const k = clamp(t / this.s.shot.seconds, 0, 1) * (rows.length - 1), i = Math.min(Math.floor(k), rows.length - 2), f = k - i, a = rows[i], b = rows[i + 1];
       const mix = (j) => a[j] + (b[j] - a[j]) * f;
@@ -302,7 +302,8 @@ document.addEventListener("alpine:init", () => {
         if (this.bench === "land" && px < 0.9) svg.append(el("text", { x: at[0] + 6 * px, y: -at[1] - 6 * px, "font-size": 10 * px, fill: "var(--faint)" }, b.name));
       }
       for (const m of c.marks) this.drawMark(svg, m, px);
-      this.overlay = svg.appendChild(el("g"));
+      // the way lies on a sheet of its own, so that dragging a station draws no contour anew
+      this.overlay = this.$refs.over; this.overlay.setAttribute("viewBox", this.viewBox().join(" "));
       this.drawRoute();
       if (this.drafting) this.drawDraft();
       this.drawScale(svg, px);
@@ -344,7 +345,7 @@ document.addEventListener("alpine:init", () => {
     },
     drawWedge() {
       if (!this.wedge || !this.view) return;
-      const c = this.camera(), px = this.px(), b = c.bearing * Math.PI / 180, h = Math.atan(18 / c.focal), r = 62 * px;
+      const c = this.camera(), px = this.held ? this.held.px : this.px(), b = c.bearing * Math.PI / 180, h = Math.atan(18 / c.focal), r = 62 * px;
       const pt = (a) => `${c.x + Math.sin(a) * r} ${-(c.y + Math.cos(a) * r)}`;
       this.wedge.replaceChildren(el("path", { d: `M${c.x} ${-c.y}L${pt(b - h)}A${r} ${r} 0 0 1 ${pt(b + h)}Z`, fill: "var(--amber-fill)", "fill-opacity": 0.25, stroke: "var(--amber)", "stroke-width": px, "data-wedge": 1 }), el("circle", { cx: c.x, cy: -c.y, r: 3.5 * px, fill: "var(--amber)" }));
     },
@@ -366,7 +367,7 @@ document.addEventListener("alpine:init", () => {
         this.drafting.push(this.metres(e).map((v) => +v.toFixed(1))); this.drawChart(); return;
       }
       const x0 = e.clientX, y0 = e.clientY, v0 = { ...this.view }, px = this.px();
-      const move = (m) => { this.view.x = v0.x - (m.clientX - x0) * px; this.view.y = v0.y + (m.clientY - y0) * px; this.$refs.chart.setAttribute("viewBox", this.viewBox().join(" ")); };
+      const move = (m) => { this.view.x = v0.x - (m.clientX - x0) * px; this.view.y = v0.y + (m.clientY - y0) * px; for (const sheet of [this.$refs.chart, this.$refs.over]) sheet.setAttribute("viewBox", this.viewBox().join(" ")); };
       const up = () => { window.removeEventListener("pointermove", move); window.removeEventListener("pointerup", up); this.drawChart(); };
       window.addEventListener("pointermove", move); window.addEventListener("pointerup", up);
     },
@@ -387,8 +388,8 @@ document.addEventListener("alpine:init", () => {
     // -- drawings under the chart ---------------------------------------------------------------------
     drawDrawing() {
       const svg = this.$refs.drawing;
-      if (!svg || !svg.clientWidth) return;
-      const W = svg.clientWidth, H = svg.clientHeight;
+      if (!svg || !(this.held || svg.clientWidth)) return;
+      const [W, H] = this.held ? this.held.size : [svg.clientWidth, svg.clientHeight];
       svg.setAttribute("viewBox", `0 0 ${W} ${H}`); svg.replaceChildren();
       ({ air: () => this.drawSun(svg, W, H), water: () => this.drawWaves(svg, W, H) }[this.bench] || (() => this.drawSection(svg, W, H)))();
     },

@@ -4,7 +4,7 @@
 const MARKS = [["", "no frame"], ["2.39", "2.39:1"], ["1.85", "1.85:1"], ["1.3333", "4:3"], ["1", "square"], ["0.5625", "9:16"]];
 
 const routePart = {
-  ride: null, tab_: "station", chartMode: "", paceDrawing: false, views: [], suggesting: false, pathAsk: null, pathAs: "exact", mending: "",
+  ride: null, tab_: "station", chartMode: "", paceDrawing: false, views: [], suggesting: false, pathAsk: null, pathAs: "exact", mending: "", mended: "",
   marks: JSON.parse(localStorage.getItem("lw-marks") || '{"thirds":false,"safe":false,"aspect":""}'), marksBox: "",
 
   // -- the ride check -----------------------------------------------------------------------------------
@@ -117,13 +117,13 @@ const routePart = {
 
   // -- on the chart --------------------------------------------------------------------------------------
   routeLine(rows) {
-    const cuts = this.s.route.changes || [];
+    const cuts = Alpine.raw(this.s).route.changes || [];
     let d = "";
     rows.forEach((p, i) => { const cut = i && cuts.some((c) => c > rows[i - 1][0] && c <= p[0] + 1e-9); d += `${i && !cut ? "L" : "M"}${p[1]} ${-p[2]}`; });
     return d;
   },
   drawRoute() {
-    const g = this.overlay, px = this.px(), r = this.s.route;
+    const g = this.overlay, px = this.held ? this.held.px : this.px(), r = Alpine.raw(this.s).route;
     if (!g) return;
     g.replaceChildren();
     if (r.samples.length) {
@@ -136,7 +136,7 @@ const routePart = {
     }
     this.wedge = g.appendChild(el("g", { "pointer-events": "none" }));
     for (const v of this.bench === "route" ? this.views : []) {
-      const a = this.aimPoint(v, px), mark = el("g", { tabindex: 0, role: "button", "aria-label": `Suggested view: ${v.name}`, style: "cursor:pointer", "data-view": v.id });
+      const a = this.aimPoint(v, px), mark = el("g", { tabindex: 0, role: "button", "aria-label": `Suggested view: ${v.name}`, style: "cursor:pointer;pointer-events:auto", "data-view": v.id });
       mark.append(el("path", { d: `M${v.east} ${-v.north}L${a[0]} ${-a[1]}`, stroke: "var(--tide)", "stroke-width": 1.4 * px, "stroke-dasharray": `${3 * px} ${2 * px}` }), el("circle", { cx: v.east, cy: -v.north, r: 6 * px, fill: this.viewShown === v.id ? "var(--water)" : "var(--sheet)", stroke: "var(--tide)", "stroke-width": 1.8 * px, "stroke-dasharray": `${2.5 * px} ${1.5 * px}` }), el("text", { x: v.east + 9 * px, y: -v.north - 6 * px, "font-size": 10.5 * px, fill: "var(--ink)", stroke: "var(--land)", "stroke-width": 3 * px, "paint-order": "stroke" }, v.name));
       mark.addEventListener("pointerdown", (e) => { e.stopPropagation(); e.preventDefault(); this.lookAtView(v); });
       mark.addEventListener("dblclick", (e) => { e.stopPropagation(); this.keepView(v); });
@@ -144,7 +144,7 @@ const routePart = {
       g.append(mark);
     }
     r.stations.forEach((st, i) => {
-      const on = st.id === this.selected, mark = el("g", { tabindex: 0, role: "button", "aria-label": `Station ${i + 1}${st.name ? " " + st.name : ""}`, style: "cursor:grab", "data-station": st.id });
+      const on = st.id === this.selected, mark = el("g", { tabindex: 0, role: "button", "aria-label": `Station ${i + 1}${st.name ? " " + st.name : ""}`, style: "cursor:grab;pointer-events:auto", "data-station": st.id });
       if (on) {
         const a = this.aimPoint(st, px);
         mark.append(el("line", { x1: st.east, y1: -st.north, x2: a[0], y2: -a[1], stroke: "var(--amber)", "stroke-width": 1.2 * px, "stroke-dasharray": `${3 * px} ${2 * px}` }));
@@ -164,40 +164,44 @@ const routePart = {
   aimPoint(st, px) { const dx = st.aim[0] - st.east, dy = st.aim[1] - st.north, k = 46 * px / Math.max(1e-6, Math.hypot(dx, dy)); return [st.east + dx * k, st.north + dy * k]; },
 
   // A drag shows at once what moving one station does nearby, and puts the true way in its place whenever the server has answered.
-  beginDrag(st) { this.held = { st, at: [st.east, st.north, st.up], rows: this.s.route.samples.map((r) => [...r]), asking: false, owed: false }; },
+  // It goes by the plain data under the page's watched copy, and by sizes taken once, so that a drag is drawn at the screen's pace.
+  beginDrag(st) { const d = this.$refs.drawing; this.held = Alpine.raw({ st, at: [st.east, st.north, st.up], rows: Alpine.raw(this.s).route.samples, asking: false, owed: false, px: this.px(), size: [d.clientWidth, d.clientHeight] }); },
   draggedTo() {
-    const h = this.held, st = h.st, all = this.s.route.stations, i = all.indexOf(st), before = i > 0 ? all[i - 1].t : -1, after = i < all.length - 1 ? all[i + 1].t : this.s.shot.seconds + 1;
+    const h = Alpine.raw(this.held), st = Alpine.raw(h.st), route = Alpine.raw(this.s).route, all = route.stations, i = all.findIndex((q) => q.id === st.id), before = i > 0 ? all[i - 1].t : -1, after = i < all.length - 1 ? all[i + 1].t : this.s.shot.seconds + 1;
     const d = [st.east - h.at[0], st.north - h.at[1], st.up - h.at[2]], soft = (x) => { const s = clamp(x, 0, 1); return s * s * (3 - 2 * s); };
-    this.s.route.samples = h.rows.map((r) => { const t = r[0], w = t <= st.t ? soft((t - before) / Math.max(st.t - before, 1e-6)) : soft((after - t) / Math.max(after - st.t, 1e-6)), q = [...r]; q[1] += d[0] * w; q[2] += d[1] * w; q[3] += d[2] * w; return q; });
+    route.samples = h.rows.map((r) => { const t = r[0], w = t <= st.t ? soft((t - before) / Math.max(st.t - before, 1e-6)) : soft((after - t) / Math.max(after - st.t, 1e-6)), q = [...r]; q[1] += d[0] * w; q[2] += d[1] * w; q[3] += d[2] * w; return q; });
     this.drawRoute(); this.drawDrawing();
     this.$refs.chart.dataset.drawn = Number(this.$refs.chart.dataset.drawn || 0) + 1;
     this.askDraft();
   },
   async askDraft() {
-    const h = this.held;
+    const h = this.held && Alpine.raw(this.held);
     if (!h) return;
     if (h.asking) { h.owed = true; return; }
     h.asking = true; h.owed = false;
     const st = h.st, at = [st.east, st.north, st.up];
     const reply = await fetch(this.url("draft/"), { method: "POST", headers: { "Content-Type": "application/json", "X-CSRFToken": cookie("csrftoken") }, body: JSON.stringify({ rev: this.s.rev, shot: this.s.shot.id, station: st.id, east: at[0], north: at[1], up: at[2], aim: st.aim }) }).catch(() => null);
     h.asking = false;
-    if (!reply || !reply.ok || this.held !== h) return;
+    if (!reply || !reply.ok || !this.held || Alpine.raw(this.held) !== h) return;
     const data = await reply.json();
     if (!data.samples.length) return;
-    h.rows = data.samples; h.at = at;
-    this.s.route.samples = data.samples; this.s.route.summary = data.summary;
-    data.stations.forEach((q, i) => { const mine = this.s.route.stations[i]; if (mine) mine.t = q.t; });
+    const route = Alpine.raw(this.s).route;
+    h.rows = route.samples = data.samples; h.at = at;
+    this.s.route.summary = data.summary;
+    data.stations.forEach((q, i) => { const mine = route.stations[i]; if (mine) mine.t = q.t; });
     this.$refs.chart.dataset.drafts = Number(this.$refs.chart.dataset.drafts || 0) + 1;
     this.drawRoute(); this.drawDrawing();
-    if (h.owed) this.askDraft();
+    if (h.owed) setTimeout(() => this.askDraft(), 90);
   },
   dropped(change, st) {
     this.held = null;
     return this.command({ op: "move_station", shot: this.s.shot.id, station: st.id, east: +st.east.toFixed(3), north: +st.north.toFixed(3), ...change }).then(() => { this.cam = null; const now = this.station(st.id); this.go(now && now.t !== null ? now.t : this.t); });
   },
   follow(move, up) {
-    let next = null;
-    const onMove = (m) => { const first = !next; next = m; if (first) requestAnimationFrame(() => { const last = next; next = null; if (last) move(last); }); };
+    // drawn once a frame at most
+    let next = null, drawn = 0;
+    const draw = (now) => { if (!next) return; if (now - drawn < 15) { requestAnimationFrame(draw); return; } const last = next; next = null; drawn = now; move(last); };
+    const onMove = (m) => { const first = !next; next = m; if (first) requestAnimationFrame(draw); };
     const onUp = () => { window.removeEventListener("pointermove", onMove); window.removeEventListener("pointerup", onUp); next = null; up(); };
     window.addEventListener("pointermove", onMove); window.addEventListener("pointerup", onUp);
   },
@@ -236,8 +240,8 @@ const routePart = {
 
   // -- the section and the pacing under the chart ----------------------------------------------------------
   drawSection(svg, W, H) {
-    const rows = this.s.route.samples, mono = "IBM Plex Mono";
-    if (this.s.route.fault) { svg.append(el("foreignObject", { x: 8, y: 6, width: W - 16, height: H - 12 }, Object.assign(document.createElement("p"), { className: "text-sm text-brick m-0", textContent: this.s.route.fault }))); return; }
+    const route = Alpine.raw(this.s).route, rows = route.samples, mono = "IBM Plex Mono";
+    if (route.fault) { svg.append(el("foreignObject", { x: 8, y: 6, width: W - 16, height: H - 12 }, Object.assign(document.createElement("p"), { className: "text-sm text-brick m-0", textContent: route.fault }))); return; }
     if (!rows.length) { svg.append(el("text", { x: 12, y: 24, "font-size": 13, fill: "var(--faint)" }, "The section and the pace are drawn here once the route has a station.")); return; }
     const h1 = H * 0.58, X = (t) => t / this.s.shot.seconds * W;
     if (!this.held || !this.sectionRange) { let lo = Math.min(...rows.map((r) => Math.min(r[7], r[3]))), hi = Math.max(...rows.map((r) => r[3])); const pad = Math.max(0.6, (hi - lo) * 0.18); this.sectionRange = [lo - pad, hi + pad]; }
@@ -246,7 +250,7 @@ const routePart = {
     this.wrong().forEach((f, k) => {
       const x = X(f.from_s), w = Math.max(3, X(f.to_s) - x);
       svg.append(el("rect", { x, y: 18, width: w, height: H - 18, fill: "var(--brick)", "fill-opacity": 0.13, "data-fault": f.kind }), el("path", { d: `M${x} ${H - 2}h${w}`, stroke: "var(--brick)", "stroke-width": 2.5 }));
-      if (w > 6.2 * f.kind.length) svg.append(el("text", { x: x + 3, y: H - 6 - 11 * (k % 3), "font-size": 10, fill: "var(--brick)" }, f.kind));
+      if (w > 6.2 * f.kind.length && this.wrong().length < 7) svg.append(el("text", { x: x + 3, y: H - 6 - 11 * (k % 3), "font-size": 10, fill: "var(--brick)" }, f.kind));
     });
     svg.append(el("path", { d: "M0 " + h1 + "L" + rows.map((r) => `${X(r[0]).toFixed(1)} ${Y(r[7]).toFixed(1)}`).join("L") + `L${W} ${h1}Z`, fill: "var(--contour)", "fill-opacity": 0.42, stroke: "var(--contour-index)", "stroke-width": 1 }));
     svg.append(el("path", { d: "M" + rows.map((r) => `${X(r[0]).toFixed(1)} ${Y(r[3]).toFixed(1)}`).join("L"), fill: "none", stroke: "var(--ink)", "stroke-width": 1.8, "data-camera": 1 }));
@@ -255,8 +259,9 @@ const routePart = {
     svg.append(el("rect", { x: 0, y: h1, width: W, height: H - h1, fill: this.paceDrawing ? "var(--amber-fill)" : "transparent", "fill-opacity": 0.25, "data-pacing": 1, style: this.paceDrawing ? "cursor:crosshair" : null }), el("line", { x1: 0, x2: W, y1: h1, y2: h1, stroke: "var(--rule)" }));
     svg.append(el("path", { d: "M" + rows.map((r) => `${X(r[0]).toFixed(1)} ${Y2(r[8], top).toFixed(1)}`).join("L"), fill: "none", stroke: "var(--marsh)", "stroke-width": 1.8, "data-speed": 1 }));
     svg.append(el("path", { d: "M" + rows.map((r) => `${X(r[0]).toFixed(1)} ${Y2(r[9], turn).toFixed(1)}`).join("L"), fill: "none", stroke: "var(--amber)", "stroke-width": 1.4, "stroke-dasharray": "4 3" }));
-    for (const [v, words] of [[1.4, "a walk"], [5, "a cyclist"], [12, "a slow drone"]]) if (v < top && Y2(v, top) > h1 + 18) svg.append(el("path", { d: `M0 ${Y2(v, top)}h${W}`, stroke: "var(--rule)", "stroke-dasharray": "1 4" }), el("text", { x: W - 6, y: Y2(v, top) - 2, "font-size": 10, "text-anchor": "end", fill: "var(--faint)" }, words));
-    for (const st of this.s.route.stations) {
+    let above = Infinity;
+    for (const [v, words] of [[1.4, "a walk"], [5, "a cyclist"], [12, "a slow drone"]]) if (v < top && Y2(v, top) > h1 + 18 && above - Y2(v, top) > 12 && Y2(v, top) < H - 8 && (above = Y2(v, top))) svg.append(el("path", { d: `M0 ${Y2(v, top)}h${W}`, stroke: "var(--rule)", "stroke-dasharray": "1 4" }), el("text", { x: W - 6, y: Y2(v, top) - 2, "font-size": 10, "text-anchor": "end", fill: "var(--faint)" }, words));
+    for (const st of route.stations) {
       if (st.t === null) continue;
       const on = st.id === this.selected, box = el("rect", { x: X(st.t) - 4.5, y: Y(st.up) - 4.5, width: 9, height: 9, fill: on ? "var(--amber-fill)" : "var(--sheet)", stroke: "var(--ink)", "stroke-width": 1.4, style: this.s.shot.way === "walk" ? null : "cursor:ns-resize", "data-height": st.id });
       box.addEventListener("pointerdown", (e) => this.dragHeight(e, st));
@@ -270,9 +275,9 @@ const routePart = {
   },
   drawDrawingHead() {
     if (this.bench === "air") { this.drawDrawing(); return; }
-    const rows = this.s.route.samples, svg = this.$refs.drawing;
+    const rows = Alpine.raw(this.s).route.samples, svg = this.$refs.drawing;
     if (!this.head || !rows.length || !svg || !svg.contains(this.head)) return;
-    const x = this.t / this.s.shot.seconds * svg.clientWidth, r = rows[Math.round(clamp(this.t / this.s.shot.seconds, 0, 1) * (rows.length - 1))], here = this.wrong().find((f) => this.t >= f.from_s - 0.03 && this.t <= f.to_s + 0.03);
+    const x = this.t / this.s.shot.seconds * (this.held ? this.held.size[0] : svg.clientWidth), r = rows[Math.round(clamp(this.t / this.s.shot.seconds, 0, 1) * (rows.length - 1))], here = this.wrong().find((f) => this.t >= f.from_s - 0.03 && this.t <= f.to_s + 0.03);
     this.head.setAttribute("x1", x); this.head.setAttribute("x2", x);
     this.sectionText.textContent = here ? here.text : `section: camera ${(r[3] - r[7]).toFixed(1)} m over what is below`;
     this.sectionText.setAttribute("fill", here ? "var(--brick)" : "var(--ink)");
