@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import json
+import re
 from pathlib import Path
 from typing import Annotated, Any, Optional
 
 import typer
+from rich.console import Console
 
 from lumwick.errors import LumwickError
 
@@ -97,3 +99,39 @@ def export(place: Path, out: Annotated[Path, typer.Option(help="FILE.glb, .usd, 
     for name, data in files.items():
         (out.parent / name).write_bytes(data)
     print(json.dumps({"files": [str(out.parent / name) for name in files], "shots": [s.id for s in shots]}))
+
+
+@app.command()
+def film(place: Path, out: Annotated[Path, typer.Option(help="MP4 to write.")], size: Annotated[str, typer.Option()] = "1280x720", quality: Annotated[str, typer.Option(help="sketch, study or fine.")] = "study",
+         frames: Annotated[Optional[str], typer.Option(help="Like 1-48; all if left out.")] = None) -> None:
+    """Render the whole film as it is cut, as one MP4."""
+    from rich.progress import Progress
+
+    from lumwick.deliver.film import write_film
+    from lumwick.motion.timebase import RATES
+    from lumwick.picture import film_picture
+    from lumwick.picture import quality as grade_of
+    from lumwick.place.film import film_frames
+    from lumwick.trace.render import blank
+    from lumwick.trace.stage import Stage
+
+    setting, _ = _opened(place)
+    total = film_frames(setting.place)
+    first, _, last = (frames or f"1-{total}").partition("-")
+    if not (first.isdecimal() and (last or first).isdecimal() and 1 <= int(first) <= int(last or first) <= total):
+        raise LumwickError(f"Frames are written like 1-48, and the film ends at {total}: {frames!r} does not fit.")
+    found = re.fullmatch(r"(\d{1,5})x(\d{1,5})", size)
+    if not found:
+        raise LumwickError(f"A size is written like 1280x720, not {size!r}.")
+    wanted, grade, stage = (int(found[1]), int(found[2])), grade_of(quality), Stage(setting)
+    blank(*wanted)
+    out.parent.mkdir(parents=True, exist_ok=True)
+    with Progress(console=Console(stderr=True)) as progress:
+        numbers = range(int(first), int(last or first) + 1)
+
+        def pictures() -> Any:
+            for n in progress.track(numbers, description=setting.place.name):
+                yield film_picture(stage, n, wanted, grade)
+
+        write_film(out, pictures(), RATES[setting.place.cut.fps])
+    print(json.dumps({"film": str(out), "frames": len(numbers), "of": total}))

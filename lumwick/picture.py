@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -15,6 +15,7 @@ from lumwick.errors import RenderError
 from lumwick.lens.camera import Camera
 from lumwick.motion.timebase import RATES, frame_time
 from lumwick.place.document import Shot
+from lumwick.place.film import Part, parts_at
 from lumwick.snapshot.evaluate import Setting, Snapshot, camera_at, evaluate
 from lumwick.trace.drift import drift
 from lumwick.trace.render import ENGINE, QUALITIES, Film, Quality, blank, clean, expose, more_samples, unreached
@@ -97,8 +98,37 @@ def frame_picture(stage: Stage, shot: Shot, frame: int, size: tuple[int, int], g
         return None
     if before is None:
         return own
-    mixed = np.round((1 - share) * own.pixels.astype(np.float32) + share * before.pixels).astype(np.uint8)
-    return replace(own, pixels=mixed, seconds={name: took + before.seconds[name] for name, took in own.seconds.items()})
+    return replace(own, pixels=mixed(((own.pixels, 1 - share), (before.pixels, share))), seconds={name: took + before.seconds[name] for name, took in own.seconds.items()})
+
+
+def mixed(pictures: Sequence[tuple[NDArray[np.uint8], float]]) -> NDArray[np.uint8]:
+    """Pictures laid over one another by their shares; what is missing to 1 is black."""
+    if len(pictures) == 1 and pictures[0][1] >= 1:
+        return pictures[0][0]
+    return np.round(sum(pixels.astype(np.float32) * share for pixels, share in pictures)).astype(np.uint8)  # type: ignore[union-attr]
+
+
+def film_picture(stage: Stage, n: int, size: tuple[int, int], grade: Quality, stop: Callable[[], bool] | None = None, made: Callable[[Part], NDArray[np.uint8] | None] | None = None) -> NDArray[np.uint8] | None:
+    """Frame ``n`` of the place's film, uint8 sRGB (height, width, 3); None if ``stop`` asked for it.
+
+    Parameters
+    ----------
+    made : callable
+        Gives a shot's frame, in place of rendering it here.
+    """
+    place = stage.setting.place
+
+    def rendered(part: Part) -> NDArray[np.uint8] | None:
+        picture = frame_picture(stage, place.shot(part.shot).at_rate(place.cut.fps), part.frame, size, grade, stop=stop)
+        return None if picture is None else picture.pixels
+
+    pictures = []
+    for part in parts_at(place, n):
+        pixels = (made or rendered)(part)
+        if pixels is None:
+            return None
+        pictures.append((pixels, part.share))
+    return mixed(pictures)
 
 
 def fade(shot: Shot, frame: int) -> float:

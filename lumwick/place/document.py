@@ -367,6 +367,19 @@ class Develop(Model):
     sharpen: Animatable = keyed(0.0, "Sharpen", "x", 0, 2, "Steepens edges.")
 
 
+def known_rate(value: str) -> str:
+    """A frame rate in use.
+
+    Raises
+    ------
+    ValueError
+        It is none.
+    """
+    if value not in RATES:
+        raise ValueError(f"{value!r} is not a frame rate in use: choose one of {', '.join(RATES)}")
+    return value
+
+
 class Shot(Model):
     """A length of film: its frames, clock, camera route and exposure."""
 
@@ -381,15 +394,14 @@ class Shot(Model):
     route: Route = Field(default_factory=Route)
     exposure: Exposure = Field(default_factory=Exposure)
     develop: Develop = Field(default_factory=Develop)
+    as_film: bool = Field(False, title="Develops as the film", description="By the settings of the whole film instead of the shot's own.")
     air: Air | None = Field(None, title="Own air", description="Haze and fog of this shot; else the place's.")
     wind: Wind | None = Field(None, title="Own wind", description="Wind of this shot; else the place's.")
 
     @field_validator("fps")
     @classmethod
     def _known_rate(cls, value: str) -> str:
-        if value not in RATES:
-            raise ValueError(f"{value!r} is not a frame rate in use: choose one of {', '.join(RATES)}")
-        return value
+        return known_rate(value)
 
     @property
     def seconds(self) -> float:
@@ -406,8 +418,34 @@ class Shot(Model):
         """
         if not fps or fps == self.fps:
             return self
-        known = self._known_rate(fps)
+        known = known_rate(fps)
         return self.model_copy(update={"fps": known, "frames": max(1, round(self.frames * RATES[known] / RATES[self.fps]))})
+
+
+class Piece(Model):
+    """A shot, or a part of one, in its turn in the film."""
+
+    id: Id
+    shot: Id = Field(title="Shot")
+    first: int = Field(1, title="From frame", ge=1, le=20000)
+    last: int = Field(0, title="To frame", ge=0, le=20000, description="0 is the shot's last.")
+    join: Literal["cut", "dissolve", "fade"] = Field("cut", title="To the next", description="A hard cut; a dissolve, in which both are seen; or a fade, out to black and in again.")
+    over: int = Field(12, title="Over", ge=2, le=480, description="Frames of the dissolve or the fade.")
+
+
+class Cut(Model):
+    """The film: shots in their order, and what joins them."""
+
+    fps: str = Field("24", title="Rate")
+    pieces: list[Piece] = Field(default_factory=list, max_length=400, description="None: all shots in their order, by hard cuts.")
+    fade_in: int = Field(0, title="Fades in over", ge=0, le=480, description="Frames from black.")
+    fade_out: int = Field(0, title="Fades out over", ge=0, le=480, description="Frames to black.")
+    develop: Develop = Field(default_factory=Develop)
+
+    @field_validator("fps")
+    @classmethod
+    def _known_rate(cls, value: str) -> str:
+        return known_rate(value)
 
 
 class Place(Model):
@@ -428,6 +466,7 @@ class Place(Model):
     things: list[Thing] = Field(default_factory=list, max_length=500)
     lamps: list[Lamp] = Field(default_factory=list, max_length=500)
     shots: list[Shot] = Field(min_length=1, max_length=200)
+    cut: Cut = Field(default_factory=Cut)
 
     @model_validator(mode="after")
     def _whole(self) -> Place:
@@ -439,6 +478,13 @@ class Place(Model):
             ids = [station.id for station in shot.route.stations]
             if len(set(ids)) != len(ids):
                 raise ValueError(f"two stations of shot {shot.name} share one id")
+        shots = {shot.id: shot for shot in self.shots}
+        ids = [piece.id for piece in self.cut.pieces]
+        if len(set(ids)) != len(ids):
+            raise ValueError("two pieces of the film share one id")
+        for i, piece in enumerate(self.cut.pieces, 1):
+            if piece.shot not in shots:
+                raise ValueError(f"piece {i} of the film is of the shot {piece.shot!r}, which this place does not have")
         known = {surface.id for surface in self.surfaces}
         for item in [*self.built, *self.things]:
             if item.surface and item.surface not in known:

@@ -111,7 +111,7 @@ def pack(place: Place, assets: dict[str, bytes]) -> bytes:
 
 def needed(place: Place) -> list[Asset]:
     """The assets a place refers to, each once."""
-    every = [place.land.elevation, place.surround.picture, *(thing.mesh for thing in place.things),
+    every = [place.land.elevation, place.cut.develop.lut, place.surround.picture, *(thing.mesh for thing in place.things),
              *(shot.develop.lut for shot in place.shots), *(shot.route.track for shot in place.shots), *(getattr(surface, name) for surface in place.surfaces for name in MAPS)]
     return list({asset.sha256: asset for asset in every if asset is not None}.values())
 

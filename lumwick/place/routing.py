@@ -9,7 +9,7 @@ from pydantic import Field
 from lumwick.errors import PlaceError
 from lumwick.motion.channel import Channel, Key
 from lumwick.motion.timebase import RATES
-from lumwick.place.document import Id, Place, Point3, Shot, Station
+from lumwick.place.document import Id, Piece, Place, Point3, Shot, Station
 from lumwick.place.timing import Command, shot_of
 
 
@@ -88,7 +88,15 @@ class RemoveShot(Command):
     shot: Id
 
 
-COMMANDS = (OrderStation, DuplicateStation, UpdateStation, TimeStations, InBetweens, DrawPace, Reshoot, DuplicateShot, RemoveShot)
+class SetCut(Command):
+    """The film's pieces anew, in their order."""
+
+    op: Literal["set_cut"]
+    pieces: list[Piece] = Field(max_length=400)
+    label: str = Field("cut the film", max_length=120)
+
+
+COMMANDS = (SetCut, OrderStation, DuplicateStation, UpdateStation, TimeStations, InBetweens, DrawPace, Reshoot, DuplicateShot, RemoveShot)
 
 
 def station_of(shot: Shot, station_id: str) -> tuple[int, Station]:
@@ -170,6 +178,9 @@ def change(draft: Place, edit: Any) -> str | None:
                     draft.shots[i] = edit.shot
                     return edit.label
             raise PlaceError("This shot is not there any more.")
+        case SetCut():
+            draft.cut.pieces = list(edit.pieces)
+            return edit.label
         case DuplicateShot():
             shot = shot_of(draft, edit.shot)
             i = draft.shots.index(shot)
@@ -181,5 +192,6 @@ def change(draft: Place, edit: Any) -> str | None:
             if len(draft.shots) == 1:
                 raise PlaceError("A place keeps one shot at least.")
             draft.shots.remove(shot)
+            draft.cut.pieces = [piece for piece in draft.cut.pieces if piece.shot != shot.id]
             return f"removed shot {shot.name}"
     return None

@@ -234,7 +234,7 @@ def evaluate(setting: Setting, shot: Shot, t: float, camera: Camera | None = Non
     weather = Weather(air.haze, air.ozone_du, RANGE_TO_EXTINCTION / air.fog_visibility, air.fog_height, air.fog_base)
     wind = gusts(blow.speed, blow.from_bearing + north, blow.gustiness, blow.seed, loop)
     return Snapshot(t, place, clock, camera or camera_at(setting, shot, t), sun, direction(float(sun.azimuth) + north, float(sun.elevation)), weather, wind, sea, loop,
-                    grade_of(now.develop, setting.read), time_frame(max(t, 0.0), RATES[shot.fps]), air.sun_width, tuple(lamp_at(lamp, north) for lamp in place.lamps if lamp.lit),
+                    grade_of(place.cut.develop if now.as_film else now.develop, setting.read), time_frame(max(t, 0.0), RATES[shot.fps]), air.sun_width, tuple(lamp_at(lamp, north) for lamp in place.lamps if lamp.lit),
                     place.surround.lux, {s.id: (s.glow, s.wet, s.glow_colour) for s in place.surfaces})
 
 

@@ -17,7 +17,7 @@ from pydantic import BaseModel
 from lumwick.motion.channel import EPOCH
 from lumwick.motion.route import goes
 from lumwick.motion.timebase import RATES, frame_time
-from lumwick.place.document import Clock, Place, Route, Shot
+from lumwick.place.document import Clock, Cut, Develop, Place, Route, Shot
 from lumwick.place.instant import plain
 from lumwick.snapshot.evaluate import Setting, clip_time, place_clock
 
@@ -69,10 +69,12 @@ def _instants(setting: Setting, shot: Shot, t: NDArray[np.float64], rate: float,
     """In short, what the frames at clip times (n,) depend on."""
     motions = setting.motions(shot)
     way_of_it = f"/shots/{shot.id}/route/"
-    moving = frozenset(m.path for m in motions.movers if not m.path.startswith(way_of_it))
+    # the route moves only the camera, whose pose is told as it is; how the film is developed counts for shots that go by it
+    idle = (way_of_it, f"/shots/{shot.id}/develop/" if shot.as_film else "/cut/")
+    moving = frozenset(m.path for m in motions.movers if not m.path.startswith(idle))
     # the clock, the route and the clip's length come by what they give at each instant
-    bare = shot.model_copy(update={"name": "-", "frames": 1, "fps": "24", "loop": False, "clock": Clock(), "route": Route(), "seam": "cut", "seam_frames": 12})
-    place: Place = setting.place.model_copy(update={"name": "-", "shots": []})
+    bare = shot.model_copy(update={"name": "-", "frames": 1, "fps": "24", "loop": False, "clock": Clock(), "route": Route(), "seam": "cut", "seam_frames": 12, **({"develop": Develop()} if shot.as_film else {})})
+    place: Place = setting.place.model_copy(update={"name": "-", "shots": [], "cut": Cut(develop=setting.place.cut.develop) if shot.as_film else Cut()})
     still = sum(_leaves(place, "", moving)) + sum(_leaves(bare, f"/shots/{shot.id}", moving))
     openings = [motions.at(clip_time(shot, float(v)))[1].exposure.shutter for v in t]
     shutter = np.array(openings) / 360.0 / rate
@@ -83,7 +85,7 @@ def _instants(setting: Setting, shot: Shot, t: NDArray[np.float64], rate: float,
         totals = [still] * len(at)
         values = motions.over(at) if motions.movers else np.zeros((0, len(at)))
         for mover in motions.movers:
-            if mover.path.endswith("/clock/start") or mover.path.startswith(way_of_it):
+            if mover.path.endswith("/clock/start") or mover.path.startswith(idle):
                 continue
             known: dict[bytes, int] = {}
             rows = values[mover.row : mover.row + mover.count]

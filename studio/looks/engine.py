@@ -25,7 +25,7 @@ from lumwick.land.ground import Ground
 from lumwick.lens.camera import SENSOR_WIDTH_MM, Camera, direction_of
 from lumwick.motion.route import goes
 from lumwick.picture import Step, seam_step
-from lumwick.place.document import Develop, Shot
+from lumwick.place.document import Cut, Develop, Shot
 from lumwick.place.document import Place as Document
 from lumwick.snapshot.evaluate import Setting, Snapshot, camera_with, clip_time, evaluate
 from lumwick.trace.amount import Motion, amount_of_motion
@@ -77,8 +77,8 @@ class _Open:
 def light_key(place: Document, shot: Shot) -> str:
     """A digest of all that the light on the film depends on: names, other shots and how the film is developed do not count."""
     e = shot.exposure
-    bare = shot.model_copy(update={"name": "-", "develop": Develop(), "exposure": e.model_copy(update={"ev100": 0.0, "kelvin": 6500.0})})
-    return digest(place.model_copy(update={"name": "-", "shots": [bare]}))
+    bare = shot.model_copy(update={"name": "-", "develop": Develop(), "as_film": False, "exposure": e.model_copy(update={"ev100": 0.0, "kelvin": 6500.0})})
+    return digest(place.model_copy(update={"name": "-", "shots": [bare], "cut": Cut()}))
 
 
 class Superseded(Exception):

@@ -9,13 +9,16 @@ from typing import Any
 import numpy as np
 
 from lumwick.air.sun import sun_day
-from lumwick.errors import LumwickError
+from lumwick.errors import LumwickError, PlaceError
 from lumwick.growth.form import PATCHED
 from lumwick.growth.scatter import scatter
 from lumwick.keep import digest
 from lumwick.motion.channel import Channel, ColourChannel, MomentChannel
 from lumwick.motion.route import goes
+from lumwick.motion.timebase import RATES
+from lumwick.place.document import Place as Document
 from lumwick.place.document import Shot
+from lumwick.place.film import laid_out, pieces_of
 from lumwick.place.instant import Motions
 from lumwick.place.paths import told
 from lumwick.snapshot.evaluate import Setting, area_shapes, place_clock, sun_at
@@ -115,6 +118,17 @@ def route_drawing(setting: Setting, shot: Shot, count: int = 121) -> dict[str, A
     return {"stations": stations, "samples": [[round(float(v), 3) for v in row] for row in zip(*columns, strict=True)], "fault": "", "changes": [round(c, 4) for c in way.changes],
             "pace": [[key.t, key.v] for key in pace.keys] if isinstance(pace, Channel) else [],
             "summary": f"{r.along[-1]:.0f} m in {shot.seconds:.1f} s, {mean:.1f} m/s: {speed_in_words(mean)}"}
+
+
+def film_drawing(place: Document) -> dict[str, Any]:
+    """The film as it is cut: its pieces with where they lie in it."""
+    try:
+        spliced, fault = laid_out(place), ""
+    except PlaceError as error:
+        spliced, fault = [], str(error)
+    pieces = [{"id": s.piece.id, "shot": s.shot.id, "name": s.shot.name, "first": s.first, "last": s.last, "begins": s.begins, "ends": s.ends, "join": s.piece.join, "over": s.piece.over, "of": s.shot.frames} for s in spliced]
+    return {"fps": place.cut.fps, "rate": float(RATES[place.cut.fps]), "frames": spliced[-1].ends - 1 if spliced else 0, "pieces": pieces, "cut": bool(place.cut.pieces), "fault": fault, "fade_in": place.cut.fade_in, "fade_out": place.cut.fade_out,
+            "kept": [piece.model_dump() for piece in pieces_of(place)]}
 
 
 def day_band(setting: Setting, shot: Shot, count: int = 48) -> dict[str, Any]:

@@ -33,7 +33,6 @@ def groups_of(p: Place, shot: Shot, bench: str, selected: str, t: float, tab: st
         return {"title": title, "fields": short, **more}
 
     clock = group("Clock", fields(shot.clock, f"{s}/clock", now))
-    exposure = group("Exposure", fields(shot.exposure, f"{s}/exposure", now, ("ev100", "kelvin", "f_number", "focus", "shutter")))
     stand = next((x for x in p.growth if x.id == selected), None)
     station = next((x for x in shot.route.stations if x.id == selected), None)
     if bench == "land":
@@ -61,12 +60,29 @@ def groups_of(p: Place, shot: Shot, bench: str, selected: str, t: float, tab: st
                 group("Fog" + (" of this shot" if shot.air else ""), fields(air, air_path, now, ("fog_visibility", "fog_height", "fog_base"))), surround]
     if bench == "route":
         return _route_groups(p, shot, station, tab, now, group)
-    about = group("Shot", fields(shot, s, now, ("name", "frames", "fps", "loop")) + clock["fields"])
-    develop = f"{s}/develop"
-    table = ("lut", "lut_strength") if shot.develop.lut else ("lut",)
-    return [about, exposure, group("Develop", fields(shot.develop, develop, now, ("tint", "contrast", "saturation", "lift", "gamma", "gain")), command_js="pickGrey()", command_text="White from a grey in the look"),
-            group("Curve", fields(shot.develop, develop, now, ("curve_deep", "curve_dark", "curve_middle", "curve_light", "curve_bright"))),
-            group("Finish", fields(shot.develop, develop, now, ("bloom", "vignette", "sharpen", "grain", "view", "screen", *table)))]
+    return _cut_groups(p, shot, selected, tab, now, group, clock)
+
+
+def _cut_groups(p: Place, shot: Shot, selected: str, tab: str, now: Place, group: Any, clock: dict[str, Any]) -> list[dict[str, Any]]:
+    """The Cut bench's columns, under one tab."""
+    s = f"/shots/{shot.id}"
+    if tab == "shot":
+        return [group("Shot", fields(shot, s, now, ("name", "frames", "fps", "loop")), command={"op": "duplicate_shot", "shot": shot.id}, command_text="Duplicate this shot", remove={"op": "remove_shot", "shot": shot.id} if len(p.shots) > 1 else None), clock]
+    develop, base = (p.cut.develop, "/cut/develop") if shot.as_film else (shot.develop, f"{s}/develop")
+    if tab == "develop":
+        table = ("lut", "lut_strength") if develop.lut else ("lut",)
+        return [group("Film's" if shot.as_film else "Develop", [*fields(shot, s, now, ("as_film",)), *fields(develop, base, now, ("tint", "contrast", "saturation"))], command_js="pickGrey()", command_text="White from a grey in the look"),
+                group("Tones", fields(develop, base, now, ("lift", "gamma", "gain"))), group("Curve", fields(develop, base, now, ("curve_deep", "curve_dark", "curve_middle", "curve_light", "curve_bright"))), group("As seen", fields(develop, base, now, ("view", "screen", *table)))]
+    if tab == "finish":
+        return [group("Finish", fields(develop, base, now, ("bloom", "vignette", "sharpen", "grain"))), group("Exposure", fields(shot.exposure, f"{s}/exposure", now, ("ev100", "kelvin")))]
+    film = group("Film", fields(p.cut, "/cut", now, ("fps", "fade_in", "fade_out")))
+    shots = {"title": "Add a piece", "fields": [], "pieces": [{"id": x.id, "name": x.name} for x in p.shots]}
+    piece = next((x for x in p.cut.pieces if x.id == selected), None)
+    if piece is None:
+        return [film, shots, {"title": "Pieces", "fields": [], "note": "Pick a piece on the strip to choose its range and what joins it to the next; drag it to another turn."}]
+    i = p.cut.pieces.index(piece)
+    join = ("join", *(("over",) if piece.join != "cut" else ())) if i < len(p.cut.pieces) - 1 else ()
+    return [group(f"Piece {i + 1} of {len(p.cut.pieces)}", fields(piece, f"/cut/pieces/{piece.id}", now, ("first", "last", *join)), drop=piece.id, note=p.shot(piece.shot).name), film, shots]
 
 
 WAYS: dict[str, tuple[str, ...]] = {"fly": ("tension", "no_overshoot", "over_ground"), "walk": ("eye_height", "gait", "tension"), "straight": (), "orbit": ("turns",), "push": ("travel", "counter"), "follow": ("lag",), "fixed": (), "brought": ()}

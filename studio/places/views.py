@@ -204,7 +204,7 @@ def state_of(place: Place, shot_id: str | None) -> dict[str, Any]:
         "undo": place.head.label if place.head.parent_id else "", "redo": place.redo_label,
         "shots": [{"id": s.id, "name": s.name} for s in setting.place.shots], "chart": charts.chart_key(setting),
         "shot": {"id": shot.id, "name": shot.name, "frames": shot.frames, "fps": shot.fps, "seconds": shot.seconds, "loop": shot.loop, "seam": shot.seam, "seam_frames": shot.seam_frames, "way": shot.route.way},
-        "route": charts.route_drawing(setting, shot), "day": charts.day_band(setting, shot), "lanes": charts.lanes(setting, shot, motions),
+        "film": charts.film_drawing(setting.place), "route": charts.route_drawing(setting, shot), "day": charts.day_band(setting, shot), "lanes": charts.lanes(setting, shot, motions),
     }
 
 

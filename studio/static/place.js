@@ -13,7 +13,7 @@ const el = (tag, attrs = {}, ...kids) => {
 
 document.addEventListener("alpine:init", () => {
   Alpine.data("workspace", (initial) => ({
-    ...timelinePart, ...routePart,
+    ...timelinePart, ...routePart, ...cutPart,
     s: initial, bench: "route", selected: "", t: 0, playing: false, units: "frames",
     cam: null, focal: null, lookInfo: "", fault: "", busy: "", tab: Math.random().toString(36).slice(2, 8),
     chart: null, view: null, drawing: null, wish: Date.now() % 1e9, lookTimer: 0, laneTop: 0, laneHigh: 0, readout: "", drafting: null,
@@ -74,7 +74,7 @@ document.addEventListener("alpine:init", () => {
       // what lies ready is asked for once the look has answered; until then nothing old is shown as ready
       this.frames = {}; clearTimeout(this.readyTimer); this.readyTimer = setTimeout(() => this.refreshReady(), 1200);
       if (this.filling) { clearTimeout(this.fillTimer); this.fillTimer = setTimeout(() => { if (this.filling) this.rehearse(true); }, 1300); }
-      this.look(); this.drawTimeline(); this.drawDrawing(); this.slip(); this.askRide();
+      this.look(); this.drawTimeline(); this.drawDrawing(); this.slip(); this.askRide(); this.askFilm();
       this.chartKey === state.chart ? this.drawChart() : this.loadChart();
     },
     command(c) { return this.send({ command: c }); },
@@ -90,10 +90,10 @@ document.addEventListener("alpine:init", () => {
 
     // -- the slip -------------------------------------------------------------------------------------
     slip() {
-      const q = new URLSearchParams({ bench: this.bench, shot: this.s.shot.id, selected: this.selected, t: this.t.toFixed(4), tab: this.tab_ });
+      const q = new URLSearchParams({ bench: this.bench, shot: this.s.shot.id, selected: this.selected, t: this.t.toFixed(4), tab: this.bench === 'cut' ? this.cutTab : this.tab_ });
       htmx.ajax("GET", this.url(`slip/?${q}`), { target: "#slip", swap: "innerHTML" });
     },
-    setBench(b) { this.bench = b; this.drafting = null; this.chartMode = ""; this.slip(); this.drawChart(); this.$nextTick(() => this.drawDrawing()); },
+    setBench(b) { this.bench = b; this.drafting = null; this.chartMode = ""; this.slip(); this.drawChart(); this.$nextTick(() => this.drawDrawing()); if (b === "cut") this.askFilm(); else if (this.filmPlaying || this.lookInfo === "of the film") { this.filmPlaying = false; this.look(); } },
     select(id) { this.selected = id; this.slip(); this.drawChart(); },
     typed(input) {
       if (input.value === input.dataset.was) { if (this.slipOwed) { this.slipOwed = false; this.slip(); } return; }
@@ -391,7 +391,7 @@ document.addEventListener("alpine:init", () => {
       if (!svg || !(this.held || svg.clientWidth)) return;
       const [W, H] = this.held ? this.held.size : [svg.clientWidth, svg.clientHeight];
       svg.setAttribute("viewBox", `0 0 ${W} ${H}`); svg.replaceChildren();
-      ({ air: () => this.drawSun(svg, W, H), water: () => this.drawWaves(svg, W, H) }[this.bench] || (() => this.drawSection(svg, W, H)))();
+      ({ air: () => this.drawSun(svg, W, H), water: () => this.drawWaves(svg, W, H), cut: () => this.drawFilm(svg, W, H) }[this.bench] || (() => this.drawSection(svg, W, H)))();
     },
     drawSun(svg, W, H) {
       const path = this.s.day.path, X = (az) => az / 360 * W, Y = (e) => H * 0.72 - e / 90 * H * 0.68;
@@ -420,7 +420,7 @@ document.addEventListener("alpine:init", () => {
       for (const s of [2, 3, 4, 6, 10]) { const f = 1 / s; if (X(f) < W - 10) svg.append(el("line", { x1: X(f), x2: X(f), y1: H - 22, y2: H - 18, stroke: "var(--ink)" }), el("text", { x: X(f), y: H - 6, "font-size": 10.5, "text-anchor": "middle", fill: "var(--faint)", "font-family": "IBM Plex Mono" }, `${s} s`)); }
       svg.append(el("text", { x: 8, y: 14, "font-size": 11.5, fill: "var(--ink)", "font-family": "IBM Plex Mono" }, d.words));
     },
-    tapDrawing(e) { if (["air", "water"].includes(this.bench)) return; if (this.paceDrawing) { this.drawPace(e); return; } const r = this.$refs.drawing.getBoundingClientRect(); this.go((e.clientX - r.left) / r.width * this.s.shot.seconds); },
+    tapDrawing(e) { if (["air", "water"].includes(this.bench)) return; if (this.bench === "cut") { if (e.target.dataset.filmtime) this.scrubFilm(e); return; } if (this.paceDrawing) { this.drawPace(e); return; } const r = this.$refs.drawing.getBoundingClientRect(); this.go((e.clientX - r.left) / r.width * this.s.shot.seconds); },
   }));
 });
 

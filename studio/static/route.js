@@ -20,7 +20,9 @@ const routePart = {
   faults() { return this.ride && this.ride.shot === this.s.shot.id ? this.ride.found : []; },
   wrong() { return this.faults().filter((f) => f.kind !== "still"); },
   rideText() { const n = this.wrong().length; return !this.ride ? "Ride check" : n ? `Ride check: ${n}` : "Ride check: clean"; },
-  setTab(tab) { this.tab_ = tab; this.slip(); },
+  tabs() { return { route: [["station", "Stations"], ["way", "Way"], ["pace", "Pace"], ["aim", "Looks"], ["lens", "Lens"]], cut: [["film", "Film"], ["shot", "Shot"], ["develop", "Develop"], ["finish", "Finish"]] }[this.bench] || []; },
+  tabNow() { return this.bench === "cut" ? this.cutTab : this.tab_; },
+  setTab(tab) { if (this.bench === "cut") this.cutTab = tab; else this.tab_ = tab; this.slip(); },
   async reshape(tail, body) {
     let reply;
     try { reply = await fetch(this.url(tail), { method: "POST", headers: { "Content-Type": "application/json", "X-CSRFToken": cookie("csrftoken") }, body: JSON.stringify({ rev: this.s.rev, shot: this.s.shot.id, ...body }) }); } catch { this.say("The server cannot be reached: nothing was changed. Try again in a moment."); return null; }
@@ -275,6 +277,7 @@ const routePart = {
   },
   drawDrawingHead() {
     if (this.bench === "air") { this.drawDrawing(); return; }
+    if (this.bench === "cut") return;
     const rows = Alpine.raw(this.s).route.samples, svg = this.$refs.drawing;
     if (!this.head || !rows.length || !svg || !svg.contains(this.head)) return;
     const x = this.t / this.s.shot.seconds * (this.held ? this.held.size[0] : svg.clientWidth), r = rows[Math.round(clamp(this.t / this.s.shot.seconds, 0, 1) * (rows.length - 1))], here = this.wrong().find((f) => this.t >= f.from_s - 0.03 && this.t <= f.to_s + 0.03);

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
@@ -14,6 +15,7 @@ from lumwick.deliver.stills import frame_name
 from lumwick.errors import RenderError
 from lumwick.motion.route import goes
 from lumwick.place.document import Shot
+from lumwick.place.film import laid_out, parts_at
 from lumwick.snapshot.evaluate import Setting
 from lumwick.snapshot.footprint import footprints
 from lumwick.trace.render import QUALITIES, blank
@@ -39,7 +41,7 @@ class Take(models.Model):
     place = models.ForeignKey(Place, on_delete=models.CASCADE, related_name="takes")
     revision = models.ForeignKey(Revision, on_delete=models.RESTRICT, related_name="+")
     number = models.PositiveIntegerField()
-    kind = models.CharField(max_length=10, choices=[("rehearsal", "rehearsal"), ("take", "take")])
+    kind = models.CharField(max_length=10, choices=[("rehearsal", "rehearsal"), ("take", "take"), ("film", "film")])
     shot = models.CharField(max_length=40)
     shot_name = models.CharField(max_length=80)
     first, last = models.PositiveIntegerField(), models.PositiveIntegerField()
@@ -64,10 +66,9 @@ class Take(models.Model):
     def __str__(self) -> str:
         return f"{self.kind} {self.number} of {self.shot_name}"
 
-    def lay_out_frames(self, setting: Setting, shot: Shot) -> None:
+    def lay_out_frames(self, keys: Sequence[str]) -> None:
         """Its frames, waiting, each with the key of what it depends on."""
-        numbers = range(self.first, self.last + 1)
-        Frame.objects.bulk_create([Frame(take=self, number=n, key=key) for n, key in zip(numbers, frame_keys(setting, shot, numbers, (self.width, self.height), self.quality), strict=True)])
+        Frame.objects.bulk_create([Frame(take=self, number=n, key=key) for n, key in zip(range(self.first, self.last + 1), keys, strict=True)])
 
     @property
     def folder(self) -> Path:
@@ -95,10 +96,7 @@ class Take(models.Model):
         RenderError
             The settings cannot be rendered.
         """
-        import shutil
-
         from studio.looks.engine import revision_setting
-        from studio.takes.tasks import HANDS, render_take
 
         assert place.head is not None
         setting = revision_setting(place.head.pk)
@@ -115,17 +113,51 @@ class Take(models.Model):
             raise RenderError(f"{last - first + 1:,} frames are too many for one take: at most {FRAMES_AT_MOST:,}. Split the shot.")
         if last > shot.frames:
             raise RenderError(f"The shot ends at frame {shot.frames}: frame {last} is past it.")
+        keys = frame_keys(setting, shot, range(first, last + 1), size, quality)
+        return cls._begun(place, keys, size[0] * size[1] * (2 + PASSES_BYTES * passes + 2 * cut_sky), kind=kind, shot=shot.id, shot_name=shot.name, first=first, last=last,
+                          fps=shot.fps, width=size[0], height=size[1], quality=quality, passes=passes, cut_sky=cut_sky, begins_at=begins_at)
+
+    @classmethod
+    def begin_film(cls, place: Place, size: tuple[int, int], quality: str) -> Take:
+        """Make a take of the whole film as it is cut.
+
+        Raises
+        ------
+        RenderError, PlaceError
+            It cannot be rendered.
+        """
+        from studio.looks.engine import revision_setting
+
+        assert place.head is not None
+        setting = revision_setting(place.head.pk)
+        if quality not in QUALITIES:
+            raise RenderError(f"There is no quality {quality!r}: choose sketch, study or fine.")
+        blank(*size)
+        spliced = laid_out(setting.place)
+        for piece in spliced:
+            if not goes(piece.shot.route):
+                raise RenderError(f"The route of {piece.shot.name} has no station: set one, or leave the shot out of the film.")
+        total = spliced[-1].ends - 1
+        if total > FRAMES_AT_MOST:
+            raise RenderError(f"The film has {total:,} frames: at most {FRAMES_AT_MOST:,} can be made at once.")
+        return cls._begun(place, film_keys(setting, size, quality), size[0] * size[1] * 2, kind="film", shot="film", shot_name="The film", first=1, last=total, fps=setting.place.cut.fps, width=size[0], height=size[1], quality=quality)
+
+    @classmethod
+    def _begun(cls, place: Place, keys: Sequence[str], bytes_each: int, **fields: Any) -> Take:
+        import shutil
+
+        from studio.takes.tasks import HANDS, render_take
+
         Path(settings.MEDIA_ROOT).mkdir(parents=True, exist_ok=True)
         free = shutil.disk_usage(settings.MEDIA_ROOT).free
-        need = size[0] * size[1] * (2 + PASSES_BYTES * passes + 2 * cut_sky) * (last - first + 1) + SPARE_BYTES
+        need = bytes_each * len(keys) + SPARE_BYTES
         if free < need:
             raise RenderError(f"The disk is too full for this take: about {need / 1e6:,.0f} MB are needed and {free / 1e6:,.0f} MB are free. Make room, or choose a smaller size or fewer frames.")
         with transaction.atomic():
             locked = Place.objects.select_for_update().get(pk=place.pk)
             number = (locked.takes.aggregate(models.Max("number"))["number__max"] or 0) + 1  # type: ignore[attr-defined]
-            take = cls.objects.create(place=locked, revision=place.head, number=number, kind=kind, shot=shot.id, shot_name=shot.name, first=first, last=last,
-                                      fps=shot.fps, width=size[0], height=size[1], quality=quality, passes=passes, cut_sky=cut_sky, begins_at=begins_at)
-            take.lay_out_frames(setting, shot)
+            take = cls.objects.create(place=locked, revision=place.head, number=number, **fields)
+            take.lay_out_frames(keys)
             for _ in range(min(HANDS, take.count)):
                 render_take.defer(take_id=take.pk)
         return take
@@ -136,6 +168,23 @@ def frame_keys(setting: Setting, shot: Shot, numbers: range, size: tuple[int, in
     grade = QUALITIES[quality]
     return [hashlib.sha256(f"{own}|{n if grade.vary else 0}|{size[0]}x{size[1]}|{grade}|{lumwick.engine_digest()}".encode()).hexdigest()
             for n, own in zip(numbers, footprints(setting, shot, list(numbers), max(1, min(grade.moments, grade.samples))), strict=True)]
+
+
+def film_keys(setting: Setting, size: tuple[int, int], quality: str) -> list[str]:
+    """The names of the film's frames in the store: a frame of one shot alone is that shot's own."""
+    spliced = laid_out(setting.place)
+    own: dict[tuple[str, int], str] = {}
+    for piece in spliced:
+        numbers = range(piece.first, piece.last + 1)
+        own |= {(piece.shot.id, n): key for n, key in zip(numbers, frame_keys(setting, piece.shot, numbers, size, quality), strict=True)}
+    out = []
+    for n in range(1, spliced[-1].ends):
+        parts = parts_at(setting.place, n, spliced)
+        if len(parts) == 1 and parts[0].share >= 1:
+            out.append(own[parts[0].shot, parts[0].frame])
+        else:
+            out.append(hashlib.sha256("|".join(f"{own[p.shot, p.frame]} {p.share:.6f}" for p in parts).encode()).hexdigest())
+    return out
 
 
 def stored(key: str) -> Path:
@@ -191,3 +240,22 @@ def progress(take: Take) -> dict[str, Any]:
     each = sorted(rendered)[len(rendered) // 2] if rendered else None
     return {"done": len(done), "failed": failed, "left": left, "count": take.count, "share": round(100 * (len(done) + failed) / take.count, 1),
             "seconds_each": each, "seconds_left": each * left if each and take.running else None, "seconds_spent": sum(rendered)}
+
+
+class Note(models.Model):
+    """A remark pinned to a time and a spot of a take's picture."""
+
+    take = models.ForeignKey(Take, on_delete=models.CASCADE, related_name="notes")
+    t = models.FloatField()
+    """Clip time [s]."""
+    x, y = models.FloatField(), models.FloatField()
+    """Shares of the picture's width and height, from its upper left corner."""
+    text = models.CharField(max_length=500)
+    settled = models.BooleanField(default=False)
+    made = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["t", "pk"]
+
+    def __str__(self) -> str:
+        return f"{self.t:.2f} s: {self.text}"

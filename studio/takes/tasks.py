@@ -11,9 +11,11 @@ import threading
 import time
 from typing import Any
 
+import numpy as np
 from django.db import connection, transaction
 from django.db.models import Case, F, When
 from django.utils import timezone
+from numpy.typing import NDArray
 from procrastinate.contrib.django import app
 
 from lumwick.deliver.film import write_film
@@ -22,7 +24,8 @@ from lumwick.deliver.passes import write_passes
 from lumwick.deliver.stills import read_png, write_png
 from lumwick.errors import LumwickError
 from lumwick.motion.timebase import RATES
-from lumwick.picture import drift_of, frame_picture
+from lumwick.picture import drift_of, film_picture, frame_picture
+from lumwick.place.film import Part
 from lumwick.trace.render import QUALITIES
 from lumwick.trace.stage import Stage
 
@@ -122,7 +125,11 @@ def _render(take: Any, frame: Any, stop: Any) -> None:
     start = time.perf_counter()
     try:
         files = frame.files()
-        if not all(path.exists() for path in files.values()):
+        if take.kind == "film" and not frame.path.exists():
+            if not _film_frame(take, frame, stop):
+                return
+            frame.seconds = time.perf_counter() - start
+        elif not all(path.exists() for path in files.values()):
             frame.path.parent.mkdir(parents=True, exist_ok=True)
             stage = _stage(take.revision_id)
             shot = stage.setting.place.shot(take.shot).at_rate(take.fps)
@@ -144,6 +151,34 @@ def _render(take: Any, frame: Any, stop: Any) -> None:
         frame.state = Frame.State.FAILED if frame.attempts >= ATTEMPTS else Frame.State.WAITING
         log.exception("frame %s of take %s failed (attempt %s)", frame.number, take.pk, frame.attempts)
     frame.save(update_fields=["state", "attempts", "reason", "seconds"])
+
+
+def _film_frame(take: Any, frame: Any, stop: Any) -> bool:
+    """Make a frame of the film from its shots' frames, which are kept under their own names; False if it was stopped."""
+    from studio.takes.models import frame_keys, stored
+
+    stage, size = _stage(take.revision_id), (take.width, take.height)
+    place = stage.setting.place
+
+    def made(part: Part) -> NDArray[np.uint8] | None:
+        shot = place.shot(part.shot).at_rate(take.fps)
+        path = stored(frame_keys(stage.setting, shot, range(part.frame, part.frame + 1), size, take.quality)[0])
+        if path.exists():
+            return read_png(path)
+        picture = frame_picture(stage, shot, part.frame, size, QUALITIES[take.quality], stop=stop)
+        if picture is None:
+            return None
+        path.parent.mkdir(parents=True, exist_ok=True)
+        write_png(path, picture.pixels)
+        return picture.pixels
+
+    pixels = film_picture(stage, frame.number, size, QUALITIES[take.quality], made=made)
+    if pixels is None:
+        return False
+    if not frame.path.exists():
+        frame.path.parent.mkdir(parents=True, exist_ok=True)
+        write_png(frame.path, pixels)
+    return True
 
 
 def _finish(take_id: int) -> None:

@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from studio.takes import views
+from studio.takes import compare_views, film_views, views
 
 urlpatterns = [
     path("places/<int:place_id>/takes/", views.takes, name="takes"),
@@ -12,6 +12,13 @@ urlpatterns = [
     path("places/<int:place_id>/rehearse/", views.rehearse, name="rehearse"),
     path("places/<int:place_id>/ready/", views.ready, name="ready"),
     path("places/<int:place_id>/shown/<slug:key>.jpg", views.shown, name="shown"),
+    path("places/<int:place_id>/takes/compare/", compare_views.compare, name="compare-takes"),
+    path("places/<int:place_id>/film/ready/", film_views.ready, name="film-ready"),
+    path("places/<int:place_id>/film/take/", film_views.take, name="take-film"),
+    path("takes/<int:take_id>/notes/", compare_views.pin, name="pin-note"),
+    path("takes/<int:take_id>/restore/", compare_views.restore, name="restore-take"),
+    path("takes/<int:take_id>/sheet.png", compare_views.sheet, name="contact-sheet"),
+    path("notes/<int:note_id>/", compare_views.settle, name="settle-note"),
     path("takes/<int:take_id>/", views.row, name="take"),
     path("takes/<int:take_id>/cancel/", views.cancel, name="cancel-take"),
     path("takes/<int:take_id>/resume/", views.resume, name="resume-take"),
