@@ -115,7 +115,8 @@ def _route_groups(p: Place, shot: Shot, station: Station | None, tab: str, now: 
                 group("Lens", fields(shot.exposure, e, now, ("sensor", "blades", "distortion", "dispersion")))]
     if station is None:
         return [{"title": "Stations", "fields": [], "note": "Turn the look to a view and press Enter to set a station; or stand one on the chart; or let the lie of the land suggest some.",
-                 "listed": [{"id": x.id, "name": f"{i}. {x.name or 'station'}"} for i, x in enumerate(route.stations, 1)]}]
+                 "listed": [{"id": x.id, "name": f"{i}. {x.name or 'station'}"} for i, x in enumerate(route.stations, 1)]},
+                group("Way", fields(route, base, now, ("way", "timing", "aim"))), group("Exposure", fields(shot.exposure, f"/shots/{shot.id}/exposure", now, ("ev100", "kelvin", "f_number", "focus", "shutter")))]
     i = route.stations.index(station) + 1
     here = f"{base}/stations/{station.id}"
     timed = ("time",) if route.timing == "by stations" else ()

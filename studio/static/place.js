@@ -283,7 +283,7 @@ document.addEventListener("alpine:init", () => {
     },
     viewBox() { const svg = this.$refs.chart, k = svg.clientHeight / Math.max(1, svg.clientWidth), v = this.view; return [v.x - v.wide / 2, -v.y - v.wide * k / 2, v.wide, v.wide * k]; },
     metres(e) { const svg = this.$refs.chart, r = svg.getBoundingClientRect(), b = this.viewBox(); return [b[0] + (e.clientX - r.left) / r.width * b[2], -(b[1] + (e.clientY - r.top) / r.height * b[3])]; },
-    px() { return this.view.wide / Math.max(1, this.$refs.chart.clientWidth); },
+    px() { return !this.view || !this.$refs.chart ? 1 : this.view.wide / Math.max(1, this.$refs.chart.clientWidth); },
     drawChart() {
       const svg = this.$refs.chart, c = this.chart;
       if (!svg || !c || !svg.clientWidth) return;
@@ -357,7 +357,7 @@ document.addEventListener("alpine:init", () => {
       svg.append(el("text", { x: b[0] + b[2] - 8 * px, y: y + 3.5 * px, "font-size": 10 * px, "text-anchor": "end", fill: "var(--faint)" }, `contours every ${this.chart.interval} m`));
     },
     panChart(e) {
-      if (e.button) return;
+      if (e.button || !this.view) return;
       if (this.chartMode === "stand") { this.standOnChart(e); return; }
       if (this.drafting) {
         // redrawing under the pointer swallows the browser's own double click, so it is told by time and place

@@ -140,8 +140,8 @@ const routePart = {
     for (const v of this.bench === "route" ? this.views : []) {
       const a = this.aimPoint(v, px), mark = el("g", { tabindex: 0, role: "button", "aria-label": `Suggested view: ${v.name}`, style: "cursor:pointer;pointer-events:auto", "data-view": v.id });
       mark.append(el("path", { d: `M${v.east} ${-v.north}L${a[0]} ${-a[1]}`, stroke: "var(--tide)", "stroke-width": 1.4 * px, "stroke-dasharray": `${3 * px} ${2 * px}` }), el("circle", { cx: v.east, cy: -v.north, r: 6 * px, fill: this.viewShown === v.id ? "var(--water)" : "var(--sheet)", stroke: "var(--tide)", "stroke-width": 1.8 * px, "stroke-dasharray": `${2.5 * px} ${1.5 * px}` }), el("text", { x: v.east + 9 * px, y: -v.north - 6 * px, "font-size": 10.5 * px, fill: "var(--ink)", stroke: "var(--land)", "stroke-width": 3 * px, "paint-order": "stroke" }, v.name));
-      mark.addEventListener("pointerdown", (e) => { e.stopPropagation(); e.preventDefault(); this.lookAtView(v); });
-      mark.addEventListener("dblclick", (e) => { e.stopPropagation(); this.keepView(v); });
+      // drawing anew under the pointer swallows the browser's own double click, so it is told by time
+      mark.addEventListener("pointerdown", (e) => { e.stopPropagation(); e.preventDefault(); const now = performance.now(), twice = this.viewShown === v.id && now - (this.viewAt || 0) < 450; this.viewAt = now; twice ? this.keepView(v) : this.lookAtView(v); });
       mark.addEventListener("keydown", (e) => { if (e.key === "Enter") { e.preventDefault(); e.stopPropagation(); this.viewShown === v.id ? this.keepView(v) : this.lookAtView(v); } });
       g.append(mark);
     }
@@ -204,7 +204,7 @@ const routePart = {
     let next = null, drawn = 0;
     const draw = (now) => { if (!next) return; if (now - drawn < 15) { requestAnimationFrame(draw); return; } const last = next; next = null; drawn = now; move(last); };
     const onMove = (m) => { const first = !next; next = m; if (first) requestAnimationFrame(draw); };
-    const onUp = () => { window.removeEventListener("pointermove", onMove); window.removeEventListener("pointerup", onUp); next = null; up(); };
+    const onUp = () => { window.removeEventListener("pointermove", onMove); window.removeEventListener("pointerup", onUp); const last = next; next = null; if (last) move(last); up(); };
     window.addEventListener("pointermove", onMove); window.addEventListener("pointerup", onUp);
   },
   dragStation(e, st) {
@@ -271,8 +271,8 @@ const routePart = {
     }
     this.sectionText = svg.appendChild(el("text", { x: 8, y: 14, "font-size": 11.5, fill: "var(--ink)", "font-family": mono }));
     this.paceText = svg.appendChild(el("text", { x: 8, y: h1 + 14, "font-size": 11.5, fill: "var(--ink)", "font-family": mono }));
-    this.head = svg.appendChild(el("line", { y1: 0, y2: H, stroke: "var(--amber)", "stroke-width": 1.6 }));
-    this.stroke = svg.appendChild(el("path", { fill: "none", stroke: "var(--amber)", "stroke-width": 2.4 }));
+    this.head = svg.appendChild(el("line", { y1: 0, y2: H, stroke: "var(--amber)", "stroke-width": 1.6, "pointer-events": "none" }));
+    this.stroke = svg.appendChild(el("path", { "pointer-events": "none", fill: "none", stroke: "var(--amber)", "stroke-width": 2.4 }));
     this.drawDrawingHead();
   },
   drawDrawingHead() {
