@@ -135,3 +135,33 @@ def film(place: Path, out: Annotated[Path, typer.Option(help="MP4 to write.")], 
 
         write_film(out, pictures(), RATES[setting.place.cut.fps])
     print(json.dumps({"film": str(out), "frames": len(numbers), "of": total}))
+
+
+@app.command()
+def still(place: Path, shot: Annotated[str, typer.Option()], out: Annotated[Path, typer.Option(help="PNG to write.")], frame: Annotated[int, typer.Option()] = 1, size: Annotated[str, typer.Option(help="Of a plain or side-by-side picture; of a panorama its width counts.")] = "1280x720",
+          quality: str = "study", panorama: Annotated[bool, typer.Option("--panorama", help="The whole sphere, equirectangular.")] = False,
+          eyes: Annotated[float, typer.Option(help="Metres between two eyes: side by side, or one over the other in a panorama.")] = 0.0, zero: Annotated[float, typer.Option(help="Metres to what lies on the screen.")] = 6.0) -> None:
+    """One frame of a shot: plain, side-by-side stereo, or a panorama for one eye or two."""
+    from lumwick.deliver.stills import write_png
+    from lumwick.motion.timebase import RATES, frame_time
+    from lumwick.picture import frame_picture
+    from lumwick.picture import panorama as whole_sphere
+    from lumwick.picture import quality as grade_of
+    from lumwick.trace.stage import Stage
+
+    setting, _ = _opened(place)
+    the_shot = _shot(setting, shot)
+    found = re.fullmatch(r"(\d{1,5})x(\d{1,5})", size)
+    if not found or not 1 <= frame <= the_shot.frames or not 0 <= eyes <= 10:
+        raise LumwickError(f"A size is written like 1280x720, a frame lies from 1 to {the_shot.frames}, and eyes are at most 10 m apart.")
+    stage = Stage(setting)
+    if panorama:
+        pixels = whole_sphere(stage, the_shot, frame_time(frame, RATES[the_shot.fps]), int(found[1]), grade_of(quality), eyes)
+    else:
+        seen = the_shot.model_copy(update={"exposure": the_shot.exposure.model_copy(update={"eyes": eyes, "zero_plane": zero} if eyes > 0 else {})})
+        picture = frame_picture(stage, seen, frame, (int(found[1]), int(found[2])), grade_of(quality))
+        assert picture is not None
+        pixels = picture.pixels
+    out.parent.mkdir(parents=True, exist_ok=True)
+    write_png(out, pixels)
+    print(json.dumps({"still": str(out), "width": pixels.shape[1], "height": pixels.shape[0]}))

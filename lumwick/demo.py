@@ -10,7 +10,7 @@ import numpy as np
 from lumwick.land.elevation import write_elevation
 from lumwick.land.starters import saltmarsh
 from lumwick.motion.channel import Channel, Key
-from lumwick.place.document import Air, Built, Clock, Exposure, Lamp, Land, Place, Route, Sea, Shot, Site, Stand, Station, Surface, Thing, Wind
+from lumwick.place.document import Air, Built, Clock, Cut, Exposure, Lamp, Land, Piece, Place, Route, Sea, Shot, Site, Stand, Station, Surface, Thing, Wind
 from lumwick.place.files import asset_of
 
 
@@ -43,6 +43,14 @@ def lamp_post() -> bytes:
     shade = trimesh.Trimesh(v, [[0, 1 + (k + 1) % n, 1 + k] for k in range(n)], process=False)
     scene = trimesh.Scene([part(post, *wood), part(arm, *wood), part(shade, *iron)])
     return bytes(scene.export(file_type="glb"))
+
+
+def spoilt(place: Place) -> Shot:
+    """The dawn's flight with everything wrong that happens to a first try: too fast, through the ground, jerking about, looking back."""
+    dawn = place.shot("dawn")
+    stations = [_station("s1", 10, -10, 3.1, (4, 70, 3.0), 30, "Over the creek's reeds"), _station("s2", 22, 4, 0.9, (60, 0, 2), 30, "Into the bank").model_copy(update={"roll": 1.8}), _station("s3", 30, 30, 3.0, (-60, 40, 3), 30, "Back again"),
+                _station("s4", 46, 15, 3.9, (80, 112, 4), 30, "Over the flat"), _station("s5", 90, 120, 5.0, (30, 60, 5), 30, "Looking back"), _station("s6", 96, 150, 7.0, (118, 190, 5.6), 30, "Towards the pines")]
+    return dawn.model_copy(update={"frames": 144, "route": Route(stations=stations)})
 
 
 def saltmere() -> tuple[Place, dict[str, bytes]]:
@@ -88,10 +96,10 @@ def saltmere() -> tuple[Place, dict[str, bytes]]:
         surfaces=[Surface(id="tarred", name="Tarred boards", pattern="planks", colour="#3a332c", second="#3a332c", roughness=0.55, coat=0.15, coat_roughness=0.35),
                   Surface(id="wet-sand", name="Wet sand", pattern="sand", colour="#b9a684", second="#9f8f70", roughness=0.9, wet=0.8)],
         shots=[
-            Shot(id="dawn", name="Dawn fog over the reeds", frames=192, fps="24", clock=Clock(start=dt.datetime(2026, 6, 5, 5, 50), speed=1),
+            Shot(id="dawn", name="Dawn fog over the reeds", frames=288, fps="24", clock=Clock(start=dt.datetime(2026, 6, 5, 5, 50), speed=1),
                  air=Air(haze=0.10, fog_visibility=480, fog_height=5.0, fog_base=0.6), wind=Wind(speed=1.8, from_bearing=235, gustiness=0.2),
                  exposure=Exposure(ev100=12.3, kelvin=5600, f_number=5.6, focus=40),
-                 route=Route(way="fly", eased_start=0.08, eased_end=0.08, stations=[
+                 route=Route(way="fly", eased_start=0.25, eased_end=0.25, stations=[
                      _station("s1", 10, -10, 3.1, (4, 70, 3.0), 30, "Over the creek's reeds"),
                      _station("s2", 27, 2, 3.4, (38, 92, 3.4), 30, "Past the walk"),
                      _station("s3", 46, 15, 3.9, (80, 112, 4.0), 30, "Over the flat"),
@@ -99,7 +107,7 @@ def saltmere() -> tuple[Place, dict[str, bytes]]:
                  ])),
             Shot(id="boardwalk", name="The boardwalk into the hide", frames=360, fps="24", clock=Clock(start=dt.datetime(2026, 6, 5, 9, 40), speed=1),
                  exposure=Exposure(ev100=Channel(keys=[Key(t=0, v=13.7), Key(t=10.4, v=13.7), Key(t=14.0, v=11.2)]), kelvin=5600, f_number=8, focus=12),
-                 route=Route(way="walk", eye_height=1.62, eased_start=0.05, eased_end=0.05, stations=[
+                 route=Route(way="walk", eye_height=1.62, gait=0.6, eased_start=0.09, eased_end=0.09, stations=[
                      _station("w1", 0.0, 39.6, 3.57, (-14, 30, 3.3), 24, "On the boards"),
                      _station("w2", -8.0, 34.7, 3.57, (-20, 26, 3.2), 24, "By the reeds"),
                      _station("w3", -17.2, 28.4, 3.57, (-24, 22, 3.25), 24, "At the door"),
@@ -121,5 +129,8 @@ def saltmere() -> tuple[Place, dict[str, bytes]]:
                      _station("j2", -36, 20.4, 3.3, (-58, 6, 2.2), 30, "A step nearer"),
                  ])),
         ],
+        cut=Cut(fade_in=18, fade_out=36, pieces=[
+            Piece(id="p1", shot="dawn", join="dissolve", over=24), Piece(id="p2", shot="boardwalk", join="dissolve", over=18), Piece(id="p3", shot="pine", join="dissolve", over=18),
+            Piece(id="p4", shot="sunset", last=216, join="fade", over=24), Piece(id="p5", shot="jetty")]),
     )
     return place, {asset.sha256: data, post.sha256: lamp_post()}

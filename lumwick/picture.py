@@ -13,6 +13,7 @@ from lumwick.develop.flicker import flicker
 from lumwick.develop.view import develop
 from lumwick.errors import RenderError
 from lumwick.lens.camera import Camera
+from lumwick.lens.stereo import around, eye_of
 from lumwick.motion.timebase import RATES, frame_time
 from lumwick.place.document import Shot
 from lumwick.place.film import Part, parts_at
@@ -89,7 +90,10 @@ def frame_picture(stage: Stage, shot: Shot, frame: int, size: tuple[int, int], g
     t = frame_time(frame, rate)
 
     def made(at: float) -> Picture | None:
-        return picture_at(stage, shot, at, size, grade, stop=stop, passes=passes, shutter=open_for(stage.setting, shot, at), framing=framing, seed=1 + frame if grade.vary else 1)
+        shutter, seed = open_for(stage.setting, shot, at), 1 + frame if grade.vary else 1
+        if shot.exposure.eyes > 0:
+            return pair_at(stage, shot, at, size, grade, stop, passes, shutter, framing, seed)
+        return picture_at(stage, shot, at, size, grade, stop=stop, passes=passes, shutter=shutter, framing=framing, seed=seed)
 
     share = fade(shot, frame)
     before = made(t - shot.seconds) if share > 0 else None
@@ -99,6 +103,53 @@ def frame_picture(stage: Stage, shot: Shot, frame: int, size: tuple[int, int], g
     if before is None:
         return own
     return replace(own, pixels=mixed(((own.pixels, 1 - share), (before.pixels, share))), seconds={name: took + before.seconds[name] for name, took in own.seconds.items()})
+
+
+def pair_at(stage: Stage, shot: Shot, t: float, size: tuple[int, int], grade: Quality, stop: Callable[[], bool] | None = None, passes: bool = False, shutter: float = 0.0, framing: Framing | None = None, seed: int = 1) -> Picture | None:
+    """Both eyes at clip time ``t`` [s], side by side: the left one's picture on the left, each half as wide as the whole.
+
+    Raises
+    ------
+    RenderError
+        Passes were asked for, or a width that cannot be halved.
+    """
+    if passes or (framing is not None and framing != Framing()):
+        raise RenderError("Passes, cut-outs and crops are made one eye at a time: set the eye distance to 0.")
+    if size[0] % 2:
+        raise RenderError("A stereo pair needs an even width: each eye has half of it.")
+    e = shot.exposure
+    halves = [picture_at(stage, shot, t, (size[0] // 2, size[1]), grade, stop=stop, shutter=shutter, seed=seed, seen=lambda camera, side=side: eye_of(camera, side, e.eyes, e.zero_plane)) for side in (-1, 1)]  # type: ignore[misc]
+    left, right = halves
+    if left is None or right is None:
+        return None
+    return replace(left, pixels=np.concatenate([left.pixels, right.pixels], axis=1), seconds={name: took + right.seconds[name] for name, took in left.seconds.items()})
+
+
+def panorama(stage: Stage, shot: Shot, t: float, width: int, grade: Quality, eyes: float = 0.0) -> NDArray[np.uint8]:
+    """The whole sphere about the shot's camera at clip time ``t`` [s], equirectangular, uint8 sRGB.
+
+    Parameters
+    ----------
+    eyes : float [m]
+        Eye distance; the left eye's picture then stands over the right eye's. 0 is one picture.
+
+    Returns
+    -------
+    ndarray of uint8, shape (width / 2, width, 3), or (width, width, 3) for two eyes
+
+    Raises
+    ------
+    RenderError
+        A width that cannot be.
+    """
+    if width % 2 or not 64 <= width <= 16384:
+        raise RenderError("A panorama is 64 to 16384 pixels wide, an even number: it is half as high.")
+    pictures = []
+    for side in (-1, 1) if eyes > 0 else (0,):
+        made = picture_at(stage, shot, t, (width, width // 2), grade, seen=lambda camera, side=side: around(camera, side, eyes))  # type: ignore[misc]
+        assert made is not None
+        pictures.append(made.pixels)
+    return np.concatenate(pictures)
 
 
 def mixed(pictures: Sequence[tuple[NDArray[np.uint8], float]]) -> NDArray[np.uint8]:
@@ -144,11 +195,13 @@ def open_for(setting: Setting, shot: Shot, t: float) -> float:
 
 
 def picture_at(stage: Stage, shot: Shot, t: float, size: tuple[int, int], grade: Quality, camera: Camera | None = None, stop: Callable[[], bool] | None = None,
-               passes: bool = False, shutter: float = 0.0, framing: Framing | None = None, seed: int = 1) -> Picture | None:
+               passes: bool = False, shutter: float = 0.0, framing: Framing | None = None, seed: int = 1, seen: Callable[[Camera], Camera] | None = None) -> Picture | None:
     """The place at clip time ``t`` [s], by the shot's camera or another.
 
     Parameters
     ----------
+    seen : callable
+        Makes another camera of the shot's: one eye of a pair, or the whole sphere.
     shutter : float [s]
         How long the shutter stays open from ``t`` on. The camera moves all the while; everything else stands at
         ``grade.moments`` moments evenly spread over it.
@@ -156,7 +209,13 @@ def picture_at(stage: Stage, shot: Shot, t: float, size: tuple[int, int], grade:
     took = {"set": 0.0, "trace": 0.0}
     film_size, window = (framing or Framing()).film(size)
     film = blank(*film_size, passes=passes or grade.flat)
-    shown = evaluate(stage.setting, shot, t, camera)
+    setting = stage.setting
+
+    def at(moment: float) -> Camera:
+        own = camera_at(setting, shot, moment)
+        return own if seen is None else seen(own)
+
+    shown = evaluate(setting, shot, t, camera if seen is None else at(t))
     moments = max(1, min(grade.moments, grade.samples)) if shutter > 0 else 1
 
     def round_of(wanted: Callable[[int], int | NDArray[np.int32]]) -> bool:
@@ -164,9 +223,10 @@ def picture_at(stage: Stage, shot: Shot, t: float, size: tuple[int, int], grade:
             t0 = time.perf_counter()
             snapshot, opens, closes = shown, None, None
             if shutter > 0:
-                snapshot = evaluate(stage.setting, shot, t + shutter * (k + 0.5) / moments, camera)
+                middle = t + shutter * (k + 0.5) / moments
+                snapshot = evaluate(setting, shot, middle, camera if seen is None else at(middle))
                 if camera is None:
-                    opens, closes = (camera_at(stage.setting, shot, t + shutter * (k + side) / moments) for side in (0, 1))
+                    opens, closes = (at(t + shutter * (k + side) / moments) for side in (0, 1))
             with ENGINE:
                 stage.set(snapshot)
             t1 = time.perf_counter()

@@ -20,7 +20,7 @@ def integrator() -> None:
     from lumwick.trace.world import Limits, View, hollow
 
     v = np.zeros(3)
-    view = View(v, v, v, v, False, v, v, v, v, 1.0, 1.0, 0.0, 1.0, 0, 0.0, 0.0, 0.0, 1.0, 1.0, 0.0, 0.0)
+    view = View(v, v, v, v, False, v, v, v, v, 1.0, 1.0, 0.0, 1.0, 0, 0.0, 0.0, 0.0, 1.0, 1.0, 0.0, 0.0, 0, 0.0)
     render_rows(hollow(), view, Limits(1, 1, 1, 1.0, False, 1.0), np.zeros((1, 1, CHANNELS), np.float32), np.zeros((0, 0, PASSES), np.float32), np.zeros((0, 0, 2, IDS, 2), np.int32),
                 np.zeros((1, 1), np.int32), 1, np.zeros(0, np.int64), np.zeros((0, 2), np.int64), NO_LOG)
 

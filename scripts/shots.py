@@ -56,20 +56,18 @@ class Photographer:
         self.page.evaluate(f"{WORKSPACE}.setPicked({{ '/shots/sunset/exposure/ev100': [0, 5] }})")
         self.page.wait_for_function("Number(document.querySelector('#look').dataset.step) >= 4", timeout=300_000)
 
-    def seam(self) -> None:
-        self.look("pine", 1.0, "6")
-        self.page.evaluate(f"{WORKSPACE}.openSeam()")
-        self.page.wait_for_selector("#gaps li")
-        self.page.click("text=Compare the pictures")
-        self.page.wait_for_function("document.querySelector('#seam-said').textContent.includes('times the usual')", timeout=120_000)
+    def ride(self) -> None:
+        """A spoilt flight, with what the ride check says of it."""
+        from lumwick.demo import saltmere, spoilt
 
-    def motion(self) -> None:
-        self.page.goto(self.place)
-        self.look("pine", 1.0, "3")
-        self.page.evaluate(f"{WORKSPACE}.showAmount()")
-        self.page.wait_for_selector("#amounts", timeout=120_000)
-        self.page.evaluate("document.querySelector('#look').dataset.step = -1")
+        self.look("dawn", 0.0, "5")
+        shot = spoilt(saltmere()[0]).model_dump(mode="json")
+        self.page.evaluate(f"(shot) => {WORKSPACE}.command({{ op: 'reshoot', shot, label: 'spoilt the flight' }})", shot)
+        self.page.click("#ride-tab")
+        self.page.wait_for_function(f"(() => {{ const w = {WORKSPACE}; return w.ride && w.ride.rev === w.s.rev && w.wrong().length > 4; }})()", timeout=60_000)
+        self.page.evaluate(f"{WORKSPACE}.frameChart(); {WORKSPACE}.drawChart(); document.querySelector('#look').dataset.step = -1; {WORKSPACE}.go(4.3)")
         self.page.wait_for_function("Number(document.querySelector('#look').dataset.step) >= 4", timeout=300_000)
+        time.sleep(0.6)
 
     def cut_dim(self) -> None:
         self.look("sunset", 4.4, "6")
@@ -93,6 +91,29 @@ class Photographer:
         self.page.wait_for_function("document.querySelector('.take-state')?.textContent === 'Done'", timeout=600_000)
         time.sleep(1)
 
+    def compare(self) -> None:
+        """Two small takes, before and after a change of the fog."""
+        for visibility in ("480 m", "160 m"):
+            self.take_budget()
+            self.page.evaluate(f"(text) => {WORKSPACE}.send({{ typed: {{ path: '/shots/dawn/air/fog_visibility', text, t: 0 }} }})", visibility)
+            time.sleep(1.5)
+            self.page.fill("[name=size]", "640x360")
+            self.page.select_option("[name=quality]", "sketch")
+            self.page.fill("[name=last]", "4")
+            self.page.click("text=Begin the take")
+            self.page.wait_for_url("**/takes/")
+            self.page.wait_for_function("document.querySelector('.take-state')?.textContent === 'Done'", timeout=600_000)
+        for box in self.page.locator(".compared").all()[:2]:
+            box.check()
+        self.page.click("#compare-two")
+        self.page.wait_for_selector("#stage[data-drawn='1']")
+        box = self.page.locator("#stage").bounding_box()
+        self.page.keyboard.press("n")
+        self.page.mouse.click(box["x"] + box["width"] * 0.72, box["y"] + box["height"] * 0.52)
+        self.page.fill("#note-text", "The pines are nearly gone: too thick")
+        self.page.click("text=Pin it")
+        time.sleep(1)
+
     def plan_chest(self) -> None:
         self.page.goto(self.url + "/")
         time.sleep(0.6)
@@ -108,8 +129,8 @@ class Photographer:
 
 
 VIEWS: dict[str, Callable[[Photographer], None]] = {
-    "route": Photographer.route, "land": Photographer.land, "air": Photographer.air, "water": Photographer.water, "growth": Photographer.growth, "curve": Photographer.curve, "seam": Photographer.seam, "motion": Photographer.motion, "cut-dim": Photographer.cut_dim,
-    "take-budget": Photographer.take_budget, "takes": Photographer.takes, "plan-chest": Photographer.plan_chest, "help": Photographer.help, "sign-in": Photographer.sign_in}
+    "route": Photographer.route, "land": Photographer.land, "air": Photographer.air, "water": Photographer.water, "growth": Photographer.growth, "curve": Photographer.curve, "cut-dim": Photographer.cut_dim,
+    "take-budget": Photographer.take_budget, "takes": Photographer.takes, "compare": Photographer.compare, "plan-chest": Photographer.plan_chest, "help": Photographer.help, "ride": Photographer.ride, "sign-in": Photographer.sign_in}
 
 
 def main() -> None:

@@ -58,6 +58,12 @@ class Camera:
         By how much the lens draws the corners out, against the same lens without it.
     dispersion : float [thousandths]
         By how much red is drawn larger than green in the corners, and blue smaller.
+    shift : float
+        Of the picture's middle to the right of the axis, as a tangent.
+    around : bool
+        Whether it sees the whole sphere, equirectangular.
+    eye : float [m]
+        How far rays of such a picture start to the right of where they go.
     """
 
     position: NDArray[np.float64]
@@ -71,6 +77,9 @@ class Camera:
     blades: int = 0
     distortion: float = 0.0
     dispersion: float = 0.0
+    shift: float = 0.0
+    around: bool = False
+    eye: float = 0.0
 
     def axes(self) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
         """Right and up unit vectors; the horizon is level if ``roll`` is 0, else the camera is turned clockwise by it."""

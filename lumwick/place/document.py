@@ -327,6 +327,8 @@ class Exposure(Model):
     kelvin: Animatable = keyed(6500.0, "White", "K", 2000, 20000, "White balance: light of this colour comes out white.")
     f_number: Animatable = keyed(8.0, "Opening", "f/", 0.9, 64, "Smaller numbers blur what is out of focus.", quantity="f_number")
     metered_at: float = number(0.0, "Metered at", "f/", 0, 64, "Opening at which the exposure holds: another lets more or less light in. 0: the exposure is kept whatever the opening.")
+    eyes: float = number(0.0, "Eye distance", "m", 0, 10, "Between the two eyes of a stereo pair, side by side in one picture; 0 is a plain picture, 0.064 is people's.")
+    zero_plane: float = number(6.0, "Zero plane", "m", 0.1, 10000, "Distance that lies on the screen of a stereo pair; what is nearer stands before it.")
     sensor: float = number(36.0, "Sensor's width", "mm", 3, 100, "36 is full frame; a smaller one sees less through the same lens.")
     focus: Animatable = keyed(30.0, "Focus", "m", 0.1, 100000, "Distance that is sharp.", quantity="length", log=True)
     shutter: Animatable = keyed(180, "Shutter", "°", 0, 360, "Angle of the frame's time that is exposed.")

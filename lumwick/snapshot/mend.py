@@ -13,7 +13,7 @@ from lumwick.motion.channel import Channel, Key, evaluate
 from lumwick.motion.route import station_from
 from lumwick.place.document import Shot, Station
 from lumwick.snapshot.evaluate import Setting
-from lumwick.snapshot.ride import SAYS, Fault, Ride, faults, middle_distances, ride, with_route
+from lumwick.snapshot.ride import SAYS, Fault, Ride, exposure_jump, faults, middle_distances, ride, with_route
 from lumwick.snapshot.surroundings import FAR, Near, surroundings
 
 Floats = NDArray[np.float64]
@@ -66,7 +66,7 @@ def mend(setting: Setting, shot: Shot, how: str, begins: float, ends: float, kin
     return best[1], SAYS[how].lower() + ("" if not best[0][0] else ", as far as it helps")
 
 
-FIRST = ("same spot", "no floor", "under", "under water", "wall", "near", "water", "leaf", "jolt", "abrupt", "turning", "aim jolt", "fast", "looking away", "strobing", "out of frame", "focus", "level", "eye height")
+FIRST = ("same spot", "no floor", "under", "under water", "wall", "near", "water", "leaf", "jolt", "abrupt", "turning", "aim jolt", "fast", "looking away", "strobing", "out of frame", "focus", "level", "eye height", "exposure jump")
 """In which order faults are mended: where the camera goes, then how, then where it looks."""
 
 
@@ -318,6 +318,18 @@ def _focus(setting: Setting, shot: Shot, r: Ride, begins: float, ends: float) ->
         yield with_route(shot, stations=stations)
 
 
+def _match(setting: Setting, shot: Shot, r: Ride, begins: float, ends: float) -> Iterator[Shot]:
+    """The whole shot's exposure, as much brighter or darker as the cut jumps."""
+    jump = exposure_jump(setting, shot)
+    if jump is None:
+        return
+    by = round(jump[1], 2)
+    ev = shot.exposure.ev100
+    raised = ev.model_copy(update={"keys": tuple(k.model_copy(update={"v": round(k.v + by, 3)}) for k in ev.keys)}) if isinstance(ev, Channel) else round(ev + by, 2)
+    stations = [s if s.ev100 is None else s.model_copy(update={"ev100": round(s.ev100 + by, 2)}) for s in shot.route.stations]
+    yield with_route(shot, stations=stations).model_copy(update={"exposure": shot.exposure.model_copy(update={"ev100": raised})})
+
+
 def _apart(setting: Setting, shot: Shot, r: Ride, begins: float, ends: float) -> Iterator[Shot]:
     kept: list[Station] = []
     for s in shot.route.stations:
@@ -344,7 +356,7 @@ def _ashore(setting: Setting, shot: Shot, r: Ride, begins: float, ends: float) -
 
 
 _WAYS: dict[str, Callable[..., Iterator[Shot]]] = {
-    "lift": _lift, "aside": _aside, "smooth": _smooth, "smooth aim": _smooth_aim, "slow": _slow, "longer": _longer, "ease": _ease, "level": _level, "focus": _focus, "apart": _apart, "ashore": _ashore,
+    "lift": _lift, "aside": _aside, "smooth": _smooth, "smooth aim": _smooth_aim, "slow": _slow, "longer": _longer, "ease": _ease, "level": _level, "focus": _focus, "apart": _apart, "match": _match, "ashore": _ashore,
     "ahead": lambda setting, shot, r, a, b: iter([with_route(shot, aim="ahead", lead=shot.route.lead or 0.8), with_route(shot, aim="ahead", lead=1.5)]),
     "eye": lambda setting, shot, r, a, b: iter([with_route(shot, eye_height=1.6)]),
     "frame": lambda setting, shot, r, a, b: iter([with_route(shot, aim="subject")]),

@@ -12,12 +12,13 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from lumwick.errors import LumwickError
+from lumwick.errors import LumwickError, PlaceError
 from lumwick.lens.camera import SENSOR_WIDTH_MM, circle_of_confusion
 from lumwick.motion.route import Poses, Way, goes
 from lumwick.motion.timebase import RATES
 from lumwick.place.document import Shot
-from lumwick.snapshot.evaluate import Setting, clip_time
+from lumwick.place.film import laid_out
+from lumwick.snapshot.evaluate import Setting, clip_time, place_clock, sun_at
 from lumwick.snapshot.surroundings import FAR, Near, Surroundings, surroundings
 
 Floats = NDArray[np.float64]
@@ -45,7 +46,9 @@ LEVEL, ON_PURPOSE = 0.3, 5.0
 SHARP_MM = 0.06
 """Diameter of the circle of confusion on 36 mm from which nothing counts as sharp: twice the usual 0.03."""
 SPEED_WORDS = ((0.05, "still"), (0.7, "a slow push"), (1.1, "a stroll"), (1.7, "a walk"), (2.6, "a brisk walk"), (4.5, "a run"), (8, "a cyclist"), (16, "a slow drone"), (35, "a car"))
-SAYS = {"lift": "Lift over it", "aside": "Go round it", "smooth": "Smooth the path", "smooth aim": "Smooth the aim", "slow": "Slow this stretch", "longer": "Make the shot longer", "ahead": "Look where it goes",
+JUMP = 2.0
+"""EV between two shots that a cut joins, from which the eye is dazzled or sees nothing (c)."""
+SAYS = {"match": "Match the exposure", "lift": "Lift over it", "aside": "Go round it", "smooth": "Smooth the path", "smooth aim": "Smooth the aim", "slow": "Slow this stretch", "longer": "Make the shot longer", "ahead": "Look where it goes",
         "level": "Level the horizon", "ease": "Ease its ends", "eye": "Eyes at 1.6 m", "focus": "Focus on what is there", "frame": "Aim at the subject", "apart": "Leave one of them out", "ashore": "Walk on dry ground"}
 """What each repair is called."""
 
@@ -175,6 +178,9 @@ def faults(setting: Setting, shot: Shot, near: Surroundings | None = None) -> tu
     _pace(shot, r, say)
     _turns(setting, shot, r, say)
     _looks(setting, shot, r, near, say)
+    jump = exposure_jump(setting, shot)
+    if jump is not None and abs(jump[1]) > JUMP:
+        found.append(Fault("exposure jump", 0.0, min(0.5, shot.seconds), f"cut from {jump[0]} it is {abs(jump[1]):.1f} EV {'brighter' if jump[1] > 0 else 'darker'} at once, by the light of open ground (more than {JUMP:g})", ("match",)))
     stations = shot.route.stations
     for i, (a, b) in enumerate(zip(stations, stations[1:], strict=False), 1):
         if np.linalg.norm([a.east - b.east, a.north - b.north, a.up - b.up]) < 1e-3:
@@ -182,6 +188,41 @@ def faults(setting: Setting, shot: Shot, near: Surroundings | None = None) -> tu
     if len(r.along) and r.along[-1] < 1e-3 and shot.route.way in ("fly", "walk", "straight", "brought"):
         found.append(Fault("still", 0.0, shot.seconds, "the route has one station: the camera stands still" if len(stations) == 1 else "the camera stands still"))
     return r, sorted(found, key=lambda f: (f.begins, f.kind))
+
+
+def daylight_lux(elevation: float) -> float:
+    """Illuminance [lx] of level open ground on a clear day or night, by the sun's elevation [degrees].
+
+    References
+    ----------
+    Round values from memory, after the tables of Seidelmann (ed.), Explanatory Supplement to the Astronomical Almanac:
+    they serve only to tell how far two shots' brightness is apart.
+    """
+    return float(10 ** np.interp(elevation, (-18, -12, -6, -0.8, 5, 10, 20, 40, 60, 90), (-3.0, -2.1, 0.53, 2.6, 3.6, 4.05, 4.5, 4.85, 5.0, 5.1)))
+
+
+def exposure_jump(setting: Setting, shot: Shot) -> tuple[str, float] | None:
+    """Where a hard cut of the film leads into a shot's start: the shot it comes from, and by how many EV the picture is brighter at once; of several cuts the worst."""
+    place = setting.place
+    worst: tuple[str, float] | None = None
+    try:
+        spliced = laid_out(place)
+    except PlaceError:
+        return None
+
+    def brightness(one: Shot, frame: int) -> float:
+        t = (frame - 1) / float(RATES[one.fps])
+        still, now = setting.motions(one).at(clip_time(one, t))
+        e, own = now.exposure, {name: float(v[0]) for name, v in setting.way(one).at(clip_time(one, t)).own.items() if np.isfinite(v[0])}
+        return float(np.log2(daylight_lux(float(sun_at(still, place_clock(one, t)).elevation)))) - own.get("ev100", e.ev100)
+
+    for a, b in zip(spliced, spliced[1:], strict=False):
+        if a.piece.join != "cut" or b.shot.id != shot.id or place.surround.picture is not None or not goes(a.shot.route):
+            continue
+        difference = brightness(shot.at_rate(place.cut.fps), b.first) - brightness(a.shot, a.last)
+        if worst is None or abs(difference) > abs(worst[1]):
+            worst = (a.shot.name, difference)
+    return worst
 
 
 def _clearances(setting: Setting, shot: Shot, r: Ride, near: Surroundings, say: Any) -> None:

@@ -172,6 +172,18 @@ def _aim(view, px, py, pixel, sample, o, d):
     # a tent of one pixel's radius
     ju = np.sqrt(2 * ju) - 0.5 if ju < 0.5 else 1.5 - np.sqrt(2 - 2 * ju)
     jv = np.sqrt(2 * jv) - 0.5 if jv < 0.5 else 1.5 - np.sqrt(2 - 2 * jv)
+    if view.around == 1:
+        turned = np.arctan2(view.forward[0], view.forward[1]) + (2 * (px + view.left + ju) / view.width - 1) * np.pi
+        raised = min(max(0.5 - (py + view.top + jv) / view.height, -0.5), 0.5) * np.pi
+        d[0], d[1], d[2] = np.sin(turned) * np.cos(raised), np.cos(turned) * np.cos(raised), np.sin(raised)
+        moment = 0.0
+        if view.moving:
+            moment, _ = pair(pixel, sample, 1)
+        for c in range(3):
+            o[c] = view.origin[c] + moment * view.origin_moves[c]
+        o[0] += view.eye * np.cos(turned)
+        o[1] -= view.eye * np.sin(turned)
+        return -1
     sx = (2 * (px + view.left + ju) / view.width - 1) * view.tan_x
     sy = (1 - 2 * (py + view.top + jv) / view.height) * view.tan_y
     colour = -1

@@ -379,9 +379,9 @@ class Stage:
         a = opens or self.snapshot.camera
         b = closes or a
         shown = window or Window(width, height)
-        tan_x = 18.0 / a.focal_mm * (1 + 2 * shown.overscan)
+        tan_x = np.pi if a.around else 18.0 / a.focal_mm * (1 + 2 * shown.overscan)
         lens = a.focal_mm / 1000.0 / a.f_number / 2
-        if a.focus >= 500:
+        if a.focus >= 500 or a.around:
             lens = 0.0
         axes = [np.asarray(v, float) for v in (a.position, *a.axes(), a.forward)]
         ends = [np.asarray(v, float) for v in (b.position, *b.axes(), b.forward)]
@@ -389,4 +389,4 @@ class Stage:
         moving = any(np.abs(m).max() > 1e-9 for m in moves)
         drawn = a.distortion / 100.0
         return View(axes[0], axes[1], axes[2], axes[3], moving, moves[0], moves[1], moves[2], moves[3], tan_x, tan_x * shown.height / shown.width, lens, float(a.focus),
-                    a.blades, np.radians(17.0), -drawn / (1 + drawn), a.dispersion / 1000.0, float(shown.width), float(shown.height), float(shown.left), float(shown.top))
+                    a.blades, np.radians(17.0), -drawn / (1 + drawn), a.dispersion / 1000.0, float(shown.width), float(shown.height), float(shown.left) + a.shift / (2 * tan_x) * shown.width, float(shown.top), int(a.around), float(a.eye))

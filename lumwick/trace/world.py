@@ -96,6 +96,8 @@ class View(NamedTuple):
     height: float
     left: float
     top: float
+    around: int  # 1 for the whole sphere, equirectangular
+    eye: float  # how far rays of such a picture start to the right of where they go
 
 
 class Limits(NamedTuple):

@@ -23,8 +23,9 @@ from lumwick.keep import digest
 from lumwick.land.elevation import read_ground
 from lumwick.land.ground import Ground
 from lumwick.lens.camera import SENSOR_WIDTH_MM, Camera, direction_of
+from lumwick.lens.stereo import PEOPLES_EYES
 from lumwick.motion.route import goes
-from lumwick.picture import Step, seam_step
+from lumwick.picture import Step, pair_at, panorama, seam_step
 from lumwick.place.document import Cut, Develop, Shot
 from lumwick.place.document import Place as Document
 from lumwick.snapshot.evaluate import Setting, Snapshot, camera_with, clip_time, evaluate
@@ -240,6 +241,30 @@ class LookEngine:
                 return act(state.stage, setting)
             finally:
                 state.key, state.light = (), None
+
+    def still(self, place_id: int, revision_id: int, shot_id: str, t: float, kind: str) -> NDArray[np.uint8]:
+        """A panorama, one for two eyes, or a side-by-side pair, at a clip time of a shot.
+
+        Raises
+        ------
+        RenderError
+            There is no such kind.
+        """
+
+        def act(stage: Stage, setting: Setting) -> NDArray[np.uint8]:
+            shot, grade = setting.place.shot(shot_id), QUALITIES["study"]
+            eyes = shot.exposure.eyes or PEOPLES_EYES
+            if kind == "panorama":
+                return panorama(stage, shot, t, 2048, grade)
+            if kind == "panorama-pair":
+                return panorama(stage, shot, t, 1536, grade, eyes)
+            if kind != "pair":
+                raise RenderError("A still is a panorama, a panorama-pair or a pair.")
+            made = pair_at(stage, shot.model_copy(update={"exposure": shot.exposure.model_copy(update={"eyes": eyes})}), t, (1920, 540), grade)
+            assert made is not None
+            return made.pixels
+
+        return self._with_stage(place_id, revision_id, act)
 
     def skyline(self, place_id: int, revision_id: int, shot_id: str, t: float, camera: Camera | None) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
         """Bearings and elevations of the skyline of a view (`lumwick.trace.drift.skyline`)."""

@@ -12,6 +12,7 @@ import numpy as np
 from django.contrib.auth.decorators import login_required
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.views.decorators.http import require_GET, require_POST
+from PIL import Image
 
 from lumwick.deliver.paths_in import METRES, AskUnit, AskWhich, read_path
 from lumwick.deliver.paths_out import export as files_of
@@ -212,3 +213,23 @@ def cameras(request: HttpRequest, place_id: int) -> HttpResponse:
                 z.writestr(each, bytes_)
         name, data = "cameras.zip", out.getvalue()
     return HttpResponse(data, content_type="application/octet-stream", headers={"Content-Disposition": f'attachment; filename="{name}"'})
+
+
+@login_required
+@require_GET
+def still(request: HttpRequest, place_id: int) -> HttpResponse:
+    """A panorama or a stereo pair at the playhead, as PNG."""
+    place = own_place(request, place_id)
+    assert place.head is not None
+    shot = shot_of(place, request.GET.get("shot"))
+    try:
+        t = min(max(float(request.GET.get("t", 0)), 0.0), shot.seconds)
+        kind = request.GET.get("kind", "")
+        pixels = ENGINE_OF_LOOKS.still(place.pk, place.head.pk, shot.id, t, kind)
+    except ValueError:
+        return HttpResponse("This moment cannot be read.", status=400, content_type="text/plain; charset=utf-8")
+    except LumwickError as error:
+        return HttpResponse(str(error), status=422, content_type="text/plain; charset=utf-8")
+    out = io.BytesIO()
+    Image.fromarray(pixels).save(out, "PNG", compress_level=4)
+    return HttpResponse(out.getvalue(), content_type="image/png", headers={"Content-Disposition": f'attachment; filename="{shot.id}-{kind}.png"'})

@@ -112,7 +112,7 @@ def _route_groups(p: Place, shot: Shot, station: Station | None, tab: str, now: 
     if tab == "lens":
         e = f"/shots/{shot.id}/exposure"
         return [group("Exposure", fields(shot.exposure, e, now, ("ev100", "kelvin", "f_number", "metered_at", "shutter"))), group("Focus", [*fields(route, base, now, ("focus_on",)), *fields(shot.exposure, e, now, ("focus",))], command_js="pickSpot('focus')", command_text="Focus on a spot of the look"),
-                group("Lens", fields(shot.exposure, e, now, ("sensor", "blades", "distortion", "dispersion")))]
+                group("Lens", fields(shot.exposure, e, now, ("sensor", "blades", "distortion", "dispersion"))), group("Two eyes", fields(shot.exposure, e, now, ("eyes", "zero_plane")), stills=shot.id)]
     if station is None:
         return [{"title": "Stations", "fields": [], "note": "Turn the look to a view and press Enter to set a station; or stand one on the chart; or let the lie of the land suggest some.",
                  "listed": [{"id": x.id, "name": f"{i}. {x.name or 'station'}"} for i, x in enumerate(route.stations, 1)]},

@@ -26,6 +26,7 @@ urlpatterns = [
     path("places/<int:place_id>/suggest/", route_views.suggested, name="suggest"),
     path("places/<int:place_id>/lay/", route_views.laid, name="lay"),
     path("places/<int:place_id>/spot/", route_views.spot, name="spot"),
+    path("places/<int:place_id>/still/", route_views.still, name="still"),
     path("places/<int:place_id>/cameras/", route_views.cameras, name="cameras"),
     path("places/<int:place_id>/clock/", time_views.clock, name="clock"),
     path("places/<int:place_id>/clip/", time_views.clip, name="clip"),

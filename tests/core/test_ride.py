@@ -165,3 +165,38 @@ def test_a_repair_that_is_not_wanted_is_refused() -> None:
         mend(setting_of(shot), shot, "polish", 0, 10)
     broken = shot_with(*STRAIGHT, pace=Channel(keys=[Key(t=0, v=0)]))
     assert kinds(setting_of(broken)) == {"cannot run"}
+
+
+def test_a_cut_that_jumps_in_exposure_is_told_and_matched() -> None:
+    from lumwick.place.document import Cut, Piece
+
+    first = shot_with(*STRAIGHT).model_copy(update={"id": "first", "name": "First", "frames": 48, "exposure": Exposure(ev100=10.0, f_number=16, focus=15)})
+    second = shot_with(*STRAIGHT, exposure=Exposure(ev100=Channel(keys=[Key(t=0, v=14), Key(t=2, v=15)]), f_number=16, focus=15))
+    place = setting_of(second).place
+
+    def cut(*shots: Shot, join: str = "cut") -> Setting:
+        pieces = [Piece(id="p", shot="first", join=join), Piece(id="q", shot="a")]  # type: ignore[arg-type]
+        return Setting(place.model_copy(update={"shots": list(shots), "cut": Cut(pieces=pieces)}), FLAT)
+
+    setting = cut(first, second)
+    fault = next(f for f in faults(setting, second)[1] if f.kind == "exposure jump")
+    assert "cut from First it is 4.0 EV darker at once" in fault.text and fault.begins == 0
+    mended, _ = mend(setting, second, "match", 0.0, 0.5, "exposure jump")
+    assert [k.v for k in mended.exposure.ev100.keys] == pytest.approx([10, 11], abs=0.02)  # type: ignore[attr-defined]
+    assert "exposure jump" not in kinds(cut(first, mended), mended)
+    assert "exposure jump" not in kinds(cut(first, second, join="dissolve"), second)
+
+
+def test_the_demos_shots_ride_clean_and_its_spoilt_one_is_mended() -> None:
+    from lumwick.demo import saltmere, spoilt
+    from lumwick.picture import load_setting
+
+    setting = load_setting(saltmere())
+    for shot in setting.place.shots:
+        assert check(setting, shot)["clean"], (shot.name, check(setting, shot)["found"])
+    shot = spoilt(setting.place)
+    before = {f.kind for f in faults(setting, shot)[1]}
+    assert {"under", "turning", "jolt", "aim jolt", "fast"} <= before
+    mended, done = mend_all(setting, shot)
+    left = faults(setting, mended)[1]
+    assert len(done) >= 5 and len(left) <= 1 and all(f.kind == "leaf" for f in left), [f.text for f in left]
