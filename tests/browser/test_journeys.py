@@ -143,14 +143,15 @@ def test_real_ground_to_a_film(page: Page, live_server: Any, account: Any, worke
         n += 1
         revision(page, n)
     expect(page.locator("[data-station]")).to_have_count(6)
-    page.get_by_role("button", name="Cut").click()
+    page.get_by_role("button", name="6 Cut").click()
+    page.get_by_role("tab", name="Shot", exact=True).click()
     set_field(page, "Frames", "8")
     revision(page, n + 1)
     page.locator("#look").focus()
     page.keyboard.press("t")
     expect(page.locator("#budget")).to_contain_text("Measured just now", timeout=90_000)
     page.get_by_role("combobox", name="Size", exact=True).fill("160x90")
-    page.get_by_label("Quality").select_option("sketch")
+    page.locator("[name=quality]").select_option("sketch")
     page.get_by_label("Last frame").fill("0")
     page.get_by_role("button", name="Begin the take").click()
     expect(page.locator("#take-fault")).to_contain_text("at least one frame")
@@ -426,7 +427,7 @@ def test_a_take_is_cancelled_and_gone_on_with(page: Page, live_server: Any, plac
     row.get_by_role("button", name="Cancel").click()
     expect(row.locator(".take-state")).to_have_text("Cancelled")
     assert take.frames.filter(state="waiting").count() >= 3
-    row.get_by_role("button", name="Go on").click()
+    row.get_by_role("button", name="Go on", exact=True).click()
     expect(row.locator(".take-state")).to_have_text("Done", timeout=300_000)
     assert take.frames.filter(state="done").count() == 6
 
@@ -509,6 +510,7 @@ def test_furnish_a_place(page: Page, live_server: Any, place: Any, tmp_path: Pat
     expect(page.get_by_role("alert")).to_contain_text("cannot be read as a model")
     # white from a grey spot of the look
     page.get_by_role("button", name="6 Cut").click()
+    page.get_by_role("tab", name="Develop").click()
     page.get_by_role("button", name="White from a grey in the look").click()
     box = page.locator("#look").bounding_box()
     assert box
