@@ -220,11 +220,3 @@ def _let_go(draft: Place, gone: str) -> None:
             if isinstance(curve, Channel) and any(isinstance(term, Follow) and term.path.startswith(gone) for term in curve.terms):
                 owner, name, _ = find(draft, mover.path)
                 setattr(owner, name, curve.model_copy(update={"terms": tuple(term for term in curve.terms if not (isinstance(term, Follow) and term.path.startswith(gone)))}))
-
-
-def fresh_id(taken: list[str], stem: str) -> str:
-    """The first free id like ``s3``."""
-    n = 1
-    while f"{stem}{n}" in taken:
-        n += 1
-    return f"{stem}{n}"

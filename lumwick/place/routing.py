@@ -113,8 +113,12 @@ def station_of(shot: Shot, station_id: str) -> tuple[int, Station]:
     raise PlaceError(f"There is no station {station_id!r} on this route any more.")
 
 
-def _free(taken: list[str], stem: str) -> str:
-    return next(f"{stem}{n}" for n in range(1, len(taken) + 2) if f"{stem}{n}" not in taken)
+def fresh_id(taken: list[str], stem: str) -> str:
+    """The first free id like ``s3``."""
+    n = 1
+    while f"{stem}{n}" in taken:
+        n += 1
+    return f"{stem}{n}"
 
 
 def change(draft: Place, edit: Any) -> str | None:
@@ -139,7 +143,7 @@ def change(draft: Place, edit: Any) -> str | None:
             d = (station.aim[0] - station.east, station.aim[1] - station.north)
             size = max((d[0] ** 2 + d[1] ** 2) ** 0.5, 1e-9)
             right = (d[1] / size, -d[0] / size)
-            copy = station.model_copy(update={"id": _free([s.id for s in shot.route.stations], "s"), "time": None, "east": round(station.east + right[0], 3), "north": round(station.north + right[1], 3),
+            copy = station.model_copy(update={"id": fresh_id([s.id for s in shot.route.stations], "s"), "time": None, "east": round(station.east + right[0], 3), "north": round(station.north + right[1], 3),
                                               "aim": (round(station.aim[0] + right[0], 3), round(station.aim[1] + right[1], 3), station.aim[2])})
             shot.route.stations.insert(i + 1, copy)
             return f"duplicated station {i + 1}"
@@ -185,7 +189,7 @@ def change(draft: Place, edit: Any) -> str | None:
             shot = shot_of(draft, edit.shot)
             i = draft.shots.index(shot)
             name = f"{shot.name[:70]}, again"
-            draft.shots.insert(i + 1, shot.model_copy(deep=True, update={"id": _free([s.id for s in draft.shots], "shot"), "name": name}))
+            draft.shots.insert(i + 1, shot.model_copy(deep=True, update={"id": fresh_id([s.id for s in draft.shots], "shot"), "name": name}))
             return f"duplicated shot {shot.name}"
         case RemoveShot():
             shot = shot_of(draft, edit.shot)

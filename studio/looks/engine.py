@@ -211,7 +211,7 @@ class LookEngine:
         if goes(shot.route):  # light and white as on the route, so that stepping off it changes only the view
             try:
                 own = {name: float(v[0]) for name, v in setting.way(shot).at(at).own.items() if np.isfinite(v[0])}
-            except LumwickError:
+            except LumwickError:  # a way that cannot run is told beside the drawing; the view that left it still shows
                 own = {}
         own["roll"] = given.get("roll", 0.0)
         exposure = setting.motions(shot).at(at)[1].exposure

@@ -13,10 +13,11 @@ from lumwick.demo import saltmere
 from lumwick.errors import PlaceError
 from lumwick.motion.channel import Channel
 from lumwick.place.describe import fields, typed
-from lumwick.place.edit import apply, command, fresh_id
+from lumwick.place.edit import apply, command
 from lumwick.place.files import pack, parse, schema, unpack
 from lumwick.place.paths import find
 from lumwick.place.quantities import read, show
+from lumwick.place.routing import fresh_id
 from tests.conftest import small_place
 
 ROOT = Path(__file__).resolve().parents[2]

@@ -13,9 +13,10 @@ from lumwick.errors import PlaceError
 from lumwick.motion.channel import Channel, at
 from lumwick.place.describe import FieldView, fields, typed, whole_at
 from lumwick.place.document import Air, Built, Clock, Develop, Exposure, Lamp, Land, Place, Route, Sea, Shot, Site, Stand, Station, Surface, Surround, Thing, Wind
-from lumwick.place.edit import apply, command, fresh_id
+from lumwick.place.edit import apply, command
 from lumwick.place.instant import Motions
 from lumwick.place.paths import find
+from lumwick.place.routing import fresh_id
 
 DEMO = saltmere()[0]
 
