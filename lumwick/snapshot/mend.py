@@ -45,7 +45,7 @@ def mend(setting: Setting, shot: Shot, how: str, begins: float, ends: float, kin
 
     def ill(r: Ride, all_found: list[Fault]) -> tuple[int, float]:
         mine = [f for f in all_found if (f.kind == kind or (not kind and how in f.repairs)) and f.ends >= span.start and f.begins <= span.stop]
-        return len(mine), sum(f.ends - f.begins + 0.05 for f in mine) + 0.01 * _badness(mine)
+        return len(mine), sum(f.ends - f.begins + 0.05 for f in mine) + 0.01 * sum(f.size for f in mine)
 
     worst = ill(before, found)
     if not worst[0]:
@@ -97,15 +97,6 @@ def mend_all(setting: Setting, shot: Shot, most: int = 16) -> tuple[Shot, list[s
         else:
             break
     return shot, done
-
-
-def _badness(found: list[Fault]) -> float:
-    """How bad faults are, from the numbers that they say."""
-    out = 0.0
-    for f in found:
-        numbers = [float(w.rstrip("°s;,:()")) for w in f.text.split() if w.rstrip("°s;,:()").replace(".", "", 1).isdigit()]
-        out += numbers[0] * (-1 if "within" in f.text and f.kind in ("near", "wall", "leaf", "water") else 1) if numbers else 0.0
-    return out
 
 
 def _window(r: Ride, begins: float, ends: float) -> NDArray[np.bool_]:

@@ -137,6 +137,8 @@ class Fault:
     ends: float
     text: str
     repairs: tuple[str, ...] = ()
+    size: float = 0.0
+    """How bad it is at its worst, in the unit of its kind; more is worse."""
 
     def told(self) -> dict[str, Any]:
         """As plain data."""
@@ -170,9 +172,9 @@ def faults(setting: Setting, shot: Shot, near: Surroundings | None = None) -> tu
     near = near or surroundings(setting.still(shot))
     found: list[Fault] = []
 
-    def say(kind: str, bad: NDArray[np.bool_], text: Callable[[slice], str], repairs: Sequence[str], least: float = 0.0, join: float = 0.25) -> None:
+    def say(kind: str, bad: NDArray[np.bool_], text: Callable[[slice], str], repairs: Sequence[str], least: float = 0.0, join: float = 0.25, size: Floats | None = None) -> None:
         for s in stretches(r, bad, least, join):
-            found.append(Fault(kind, float(r.t[s.start]), float(r.t[s.stop - 1]), text(s), tuple(repairs)))
+            found.append(Fault(kind, float(r.t[s.start]), float(r.t[s.stop - 1]), text(s), tuple(repairs), 0.0 if size is None else float(size[s].max())))
 
     _clearances(setting, shot, r, near, say)
     _pace(shot, r, say)
@@ -237,7 +239,7 @@ def _clearances(setting: Setting, shot: Shot, r: Ride, near: Surroundings, say: 
         for s in stretches(r, gap < margin, join=TOGETHER):
             below = gap[s].min() < 0
             text = f"the camera goes {-gap[s].min():.1f} m under {what}" if below else "the camera " + words.format(gap[s].min())
-            say(deep if below else shallow, _only(r, s), lambda q, text=text: text, ("ashore",) if walks and gap is wet else lift)
+            say(deep if below else shallow, _only(r, s), lambda q, text=text: text, ("ashore",) if walks and gap is wet else lift, size=-gap)
     if walks:
         level = setting.still(shot).place.sea
         depth = level.level - r.floor if level.present else np.full(len(p), -np.inf)
@@ -259,7 +261,7 @@ def _clearances(setting: Setting, shot: Shot, r: Ride, near: Surroundings, say: 
         bad = (hit.distance < margin) | hit.through
         if kind == "wall":  # what is under it is the floor, and has been spoken of
             bad &= hit.through | (hit.spot[:, 2] > p[:, 2] - 0.9 * np.maximum(hit.distance, 1e-9))
-        say(kind, bad & (over >= 0), close, ("lift", "aside") if not walks else ("aside",), join=TOGETHER)
+        say(kind, bad & (over >= 0), close, ("lift", "aside") if not walks else ("aside",), join=TOGETHER, size=-np.minimum(hit.distance, margin))
 
 
 def _pace(shot: Shot, r: Ride, say: Any) -> None:
@@ -270,16 +272,16 @@ def _pace(shot: Shot, r: Ride, say: Any) -> None:
 
     if walks:
         for s in stretches(r, r.speed > FASTEST_WALK):
-            say("fast", _only(r, s), lambda q: f"{r.speed[q].max():.1f} m/s is too fast for walking ({speed_in_words(float(r.speed[q].max()))})", slower(s))
+            say("fast", _only(r, s), lambda q: f"{r.speed[q].max():.1f} m/s is too fast for walking ({speed_in_words(float(r.speed[q].max()))})", slower(s), size=r.speed)
     else:
         rate = r.speed / np.maximum(r.clearance, max(shot.route.keep_clear, 0.5))
         for s in stretches(r, rate > HEIGHTS_A_SECOND, 0.4):
-            say("fast", _only(r, s), lambda q: f"{r.speed[q].max():.1f} m/s is too fast so near to what is below: it crosses {rate[q].max():.0f} times its own height in a second", slower(s))
+            say("fast", _only(r, s), lambda q: f"{r.speed[q].max():.1f} m/s is too fast so near to what is below: it crosses {rate[q].max():.0f} times its own height in a second", slower(s), size=r.speed)
     velocity = np.gradient(r.position, r.dt, axis=0)
     jolt = np.linalg.norm(np.gradient(velocity, r.dt, axis=0), axis=1)
     jolt[~_inner(r, 3)] = 0.0
     bound = JERK_ON_FOOT if walks else JERK
-    say("jolt", jolt > bound, lambda s: f"the camera jolts: its speed changes by {jolt[s].max():.1f} m/s in a second (more than {bound:g})", ("smooth", "slow", "longer"), join=0.4)
+    say("jolt", jolt > bound, lambda s: f"the camera jolts: its speed changes by {jolt[s].max():.1f} m/s in a second (more than {bound:g})", ("smooth", "slow", "longer"), join=0.4, size=jolt)
     top = max(float(r.speed.max()), 1e-9)
     rest = r.speed < max(0.02 * top, 1e-4)
     if top > 0.2 and not rest.all():
@@ -310,11 +312,11 @@ def _inner(r: Ride, steps: int) -> NDArray[np.bool_]:
 
 
 def _turns(setting: Setting, shot: Shot, r: Ride, say: Any) -> None:
-    say("turning", (r.turning > TURNING) & r.joined, lambda s: f"the view turns {r.turning[s].max():.0f} degrees a second (more than {TURNING:g} is uncomfortable)", ("smooth aim", "slow", "longer"))
+    say("turning", (r.turning > TURNING) & r.joined, lambda s: f"the view turns {r.turning[s].max():.0f} degrees a second (more than {TURNING:g} is uncomfortable)", ("smooth aim", "slow", "longer"), size=r.turning)
     rate = np.gradient(r.poses.forward, r.dt, axis=0)
     jolt = np.degrees(np.linalg.norm(np.gradient(rate, r.dt, axis=0), axis=1))
     jolt[~_inner(r, 3)] = 0.0
-    say("aim jolt", jolt > AIM_JERK, lambda s: f"the aim jolts: its turning changes by {jolt[s].max():.0f}° a second within a second (more than {AIM_JERK:g})", ("smooth aim", "slow"), join=0.4)
+    say("aim jolt", jolt > AIM_JERK, lambda s: f"the aim jolts: its turning changes by {jolt[s].max():.0f}° a second within a second (more than {AIM_JERK:g})", ("smooth aim", "slow"), join=0.4, size=jolt)
     # a pan: what stands still in space crosses the picture; a picture that follows something near does not strobe on it
     exposure = setting.motions(shot).at(0.0)[1].exposure
     wide = 2 * np.degrees(np.arctan(exposure.sensor / (2 * r.poses.focal)))
@@ -324,10 +326,10 @@ def _turns(setting: Setting, shot: Shot, r: Ride, say: Any) -> None:
     pan = np.abs(np.degrees(np.gradient(bearing, r.dt))) * np.cos(np.radians(r.poses.pitch))
     pan[~r.joined] = 0.0
     strobes = (pan > most) & (r.turning <= TURNING)
-    say("strobing", strobes, lambda s: f"the pan strobes: {pan[s].max():.0f}° a second crosses the picture in {float((wide[s] / pan[s]).min()):.1f} s; at {shot.fps} frames a second and a shutter of {exposure.shutter:g}° it should take {CROSSING * 24 / fps / max(open_share, 0.25):.0f}", ("smooth aim", "slow", "longer"), least=STROBES_FOR)
+    say("strobing", strobes, lambda s: f"the pan strobes: {pan[s].max():.0f}° a second crosses the picture in {float((wide[s] / pan[s]).min()):.1f} s; at {shot.fps} frames a second and a shutter of {exposure.shutter:g}° it should take {CROSSING * 24 / fps / max(open_share, 0.25):.0f}", ("smooth aim", "slow", "longer"), least=STROBES_FOR, size=pan)
     roll = r.poses.own["roll"] if "roll" in r.poses.own else np.array([setting.motions(shot).at(float(t))[1].exposure.roll for t in r.t]) if shot.exposure.roll != 0 else np.zeros(len(r.t))
     size = np.abs((np.where(np.isfinite(roll), roll, 0.0) + 180) % 360 - 180)
-    say("level", (size > LEVEL) & (size < ON_PURPOSE), lambda s: f"the horizon is not level: {size[s].max():.1f}° looks like a mistake (from {ON_PURPOSE:g}° on it looks meant)", ("level",), least=0.2)
+    say("level", (size > LEVEL) & (size < ON_PURPOSE), lambda s: f"the horizon is not level: {size[s].max():.1f}° looks like a mistake (from {ON_PURPOSE:g}° on it looks meant)", ("level",), least=0.2, size=size)
 
 
 def _looks(setting: Setting, shot: Shot, r: Ride, near: Surroundings, say: Any) -> None:
@@ -338,7 +340,7 @@ def _looks(setting: Setting, shot: Shot, r: Ride, near: Surroundings, say: Any) 
         forward = r.poses.forward
         cosine = (velocity[:, 0] * forward[:, 0] + velocity[:, 1] * forward[:, 1]) / np.maximum(flat * np.hypot(forward[:, 0], forward[:, 1]), 1e-9)
         away = np.degrees(np.arccos(np.clip(cosine, -1, 1)))
-        say("looking away", (away > (AWAY if route.way == "walk" else AWAY_IN_THE_AIR)) & (flat > 0.3) & r.joined, lambda s: f"it looks {away[s].max():.0f}° away from where it goes for {r.t[s.stop - 1] - r.t[s.start]:.1f} s", ("ahead",), least=AWAY_FOR)
+        say("looking away", (away > (AWAY if route.way == "walk" else AWAY_IN_THE_AIR)) & (flat > 0.3) & r.joined, lambda s: f"it looks {away[s].max():.0f}° away from where it goes for {r.t[s.stop - 1] - r.t[s.start]:.1f} s", ("ahead",), least=AWAY_FOR, size=away)
     subject = bool(route.subject or route.spot is not None)
     if subject and (route.way in ("orbit", "follow") or "subject" in (route.aim, route.focus_on)):
         way = setting.way(shot)
