@@ -46,7 +46,7 @@ const cutPart = {
   },
   showFilm(n) {
     this.filmN = clamp(Math.round(n), 1, Math.max(1, this.film().frames));
-    const image = this.filmImage(this.filmN), c = this.$refs.look;
+    const image = this.filmImage(this.filmN), c = refs.look;
     if (image && c) { clearTimeout(this.lookTimer); this.wish += 1; c.getContext("2d").drawImage(image, 0, 0, c.width, c.height); c.dataset.film = this.filmN; this.lookInfo = "of the film"; }
     if (this.filmHead) this.filmHead.setAttribute("transform", `translate(${this.filmX(this.filmN)} 0)`);
     return !!image;
@@ -100,7 +100,7 @@ const cutPart = {
   dragPiece(e, p, i) {
     if (e.button) return;
     e.stopPropagation(); e.preventDefault();
-    const x0 = e.clientX, r = this.$refs.drawing.getBoundingClientRect();
+    const x0 = e.clientX, r = refs.drawing.getBoundingClientRect();
     let moved = false, to = i;
     const mark = el("path", { stroke: "var(--marsh)", "stroke-width": 3 });
     const move = (m) => {
@@ -109,13 +109,13 @@ const cutPart = {
       const x = m.clientX - r.left, middles = this.film().pieces.map((q) => (this.filmX(q.begins) + this.filmX(q.ends)) / 2), before = middles.filter((v, k) => k !== i && v < x).length, all = this.film().pieces.filter((_, k) => k !== i);
       to = before;
       const at = before < all.length ? this.filmX(all[before].begins) : this.filmX(all.at(-1).ends);
-      mark.setAttribute("d", `M${at} 18V${r.height - 40}`); this.$refs.drawing.append(mark);
+      mark.setAttribute("d", `M${at} 18V${r.height - 40}`); refs.drawing.append(mark);
     };
     const up = () => { window.removeEventListener("pointermove", move); window.removeEventListener("pointerup", up); mark.remove(); if (moved) this.movePiece(p.id, to); else { this.showFilm(p.begins); this.pickPiece(p); } };
     window.addEventListener("pointermove", move); window.addEventListener("pointerup", up);
   },
   scrubFilm(e) {
-    const r = this.$refs.drawing.getBoundingClientRect(), to = (m) => { this.filmPlaying = false; this.showFilm(1 + (m.clientX - r.left - 10) / (r.width - 20) * this.film().frames); };
+    const r = refs.drawing.getBoundingClientRect(), to = (m) => { this.filmPlaying = false; this.showFilm(1 + (m.clientX - r.left - 10) / (r.width - 20) * this.film().frames); };
     to(e);
     const up = () => { window.removeEventListener("pointermove", to); window.removeEventListener("pointerup", up); };
     window.addEventListener("pointermove", to); window.addEventListener("pointerup", up);

@@ -11,6 +11,10 @@ const el = (tag, attrs = {}, ...kids) => {
   return e;
 };
 
+// Parts of the page by name. Alpine's own $refs go by the element whose event is being answered, and are empty once that
+// element is gone: a field of the slip is, as soon as its answer is there, and the look would wait for ever.
+const refs = new Proxy({}, { get: (known, name) => (known[name] && known[name].isConnected ? known[name] : (known[name] = document.querySelector(`[x-ref="${String(name)}"]`))) });
+
 document.addEventListener("alpine:init", () => {
   Alpine.data("workspace", (initial) => ({
     ...timelinePart, ...routePart, ...cutPart,
@@ -154,7 +158,7 @@ document.addEventListener("alpine:init", () => {
       const what = this.picking;
       this.picking = ""; this.say("");
       if (what !== "grey") { this.pickedSpot(what, e); return; }
-      const r = this.$refs.look.getBoundingClientRect(), form = new FormData();
+      const r = refs.look.getBoundingClientRect(), form = new FormData();
       for (const [k, v] of Object.entries({ u: (e.clientX - r.left) / r.width, v: (e.clientY - r.top) / r.height, rev: this.s.rev, shot: this.s.shot.id })) form.set(k, v);
       await this.post("grey/", form);
     },
@@ -192,7 +196,7 @@ document.addEventListener("alpine:init", () => {
         const samples = r.headers.get("X-Samples"), last = r.headers.get("X-Last") === "1";
         step = Math.max(step, Number(r.headers.get("X-Step"))); // a film that was only developed anew is as far as it was
         const bitmap = await createImageBitmap(await r.blob());
-        const canvas = this.$refs.look;
+        const canvas = refs.look;
         if (!canvas) return;
         canvas.getContext("2d").imageSmoothingQuality = "high";
         canvas.getContext("2d").drawImage(bitmap, 0, 0, canvas.width, canvas.height);
@@ -200,13 +204,13 @@ document.addEventListener("alpine:init", () => {
         canvas.dataset.revision = r.headers.get("X-Revision");
         this.lookInfo = last ? `finished, ${samples} samples` : `refining, ${samples} sample${samples === "1" ? "" : "s"}`;
         if (!last && wish === this.wish) this.lookTimer = setTimeout(() => this.look(step + 1), 0);
-      }).catch(() => { this.inflight = ""; this.lookInfo = "the server cannot be reached"; });
+      }).catch(() => { this.inflight = ""; this.lookInfo = "the server cannot be reached"; if (wish === this.wish) this.lookTimer = setTimeout(() => this.look(0), 2000); });
     },
     dragLook(e) {
       if (e.button) return;
       if (this.picking) { e.preventDefault(); this.grey(e); return; }
-      const c = this.free(), x0 = e.clientX, y0 = e.clientY, b0 = c.bearing, p0 = c.pitch, per = (2 * Math.atan(18 / c.focal) * 180 / Math.PI) / this.$refs.look.clientWidth;
-      this.$refs.look.focus();
+      const c = this.free(), x0 = e.clientX, y0 = e.clientY, b0 = c.bearing, p0 = c.pitch, per = (2 * Math.atan(18 / c.focal) * 180 / Math.PI) / refs.look.clientWidth;
+      refs.look.focus();
       const move = (m) => { const k = m.shiftKey ? 0.25 : 1; c.bearing = (b0 - (m.clientX - x0) * per * k + 360) % 360; c.pitch = clamp(p0 + (m.clientY - y0) * per * k, -89, 89); this.look(); this.drawWedge(); };
       const up = () => { window.removeEventListener("pointermove", move); window.removeEventListener("pointerup", up); };
       window.addEventListener("pointermove", move); window.addEventListener("pointerup", up);
@@ -227,7 +231,7 @@ document.addEventListener("alpine:init", () => {
       if ((e.ctrlKey || e.metaKey) && k.toLowerCase() === "z") { e.preventDefault(); e.shiftKey ? this.redo() : this.undo(); return; }
       if ((e.ctrlKey || e.metaKey) && k.toLowerCase() === "c" && this.countPicked()) { e.preventDefault(); this.copyKeys(); return; }
       if ((e.ctrlKey || e.metaKey) && k.toLowerCase() === "v" && this.copied) { e.preventDefault(); this.pasteKeys(""); return; }
-      if (e.target === this.$refs.lanes && this.keyLanes(e)) { e.preventDefault(); return; }
+      if (e.target === refs.lanes && this.keyLanes(e)) { e.preventDefault(); return; }
       if (e.ctrlKey || e.metaKey || e.altKey) return;
       if (k === "Delete" && this.countPicked()) { e.preventDefault(); this.removeKeys(); return; }
       const onButton = e.target.closest("button, a, [role=slider]");
@@ -250,13 +254,13 @@ document.addEventListener("alpine:init", () => {
     restore(number) { this.send({ restore: number }); this.dialog = ""; },
     setTheme() { this.theme = this.theme === "dim" ? "" : "dim"; document.documentElement.dataset.theme = this.theme; localStorage.setItem("lw-theme", this.theme); },
     dragSplit(e) {
-      const host = this.$refs.desk.getBoundingClientRect();
+      const host = refs.desk.getBoundingClientRect();
       const move = (m) => { this.split = clamp(100 * (m.clientX - host.left) / host.width, 25, 62); };
       const up = () => { window.removeEventListener("pointermove", move); window.removeEventListener("pointerup", up); localStorage.setItem("lw-split", this.split); this.drawDrawing(); this.drawChart(); };
       window.addEventListener("pointermove", move); window.addEventListener("pointerup", up); e.preventDefault();
     },
     dragLow(e) {
-      const host = this.$refs.desk.getBoundingClientRect();
+      const host = refs.desk.getBoundingClientRect();
       const move = (m) => { this.low = clamp(100 * (host.bottom - m.clientY) / host.height, 15, 50); };
       const up = () => { window.removeEventListener("pointermove", move); window.removeEventListener("pointerup", up); localStorage.setItem("lw-low", this.low); this.drawDrawing(); };
       window.addEventListener("pointermove", move); window.addEventListener("pointerup", up); e.preventDefault();
@@ -281,11 +285,11 @@ document.addEventListener("alpine:init", () => {
       }
       this.view = { x: (box[0] + box[2]) / 2, y: (box[1] + box[3]) / 2, wide: box[2] - box[0] };
     },
-    viewBox() { const svg = this.$refs.chart, k = svg.clientHeight / Math.max(1, svg.clientWidth), v = this.view; return [v.x - v.wide / 2, -v.y - v.wide * k / 2, v.wide, v.wide * k]; },
-    metres(e) { const svg = this.$refs.chart, r = svg.getBoundingClientRect(), b = this.viewBox(); return [b[0] + (e.clientX - r.left) / r.width * b[2], -(b[1] + (e.clientY - r.top) / r.height * b[3])]; },
-    px() { return !this.view || !this.$refs.chart ? 1 : this.view.wide / Math.max(1, this.$refs.chart.clientWidth); },
+    viewBox() { const svg = refs.chart, k = svg.clientHeight / Math.max(1, svg.clientWidth), v = this.view; return [v.x - v.wide / 2, -v.y - v.wide * k / 2, v.wide, v.wide * k]; },
+    metres(e) { const svg = refs.chart, r = svg.getBoundingClientRect(), b = this.viewBox(); return [b[0] + (e.clientX - r.left) / r.width * b[2], -(b[1] + (e.clientY - r.top) / r.height * b[3])]; },
+    px() { return !this.view || !refs.chart ? 1 : this.view.wide / Math.max(1, refs.chart.clientWidth); },
     drawChart() {
-      const svg = this.$refs.chart, c = this.chart;
+      const svg = refs.chart, c = this.chart;
       if (!svg || !c || !svg.clientWidth) return;
       const px = this.px();
       svg.setAttribute("viewBox", this.viewBox().join(" "));
@@ -303,7 +307,7 @@ document.addEventListener("alpine:init", () => {
       }
       for (const m of c.marks) this.drawMark(svg, m, px);
       // the way lies on a sheet of its own, so that dragging a station draws no contour anew
-      this.overlay = this.$refs.over; this.overlay.setAttribute("viewBox", this.viewBox().join(" "));
+      this.overlay = refs.over; this.overlay.setAttribute("viewBox", this.viewBox().join(" "));
       this.drawRoute();
       if (this.drafting) this.drawDraft();
       this.drawScale(svg, px);
@@ -367,7 +371,7 @@ document.addEventListener("alpine:init", () => {
         this.drafting.push(this.metres(e).map((v) => +v.toFixed(1))); this.drawChart(); return;
       }
       const x0 = e.clientX, y0 = e.clientY, v0 = { ...this.view }, px = this.px();
-      const move = (m) => { this.view.x = v0.x - (m.clientX - x0) * px; this.view.y = v0.y + (m.clientY - y0) * px; for (const sheet of [this.$refs.chart, this.$refs.over]) sheet.setAttribute("viewBox", this.viewBox().join(" ")); };
+      const move = (m) => { this.view.x = v0.x - (m.clientX - x0) * px; this.view.y = v0.y + (m.clientY - y0) * px; for (const sheet of [refs.chart, refs.over]) sheet.setAttribute("viewBox", this.viewBox().join(" ")); };
       const up = () => { window.removeEventListener("pointermove", move); window.removeEventListener("pointerup", up); this.drawChart(); };
       window.addEventListener("pointermove", move); window.addEventListener("pointerup", up);
     },
@@ -387,7 +391,7 @@ document.addEventListener("alpine:init", () => {
 
     // -- drawings under the chart ---------------------------------------------------------------------
     drawDrawing() {
-      const svg = this.$refs.drawing;
+      const svg = refs.drawing;
       if (!svg || !(this.held || svg.clientWidth)) return;
       const [W, H] = this.held ? this.held.size : [svg.clientWidth, svg.clientHeight];
       svg.setAttribute("viewBox", `0 0 ${W} ${H}`); svg.replaceChildren();
@@ -420,7 +424,7 @@ document.addEventListener("alpine:init", () => {
       for (const s of [2, 3, 4, 6, 10]) { const f = 1 / s; if (X(f) < W - 10) svg.append(el("line", { x1: X(f), x2: X(f), y1: H - 22, y2: H - 18, stroke: "var(--ink)" }), el("text", { x: X(f), y: H - 6, "font-size": 10.5, "text-anchor": "middle", fill: "var(--faint)", "font-family": "IBM Plex Mono" }, `${s} s`)); }
       svg.append(el("text", { x: 8, y: 14, "font-size": 11.5, fill: "var(--ink)", "font-family": "IBM Plex Mono" }, d.words));
     },
-    tapDrawing(e) { if (["air", "water"].includes(this.bench)) return; if (this.bench === "cut") { if (e.target.dataset.filmtime) this.scrubFilm(e); return; } if (this.paceDrawing) { this.drawPace(e); return; } const r = this.$refs.drawing.getBoundingClientRect(); this.go((e.clientX - r.left) / r.width * this.s.shot.seconds); },
+    tapDrawing(e) { if (["air", "water"].includes(this.bench)) return; if (this.bench === "cut") { if (e.target.dataset.filmtime) this.scrubFilm(e); return; } if (this.paceDrawing) { this.drawPace(e); return; } const r = refs.drawing.getBoundingClientRect(); this.go((e.clientX - r.left) / r.width * this.s.shot.seconds); },
   }));
 });
 

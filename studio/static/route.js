@@ -55,7 +55,7 @@ const routePart = {
   towards(st) { const d = [st.aim[0] - st.east, st.aim[1] - st.north, st.aim[2] - st.up]; return { bearing: (Math.atan2(d[0], d[1]) * 180 / Math.PI + 360) % 360, pitch: Math.atan2(d[2], Math.hypot(d[0], d[1])) * 180 / Math.PI }; },
   pickSpot(what) { this.picking = what; this.say(what === "focus" ? "Click what should be sharp." : "Click the spot that is circled, or looked at."); },
   async pickedSpot(what, e) {
-    const r = this.$refs.look.getBoundingClientRect();
+    const r = refs.look.getBoundingClientRect();
     const reply = await fetch(this.url(`spot/?u=${(e.clientX - r.left) / r.width}&v=${(e.clientY - r.top) / r.height}`));
     const data = await reply.json().catch(() => ({ error: "This spot cannot be read." }));
     if (data.error) { this.say(data.error); return; }
@@ -167,13 +167,13 @@ const routePart = {
 
   // A drag shows at once what moving one station does nearby, and puts the true way in its place whenever the server has answered.
   // It goes by the plain data under the page's watched copy, and by sizes taken once, so that a drag is drawn at the screen's pace.
-  beginDrag(st) { const d = this.$refs.drawing; this.held = Alpine.raw({ st, at: [st.east, st.north, st.up], rows: Alpine.raw(this.s).route.samples, asking: false, owed: false, px: this.px(), size: [d.clientWidth, d.clientHeight] }); },
+  beginDrag(st) { const d = refs.drawing; this.held = Alpine.raw({ st, at: [st.east, st.north, st.up], rows: Alpine.raw(this.s).route.samples, asking: false, owed: false, px: this.px(), size: [d.clientWidth, d.clientHeight] }); },
   draggedTo() {
     const h = Alpine.raw(this.held), st = Alpine.raw(h.st), route = Alpine.raw(this.s).route, all = route.stations, i = all.findIndex((q) => q.id === st.id), before = i > 0 ? all[i - 1].t : -1, after = i < all.length - 1 ? all[i + 1].t : this.s.shot.seconds + 1;
     const d = [st.east - h.at[0], st.north - h.at[1], st.up - h.at[2]], soft = (x) => { const s = clamp(x, 0, 1); return s * s * (3 - 2 * s); };
     route.samples = h.rows.map((r) => { const t = r[0], w = t <= st.t ? soft((t - before) / Math.max(st.t - before, 1e-6)) : soft((after - t) / Math.max(after - st.t, 1e-6)), q = [...r]; q[1] += d[0] * w; q[2] += d[1] * w; q[3] += d[2] * w; return q; });
     this.drawRoute(); this.drawDrawing();
-    this.$refs.chart.dataset.drawn = Number(this.$refs.chart.dataset.drawn || 0) + 1;
+    refs.chart.dataset.drawn = Number(refs.chart.dataset.drawn || 0) + 1;
     this.askDraft();
   },
   async askDraft() {
@@ -191,7 +191,7 @@ const routePart = {
     h.rows = route.samples = data.samples; h.at = at;
     this.s.route.summary = data.summary;
     data.stations.forEach((q, i) => { const mine = route.stations[i]; if (mine) mine.t = q.t; });
-    this.$refs.chart.dataset.drafts = Number(this.$refs.chart.dataset.drafts || 0) + 1;
+    refs.chart.dataset.drafts = Number(refs.chart.dataset.drafts || 0) + 1;
     this.drawRoute(); this.drawDrawing();
     if (h.owed) setTimeout(() => this.askDraft(), 90);
   },
@@ -278,7 +278,7 @@ const routePart = {
   drawDrawingHead() {
     if (this.bench === "air") { this.drawDrawing(); return; }
     if (this.bench === "cut") return;
-    const rows = Alpine.raw(this.s).route.samples, svg = this.$refs.drawing;
+    const rows = Alpine.raw(this.s).route.samples, svg = refs.drawing;
     if (!this.head || !rows.length || !svg || !svg.contains(this.head)) return;
     const x = this.t / this.s.shot.seconds * (this.held ? this.held.size[0] : svg.clientWidth), r = rows[Math.round(clamp(this.t / this.s.shot.seconds, 0, 1) * (rows.length - 1))], here = this.wrong().find((f) => this.t >= f.from_s - 0.03 && this.t <= f.to_s + 0.03);
     this.head.setAttribute("x1", x); this.head.setAttribute("x2", x);
@@ -303,7 +303,7 @@ const routePart = {
     }, () => { if (moved) this.dropped({ up: +st.up.toFixed(3) }, st); else { this.slip(); this.go(st.t); } });
   },
   drawPace(e) {
-    const r = this.$refs.drawing.getBoundingClientRect(), s = this.paceScale, T = this.s.shot.seconds, points = new Map();
+    const r = refs.drawing.getBoundingClientRect(), s = this.paceScale, T = this.s.shot.seconds, points = new Map();
     if (e.clientY - r.top < s.h1) { this.go((e.clientX - r.left) / r.width * T); return; }
     const put = (m) => { const x = clamp(m.clientX - r.left, 0, r.width), y = clamp(m.clientY - r.top, s.h1 + 16, s.H - 3), v = (s.H - 3 - y) / (s.H - s.h1 - 20) * s.top; points.set(Math.round(x / r.width * T * 8) / 8, [x, y, v]); const line = [...points.values()].sort((a, b) => a[0] - b[0]); this.stroke.setAttribute("d", "M" + line.map((p) => `${p[0].toFixed(1)} ${p[1].toFixed(1)}`).join("L")); };
     put(e);
@@ -321,7 +321,7 @@ const routePart = {
 
   // -- framing marks over the look -----------------------------------------------------------------------
   setMarks(change) { this.marks = { ...this.marks, ...change }; localStorage.setItem("lw-marks", JSON.stringify(this.marks)); },
-  placeMarks() { const c = this.$refs.look; if (c) this.marksBox = `left:${c.offsetLeft}px;top:${c.offsetTop}px;width:${c.offsetWidth}px;height:${c.offsetHeight}px`; },
+  placeMarks() { const c = refs.look; if (c) this.marksBox = `left:${c.offsetLeft}px;top:${c.offsetTop}px;width:${c.offsetWidth}px;height:${c.offsetHeight}px`; },
   marksPath() {
     let d = "";
     if (this.marks.thirds) for (const k of [1, 2]) d += `M${1600 * k / 3} 0V900M0 ${900 * k / 3}H1600`;

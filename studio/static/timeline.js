@@ -76,7 +76,7 @@ const timelinePart = {
         this.passed += 1; if (step > due) this.late += step - due;
         shown = n; this.drawPlayhead(); this.drawWedge(); this.drawDrawingHead(); this.drawMoved();
         if (!this.showReady()) { if (Object.keys(this.frames).length) this.late += 1; this.look(); }
-        const c = this.$refs.look; c.dataset.passed = this.passed; c.dataset.late = this.late;
+        const c = refs.look; c.dataset.passed = this.passed; c.dataset.late = this.late;
       }
       requestAnimationFrame(tick);
     };
@@ -151,7 +151,7 @@ const timelinePart = {
     const bitmap = this.bitmaps.get(this.frames[this.frame()]);
     this.decodeAhead();
     if (!bitmap || (!this.playing && !this.filling)) return false;
-    const canvas = this.$refs.look;
+    const canvas = refs.look;
     canvas.getContext("2d").drawImage(bitmap, 0, 0, canvas.width, canvas.height);
     this.lookInfo = `rehearsal, frame ${this.frame()}${this.late ? `, ${this.late} late` : ""}`;
     canvas.dataset.rehearsal = this.frame();
@@ -161,11 +161,11 @@ const timelinePart = {
 
   // -- rulers -----------------------------------------------------------------------------------------
   // from times to places on the ruler and back; measured once a drawing, since asking the page its width thousands of times is what drawing costs
-  measure() { const w = this.span(), W = this.$refs.timeline.clientWidth - 2 * EDGE; dragged.a = w.a; dragged.per = W / (w.b - w.a); },
+  measure() { const w = this.span(), W = refs.timeline.clientWidth - 2 * EDGE; dragged.a = w.a; dragged.per = W / (w.b - w.a); },
   lineX(t) { return EDGE + (t - dragged.a) * dragged.per; },
   lineT(x) { return dragged.a + (x - EDGE) / dragged.per; },
   drawTimeline() {
-    const svg = this.$refs.timeline;
+    const svg = refs.timeline;
     if (!svg || !svg.clientWidth) return;
     this.measure();
     const W = svg.clientWidth, H = svg.clientHeight, s = this.s, T = s.shot.seconds, f = this.fps(), w = this.span();
@@ -188,7 +188,7 @@ const timelinePart = {
     this.playline = svg.appendChild(el("g", {}, el("line", { y1: 2, y2: H, stroke: "var(--amber)", "stroke-width": 1.7 }), el("path", { d: "M-6 1h12l-6 8z", fill: "var(--amber)" })));
     this.drawReady(); this.drawPlayhead(); this.drawLanes();
   },
-  drawPlayhead() { if (this.playline) this.playline.setAttribute("transform", `translate(${this.lineX(this.t)} 0)`); if (this.$refs.lanehead) this.$refs.lanehead.style.left = `${this.lineX(this.t) - 0.8}px`; },
+  drawPlayhead() { if (this.playline) this.playline.setAttribute("transform", `translate(${this.lineX(this.t)} 0)`); if (refs.lanehead) refs.lanehead.style.left = `${this.lineX(this.t) - 0.8}px`; },
   drawReady() {
     if (!this.readyBar) return;
     this.readyBar.replaceChildren();
@@ -199,7 +199,7 @@ const timelinePart = {
   },
   scrub(e) {
     if (e.button) return;
-    const r = this.$refs.timeline.getBoundingClientRect(), T = this.s.shot.seconds, f = this.fps(), at = (m) => Math.floor(clamp(this.lineT(m.clientX - r.left), 0, T) * f + 1e-6);
+    const r = refs.timeline.getBoundingClientRect(), T = this.s.shot.seconds, f = this.fps(), at = (m) => Math.floor(clamp(this.lineT(m.clientX - r.left), 0, T) * f + 1e-6);
     if (e.shiftKey) { // a range to play and to render
       const from = Math.min(at(e), this.s.shot.frames - 1);
       const move = (m) => { const to = Math.min(at(m), this.s.shot.frames - 1); this.range = [Math.min(from, to) + 1, Math.max(from, to) + 1]; this.drawTimeline(); };
@@ -214,7 +214,7 @@ const timelinePart = {
   },
   wheelTime(e) {
     e.preventDefault();
-    const w = this.span(), T = this.s.shot.seconds, x = e.clientX - this.$refs.timeline.getBoundingClientRect().left, at = this.lineT(x);
+    const w = this.span(), T = this.s.shot.seconds, x = e.clientX - refs.timeline.getBoundingClientRect().left, at = this.lineT(x);
     if (e.shiftKey) { const by = Math.sign(e.deltaY || e.deltaX) * (w.b - w.a) * 0.1; this.win = { a: w.a + by, b: w.b + by }; }
     else { const k = e.deltaY > 0 ? 1.25 : 0.8, size = clamp((w.b - w.a) * k, 3 / this.fps(), 6 * T + 60), share = (at - w.a) / (w.b - w.a); this.win = { a: at - share * size, b: at + (1 - share) * size }; }
     this.drawTimeline();
@@ -249,7 +249,7 @@ const timelinePart = {
   rows() { let y = 0; return this.lanesNow().map((lane) => { const high = lane.path === this.openLane ? OPEN : LANE, row = { lane, y, high }; y += high; return row; }); },
   lanesHigh() { return this.s.lanes.length * LANE + (this.lane(this.openLane) ? OPEN - LANE : 0); },
   rowsShown() { return this.s.lanes.length && this.laneTop + this.laneHigh >= 0 && this.openLane !== null ? this.seenRows().map((r) => ({ ...r, path: r.lane.path })) : []; },
-  seenRows() { const box = this.$refs.lanes; if (!box) return []; const top = box.scrollTop, bottom = top + box.clientHeight; return this.rows().filter((r) => r.y + r.high > top - 40 && r.y < bottom + 40); },
+  seenRows() { const box = refs.lanes; if (!box) return []; const top = box.scrollTop, bottom = top + box.clientHeight; return this.rows().filter((r) => r.y + r.high > top - 40 && r.y < bottom + 40); },
   valueAt(lane) {
     if (lane.samples && !dragged.held) { const k = (this.t - lane.from) / (lane.to - lane.from) * (lane.samples.length - 1), i = clamp(Math.floor(k), 0, lane.samples.length - 2); return lane.samples[i] + (lane.samples[i + 1] - lane.samples[i]) * clamp(k - i, 0, 1); }
     return this.curve(lane).at(this.t);
@@ -268,7 +268,7 @@ const timelinePart = {
   palette() { const c = getComputedStyle(document.documentElement), get = (n) => c.getPropertyValue(n).trim(); return { ink: get("--ink"), faint: get("--faint"), rule: get("--rule"), amber: get("--amber"), fill: get("--amber-fill"), marsh: get("--marsh"), tide: get("--tide"), sheet: get("--sheet"), seat: get("--seat"), brick: get("--brick") }; },
   drawSoon() { if (this.owed) return; this.owed = true; requestAnimationFrame(() => { this.owed = false; this.drawLanes(); }); },
   drawLanes() {
-    const canvas = this.$refs.lanecanvas, box = this.$refs.lanes;
+    const canvas = refs.lanecanvas, box = refs.lanes;
     if (!canvas || !box || !canvas.clientWidth) return;
     this.measure();
     const W = canvas.clientWidth, H = box.clientHeight, k = window.devicePixelRatio || 1;
@@ -406,7 +406,7 @@ const timelinePart = {
     for (const grip of this.grips || []) if (Math.hypot(grip.x - x, grip.y - y) < 8) return { grip };
     const b = this.bracket;
     if (b && y < 5.5 && (Math.abs(x - b.a) < 7 || Math.abs(x - b.b) < 7)) return { bracket: Math.abs(x - b.b) < 7 ? "b" : "a" };
-    const top = this.$refs.lanes.scrollTop;
+    const top = refs.lanes.scrollTop;
     for (const row of this.seenRows()) {
       const ry = row.y - top;
       if (y < ry || y >= ry + row.high) continue;
@@ -419,7 +419,7 @@ const timelinePart = {
   // the time that a drag to ``t`` means: on frames, or on seconds, or on another key close by; free with alt
   snapped(t, free, but = []) {
     if (free) return t;
-    const close = 5 * (this.span().b - this.span().a) / Math.max(1, this.$refs.timeline.clientWidth);
+    const close = 5 * (this.span().b - this.span().a) / Math.max(1, refs.timeline.clientWidth);
     let best = null, far = close;
     for (const lane of this.lanesNow()) for (const key of lane.keys) { const d = Math.abs(key.t - t); if (d < far && !but.some((q) => near(q, key.t))) { far = d; best = key.t; } }
     if (best !== null) return best;
@@ -428,8 +428,8 @@ const timelinePart = {
   },
   downLanes(e) {
     if (e.button) return;
-    const r = this.$refs.lanecanvas.getBoundingClientRect(), x = e.clientX - r.left, y = e.clientY - r.top, found = this.hit(x, y);
-    this.$refs.lanes.focus({ preventScroll: true });
+    const r = refs.lanecanvas.getBoundingClientRect(), x = e.clientX - r.left, y = e.clientY - r.top, found = this.hit(x, y);
+    refs.lanes.focus({ preventScroll: true });
     if (found.grip) return this.dragGrip(e, found.grip);
     if (found.bracket) return this.dragBracket(e, found.bracket);
     if (found.key) {
@@ -439,7 +439,7 @@ const timelinePart = {
       return this.dragKeys(e, found.row.lane, found.key);
     }
     // a band picks what it covers; a press alone sets the playhead
-    const add = e.shiftKey ? this.picked : {}, top = this.$refs.lanes.scrollTop;
+    const add = e.shiftKey ? this.picked : {}, top = refs.lanes.scrollTop;
     let moved = false;
     const move = (m) => {
       const mx = m.clientX - r.left, my = m.clientY - r.top;
@@ -469,7 +469,7 @@ const timelinePart = {
   // keys that were moved stay picked where they went
   async edited(c, times) { this.pickedNext = times; const ok = await this.command(c); this.pickedNext = null; this.release(); return ok; },
   dragKeys(e, lane, key) {
-    const r = this.$refs.lanecanvas.getBoundingClientRect(), x0 = e.clientX, y0 = e.clientY, open = this.openLane === lane.path && lane.kind === "number", sc = open ? this.openScale : null, all = Object.values(this.picked).flat();
+    const r = refs.lanecanvas.getBoundingClientRect(), x0 = e.clientX, y0 = e.clientY, open = this.openLane === lane.path && lane.kind === "number", sc = open ? this.openScale : null, all = Object.values(this.picked).flat();
     let by = 0, rise = 0, moved = false, factor = 1;
     if (open && sc) dragged.scale = sc.range;
     const shown = new Map();
@@ -492,14 +492,14 @@ const timelinePart = {
     window.addEventListener("pointermove", move); window.addEventListener("pointerup", up); e.preventDefault();
   },
   dragBracket(e, end) {
-    const b = { ...this.bracket }, about = end === "b" ? b.from : b.to, edge = end === "b" ? b.to : b.from, r = this.$refs.lanecanvas.getBoundingClientRect(), all = Object.values(this.picked).flat();
+    const b = { ...this.bracket }, about = end === "b" ? b.from : b.to, edge = end === "b" ? b.to : b.from, r = refs.lanecanvas.getBoundingClientRect(), all = Object.values(this.picked).flat();
     let by = 1;
     const move = (m) => { const t = this.snapped(this.lineT(m.clientX - r.left), m.altKey, all); by = Math.max(0.01, (t - about) / (edge - about)); this.hold((k) => keyAt(k, about + (k.t - about) * by, k.v)); this.readout = `${by.toFixed(2)} times as slow`; this.drawSoon(); };
     const up = () => { window.removeEventListener("pointermove", move); window.removeEventListener("pointerup", up); if (Math.abs(by - 1) < 1e-6) { this.release(); return; } this.stretch(by, about); };
     window.addEventListener("pointermove", move); window.addEventListener("pointerup", up); e.preventDefault();
   },
   dragGrip(e, grip) {
-    const { lane, key, next, kind, at } = grip, r = this.$refs.lanecanvas.getBoundingClientRect(), sc = this.openScale, a = sc.down(key.v), b = sc.down(next.v);
+    const { lane, key, next, kind, at } = grip, r = refs.lanecanvas.getBoundingClientRect(), sc = this.openScale, a = sc.down(key.v), b = sc.down(next.v);
     dragged.scale = sc.range;
     let made = [...key[kind]], folded = false;
     const move = (m) => {
@@ -514,13 +514,13 @@ const timelinePart = {
     window.addEventListener("pointermove", move); window.addEventListener("pointerup", up); e.preventDefault();
   },
   doubleLanes(e) {
-    const r = this.$refs.lanecanvas.getBoundingClientRect(), x = e.clientX - r.left, found = this.hit(x, e.clientY - r.top);
+    const r = refs.lanecanvas.getBoundingClientRect(), x = e.clientX - r.left, found = this.hit(x, e.clientY - r.top);
     if (!found.row || found.key) return;
     const lane = found.row.lane, t = +(Math.round(this.lineT(x) * this.fps()) / this.fps()).toFixed(9);
     if (lane.kind !== "number") { this.toggleLane(lane.path); return; }
     this.edited({ op: "key", path: lane.path, t, value: +this.curve(lane).at(t).toPrecision(9) }, { [lane.path]: [t] });
   },
-  wheelLanes(e) { if (e.ctrlKey || e.altKey) { const lane = this.lane(this.openLane); if (!lane || !this.openScale) return; e.preventDefault(); const r = this.$refs.lanecanvas.getBoundingClientRect(), v = this.openScale.S(e.clientY - r.top), [lo, hi] = this.openScale.range, k = e.deltaY > 0 ? 1.2 : 1 / 1.2; this.valueZoom = [this.openScale.up(v + (lo - v) * k), this.openScale.up(v + (hi - v) * k)]; this.drawSoon(); } else if (e.shiftKey || this.lanesHigh() <= this.$refs.lanes.clientHeight) this.wheelTime(e); },
+  wheelLanes(e) { if (e.ctrlKey || e.altKey) { const lane = this.lane(this.openLane); if (!lane || !this.openScale) return; e.preventDefault(); const r = refs.lanecanvas.getBoundingClientRect(), v = this.openScale.S(e.clientY - r.top), [lo, hi] = this.openScale.range, k = e.deltaY > 0 ? 1.2 : 1 / 1.2; this.valueZoom = [this.openScale.up(v + (lo - v) * k), this.openScale.up(v + (hi - v) * k)]; this.drawSoon(); } else if (e.shiftKey || this.lanesHigh() <= refs.lanes.clientHeight) this.wheelTime(e); },
 
   // -- what is done with picked keys --------------------------------------------------------------------
   pickedText() {
