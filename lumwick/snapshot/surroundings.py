@@ -6,6 +6,7 @@ is what a shot is about.
 
 from __future__ import annotations
 
+import threading
 from collections import OrderedDict
 from dataclasses import dataclass, field
 
@@ -20,10 +21,11 @@ from lumwick.built.floors import model_of, placement
 from lumwick.built.timber import build
 from lumwick.growth.form import PATCHED
 from lumwick.growth.scatter import Plants
-from lumwick.growth.standing import VARIANTS, form_of, set_out, variant_of
+from lumwick.growth.standing import VARIANTS, form_of, variant_of
 from lumwick.keep import digest
 from lumwick.place.document import Shot, Stand
-from lumwick.snapshot.evaluate import Setting, area_shapes
+from lumwick.snapshot.evaluate import Setting
+from lumwick.snapshot.planted import planted
 from lumwick.water.spectrum import SeaState, significant_height
 from lumwick.water.surface import heights_at, swells
 
@@ -92,13 +94,11 @@ class Surroundings:
         if len(names):
             self._mesh = TriangleMesh(self.scene, self.triangles.astype(np.float32))
         sea = place.sea
-        clear = area_shapes(setting)
-        common = digest(place.land.elevation, list(place.built))
         slope = setting.ground.slope()
         self.stands: list[_Plants] = []
-        for stand in place.growth:
-            plants = set_out(stand, setting.ground, slope, clear, sea.level if sea.present else None, f"ride {digest(stand, common)}")
-            self.stands.append(_Plants(stand, plants, KDTree(plants.position[:, :2]) if stand.kind not in PATCHED and len(plants.turn) else None))
+        for one in planted(setting):
+            plants = one.plants(slope)
+            self.stands.append(_Plants(one.stand, plants, KDTree(plants.position[:, :2]) if one.stand.kind not in PATCHED and len(plants.turn) else None))
         self.sea = SeaState(sea.wind_speed, sea.fetch_km * 1000, sea.depth, (sea.wind_from + 180 + place.site.north_turn) % 360) if sea.present else None
 
     def solids(self, p: Floats, within: float) -> Near:
@@ -246,16 +246,17 @@ class Surroundings:
 
 
 _KEPT: OrderedDict[str, Surroundings] = OrderedDict()
+_TURN = threading.Lock()
 
 
 def surroundings(setting: Setting) -> Surroundings:
-    """A place's surroundings; those of the last few places are kept."""
+    """A place's surroundings; those of the last few places are kept, and two who ask at once wait for the same."""
     p = setting.still().place
-    key = digest(p.land.elevation, list(p.growth), list(p.built), list(p.things), p.sea, p.site, p.wind, id(setting.ground))
-    if key not in _KEPT:
-        _KEPT[key] = Surroundings(setting)
-        while len(_KEPT) > 4:
-            _KEPT.popitem(last=False)
-    _KEPT.move_to_end(key)
-    return _KEPT[key]
-
+    key = digest(setting.ground.fingerprint, list(p.growth), list(p.built), list(p.things), p.sea, p.site, p.wind)
+    with _TURN:
+        if key not in _KEPT:
+            _KEPT[key] = Surroundings(setting)
+            while len(_KEPT) > 4:
+                _KEPT.popitem(last=False)
+        _KEPT.move_to_end(key)
+        return _KEPT[key]

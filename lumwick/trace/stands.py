@@ -18,11 +18,12 @@ from numpy.typing import NDArray
 from lumwick.air.wind import Gusts
 from lumwick.growth.form import LEVELS, PATCHED, Form
 from lumwick.growth.scatter import Plants, cell_numbers, gather
-from lumwick.growth.standing import VARIANTS, form_of, set_out, variant_of
+from lumwick.growth.standing import VARIANTS, form_of, variant_of
 from lumwick.growth.sway import bend, branch_motion, cantilever_frequency, lean
 from lumwick.keep import digest
 from lumwick.place.document import Stand
-from lumwick.snapshot.evaluate import Setting, Snapshot, area_shapes
+from lumwick.snapshot.evaluate import Setting, Snapshot
+from lumwick.snapshot.planted import planted
 from lumwick.trace import embree
 from lumwick.trace.material import LOOK
 from lumwick.trace.part import Part
@@ -120,15 +121,11 @@ class Stands:
         normals : ndarray, shape (ny, nx, 3)
         """
         self._setting, self._normals = setting, normals
-        sea = setting.place.sea
-        level = sea.level if sea.present else None
-        clear = area_shapes(setting)
-        common = digest(ground_key, [shapely.to_wkt(c) for c in clear])
         old = {s.key: s for s in self.standings}
         self.standings = []
-        for stand in setting.place.growth:
-            key = digest(stand, common)
-            self.standings.append(old.get(key) or Standing(key, stand, KINDS[stand.kind], self._beds(stand, set_out(stand, setting.ground, slope, clear, level, key), clear)))
+        for one in planted(setting):
+            key = digest(one.key, ground_key)
+            self.standings.append(old.get(key) or Standing(key, one.stand, KINDS[one.stand.kind], self._beds(one.stand, one.plants(slope), one.clear)))
 
     def _beds(self, stand: Stand, plants: Plants, clear: list[shapely.Geometry]) -> list[Bed]:
         kind = KINDS[stand.kind]
