@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Callable, Iterator
 
 import numpy as np
@@ -70,10 +71,15 @@ FIRST = ("same spot", "no floor", "under", "under water", "wall", "near", "water
 """In which order faults are mended: where the camera goes, then how, then where it looks."""
 
 
+AGAIN = 3
+"""How often one repair of one kind of fault is made, so that two that work against each other come to an end."""
+
+
 def mend_all(setting: Setting, shot: Shot, most: int = 16) -> tuple[Shot, list[str]]:
     """The shot after repairs, one after another, of all that can be mended; and what was done."""
     done: list[str] = []
     tried: set[tuple[str, str, int]] = set()
+    often: Counter[tuple[str, str]] = Counter()
     for _ in range(most):
         try:
             _, found = faults(setting, shot)
@@ -82,7 +88,7 @@ def mend_all(setting: Setting, shot: Shot, most: int = 16) -> tuple[Shot, list[s
         for fault in sorted(found, key=lambda f: FIRST.index(f.kind) if f.kind in FIRST else len(FIRST)):
             for how in fault.repairs:
                 name = (fault.kind, how, round(fault.begins))
-                if name in tried:
+                if name in tried or often[name[:2]] >= AGAIN:
                     continue
                 tried.add(name)
                 try:
@@ -90,6 +96,8 @@ def mend_all(setting: Setting, shot: Shot, most: int = 16) -> tuple[Shot, list[s
                 except RouteError:
                     continue
                 done.append(f"{fault.kind}: {label}")
+                often[name[:2]] += 1
+                tried = {name}  # on another way what did not help before may help
                 break
             else:
                 continue

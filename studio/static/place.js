@@ -21,7 +21,7 @@ document.addEventListener("alpine:init", () => {
     s: initial, bench: "route", selected: "", t: 0, playing: false, units: "frames",
     cam: null, focal: null, lookInfo: "", fault: "", busy: "", tab: Math.random().toString(36).slice(2, 8),
     chart: null, view: null, drawing: null, wish: Date.now() % 1e9, lookTimer: 0, laneTop: 0, laneHigh: 0, readout: "", drafting: null,
-    picking: "", noise: false, dialog: "", theme: document.documentElement.dataset.theme || "", split: Number(localStorage.getItem("lw-split") || 44), low: Number(localStorage.getItem("lw-low") || 27),
+    picking: "", noise: false, dialog: "", theme: document.documentElement.dataset.theme || "", split: Number(localStorage.getItem("lw-split") || 44), low: Number(localStorage.getItem("lw-low") || 0), deskSize: [0, 0],
 
     init() {
       this.units = localStorage.getItem("lw-units") || "frames";
@@ -259,6 +259,8 @@ document.addEventListener("alpine:init", () => {
       const up = () => { window.removeEventListener("pointermove", move); window.removeEventListener("pointerup", up); localStorage.setItem("lw-split", this.split); this.drawDrawing(); this.drawChart(); };
       window.addEventListener("pointermove", move); window.addEventListener("pointerup", up); e.preventDefault();
     },
+    // until a divider is put elsewhere, the look has the height its picture needs and the slip has the rest
+    lowNow() { const [w, h] = this.deskSize; return this.low || (h ? clamp(100 * (1 - ((w * (1 - this.split / 100) - 20) * 9 / 16 + 48) / h), 24, 46) : 27); },
     dragLow(e) {
       const host = refs.desk.getBoundingClientRect();
       const move = (m) => { this.low = clamp(100 * (host.bottom - m.clientY) / host.height, 15, 50); };

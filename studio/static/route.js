@@ -249,11 +249,7 @@ const routePart = {
     if (!this.held || !this.sectionRange) { let lo = Math.min(...rows.map((r) => Math.min(r[7], r[3]))), hi = Math.max(...rows.map((r) => r[3])); const pad = Math.max(0.6, (hi - lo) * 0.18); this.sectionRange = [lo - pad, hi + pad]; }
     const [lo, hi] = this.sectionRange, Y = (z) => h1 - 4 - (z - lo) / (hi - lo) * (h1 - 24);
     this.sectionScale = { perMetre: (h1 - 24) / (hi - lo), h1 };
-    this.wrong().forEach((f, k) => {
-      const x = X(f.from_s), w = Math.max(3, X(f.to_s) - x);
-      svg.append(el("rect", { x, y: 18, width: w, height: H - 18, fill: "var(--brick)", "fill-opacity": 0.13, "data-fault": f.kind }), el("path", { d: `M${x} ${H - 2}h${w}`, stroke: "var(--brick)", "stroke-width": 2.5 }));
-      if (w > 6.2 * f.kind.length && this.wrong().length < 7) svg.append(el("text", { x: x + 3, y: H - 6 - 11 * (k % 3), "font-size": 10, fill: "var(--brick)" }, f.kind));
-    });
+    this.shadeFaults(svg, X, H);
     svg.append(el("path", { d: "M0 " + h1 + "L" + rows.map((r) => `${X(r[0]).toFixed(1)} ${Y(r[7]).toFixed(1)}`).join("L") + `L${W} ${h1}Z`, fill: "var(--contour)", "fill-opacity": 0.42, stroke: "var(--contour-index)", "stroke-width": 1 }));
     svg.append(el("path", { d: "M" + rows.map((r) => `${X(r[0]).toFixed(1)} ${Y(r[3]).toFixed(1)}`).join("L"), fill: "none", stroke: "var(--ink)", "stroke-width": 1.8, "data-camera": 1 }));
     const top = Math.max(1.5, ...rows.map((r) => r[8])) * 1.2, turn = Math.max(40, ...rows.map((r) => r[9])) * 1.15, Y2 = (v, m) => H - 3 - v / m * (H - h1 - 20);
@@ -275,15 +271,34 @@ const routePart = {
     this.stroke = svg.appendChild(el("path", { "pointer-events": "none", fill: "none", stroke: "var(--amber)", "stroke-width": 2.4 }));
     this.drawDrawingHead();
   },
+  // what the ride check dislikes: shaded once however many say so, and a bar for each in as few rows as they need
+  shadeFaults(svg, X, H) {
+    const found = this.wrong(), spans = found.map((f) => [X(f.from_s), Math.max(X(f.from_s) + 3, X(f.to_s))]), ends = [];
+    let reach = -1;
+    for (const [a, b] of [...spans].sort((p, q) => p[0] - q[0])) {
+      if (b > reach) svg.append(el("rect", { x: Math.max(a, reach), y: 18, width: b - Math.max(a, reach), height: H - 18, fill: "var(--brick)", "fill-opacity": 0.1 }));
+      reach = Math.max(reach, b);
+    }
+    found.forEach((f, k) => {
+      const [a, b] = spans[k];
+      let row = ends.findIndex((end) => end < a - 2);
+      if (row < 0) row = ends.length;
+      ends[row] = b;
+      const y = H - 2 - 4 * Math.min(row, 5);
+      svg.append(el("path", { d: `M${a} ${y}H${b}`, stroke: "var(--brick)", "stroke-width": 2.6, "data-fault": f.kind }, el("title", {}, f.text)));
+      if (found.length < 7 && b - a > 6.2 * f.kind.length) svg.append(el("text", { x: a + 3, y: y - 4, "font-size": 10, fill: "var(--brick)" }, f.kind));
+    });
+  },
   drawDrawingHead() {
     if (this.bench === "air") { this.drawDrawing(); return; }
     if (this.bench === "cut") return;
     const rows = Alpine.raw(this.s).route.samples, svg = refs.drawing;
     if (!this.head || !rows.length || !svg || !svg.contains(this.head)) return;
-    const x = this.t / this.s.shot.seconds * (this.held ? this.held.size[0] : svg.clientWidth), r = rows[Math.round(clamp(this.t / this.s.shot.seconds, 0, 1) * (rows.length - 1))], here = this.wrong().find((f) => this.t >= f.from_s - 0.03 && this.t <= f.to_s + 0.03);
+    const x = this.t / this.s.shot.seconds * (this.held ? this.held.size[0] : svg.clientWidth), r = rows[Math.round(clamp(this.t / this.s.shot.seconds, 0, 1) * (rows.length - 1))], here = this.wrong().filter((f) => this.t >= f.from_s - 0.03 && this.t <= f.to_s + 0.03);
     this.head.setAttribute("x1", x); this.head.setAttribute("x2", x);
-    this.sectionText.textContent = here ? here.text : `section: camera ${(r[3] - r[7]).toFixed(1)} m over what is below`;
-    this.sectionText.setAttribute("fill", here ? "var(--brick)" : "var(--ink)");
+    const words = here.length > 1 ? [...new Set(here.map((f) => f.kind))].join(", ") : here.length ? here[0].text : "", room = Math.floor(svg.clientWidth / 7.1) - 3;
+    this.sectionText.textContent = words ? (words.length > room ? `${words.slice(0, room)}…` : words) : `section: camera ${(r[3] - r[7]).toFixed(1)} m over what is below`;
+    this.sectionText.setAttribute("fill", here.length ? "var(--brick)" : "var(--ink)");
     this.paceText.textContent = `pace ${r[8].toFixed(1)} m/s, turning ${r[9].toFixed(0)}°/s (dashed)`;
   },
   dragHeight(e, st) {

@@ -23,7 +23,7 @@ const dragged = { held: null, times: null, scale: null, sets: {}, a: 0, per: 1 }
 const keyAt = (k, t, v) => ({ t, v, n: k.n, join: k.join, bezier: k.bezier, handles: k.handles, steps: k.steps, jump: k.jump });
 
 const timelinePart = {
-  win: null, tall: Number(localStorage.getItem("lw-tall") || 152), openLane: "", picked: {}, changesKey: localStorage.getItem("lw-changes-key") === "1", ask: null, copied: null, keep: localStorage.getItem("lw-keep") || "seconds",
+  win: null, tall: Number(localStorage.getItem("lw-tall") || 0), openLane: "", picked: {}, changesKey: localStorage.getItem("lw-changes-key") === "1", ask: null, copied: null, keep: localStorage.getItem("lw-keep") || "seconds",
   pace: 1, looping: true, range: null, frames: {}, blobs: new Map(), bitmaps: new Map(), unpacking: new Set(), filling: false, rehearsalSize: localStorage.getItem("lw-size") || "384x216", late: 0, passed: 0, valueZoom: null, mover: null, numbers: null, seamSaid: "", planSaid: "", meetSaid: "", amounts: null,
 
   // -- time -------------------------------------------------------------------------------------------
@@ -235,11 +235,12 @@ const timelinePart = {
   },
   dragTall(e) {
     const y0 = e.clientY, h0 = this.height();
-    const move = (m) => { this.tall = clamp(h0 - (m.clientY - y0), 120, 520); this.$nextTick(() => this.drawTimeline()); };
+    const move = (m) => { this.tall = clamp(h0 - (m.clientY - y0), 90, 520); this.$nextTick(() => this.drawTimeline()); };
     const up = () => { window.removeEventListener("pointermove", move); window.removeEventListener("pointerup", up); localStorage.setItem("lw-tall", this.tall); this.drawDrawing(); this.drawChart(); };
     window.addEventListener("pointermove", move); window.addEventListener("pointerup", up); e.preventDefault();
   },
-  height() { return this.openLane ? Math.max(this.tall, 80 + Math.min(OPEN + 3 * LANE, this.lanesHigh())) : this.tall; },
+  // as tall as its lanes need, up to three of them, until somebody chooses
+  height() { const tall = this.tall || 80 + clamp(this.s.lanes.length, 1, 3) * (LANE + 1) + 4; return this.openLane ? Math.max(tall, 80 + Math.min(OPEN + 3 * LANE, this.lanesHigh())) : tall; },
 
   // -- lanes ------------------------------------------------------------------------------------------
   // drawing reads thousands of keys: it asks the plain state, not the watched one

@@ -100,7 +100,7 @@ def test_pacing_drawn_by_hand_and_the_ride_check_mended(page: Page, live_server:
     expect(page.locator("#ride-tab")).to_contain_text("Ride check: ", timeout=20_000)
     page.locator("#ride-tab").click()
     expect(page.locator("#ride")).to_contain_text("under the ground")
-    assert page.locator("#over [data-fault=under]").count() == 1 and page.locator("[x-ref=timeline] [data-fault=under]").count() == 1 and page.locator("[x-ref=drawing] rect[data-fault=under]").count() == 1
+    assert page.locator("#over [data-fault=under]").count() == 1 and page.locator("[x-ref=timeline] [data-fault=under]").count() == 1 and page.locator("[x-ref=drawing] path[data-fault=under]").count() == 1
     page.locator("#ride > div", has_text="under the ground").get_by_role("button", name="Lift over it").first.click()
     revision(page, 3)
     expect(page.locator("#ride")).not_to_contain_text("under the ground", timeout=20_000)
