@@ -18,7 +18,7 @@ from lumwick.motion.route import Poses, Way, goes
 from lumwick.motion.timebase import RATES
 from lumwick.place.document import Shot
 from lumwick.place.film import laid_out
-from lumwick.snapshot.evaluate import Setting, clip_time, place_clock, sun_at
+from lumwick.snapshot.evaluate import Setting, camera_at, clip_time, place_clock, sun_at
 from lumwick.snapshot.surroundings import FAR, Near, Surroundings, surroundings
 
 Floats = NDArray[np.float64]
@@ -182,7 +182,7 @@ def faults(setting: Setting, shot: Shot, near: Surroundings | None = None) -> tu
     _looks(setting, shot, r, near, say)
     jump = exposure_jump(setting, shot)
     if jump is not None and abs(jump[1]) > JUMP:
-        found.append(Fault("exposure jump", 0.0, min(0.5, shot.seconds), f"cut from {jump[0]} it is {abs(jump[1]):.1f} EV {'brighter' if jump[1] > 0 else 'darker'} at once, by the light of open ground (more than {JUMP:g})", ("match",)))
+        found.append(Fault("exposure jump", 0.0, min(0.5, shot.seconds), f"cut from {jump[0]} it is {abs(jump[1]):.1f} EV {'brighter' if jump[1] > 0 else 'darker'} at once, by the daylight on what they show (more than {JUMP:g})", ("match",)))
     stations = shot.route.stations
     for i, (a, b) in enumerate(zip(stations, stations[1:], strict=False), 1):
         if np.linalg.norm([a.east - b.east, a.north - b.north, a.up - b.up]) < 1e-3:
@@ -213,10 +213,10 @@ def exposure_jump(setting: Setting, shot: Shot) -> tuple[str, float] | None:
         return None
 
     def brightness(one: Shot, frame: int) -> float:
-        t = (frame - 1) / float(RATES[one.fps])
-        still, now = setting.motions(one).at(clip_time(one, t))
-        e, own = now.exposure, {name: float(v[0]) for name, v in setting.way(one).at(clip_time(one, t)).own.items() if np.isfinite(v[0])}
-        return float(np.log2(daylight_lux(float(sun_at(still, place_clock(one, t)).elevation)))) - own.get("ev100", e.ev100)
+        t = clip_time(one, (frame - 1) / float(RATES[one.fps]))
+        still, camera = setting.still(one), camera_at(setting, one, t)
+        lux = daylight_lux(float(sun_at(still.place, place_clock(one, t)).elevation)) * surroundings(still).openness(camera)
+        return float(np.log2(lux)) - camera.ev100
 
     for a, b in zip(spliced, spliced[1:], strict=False):
         if a.piece.join != "cut" or b.shot.id != shot.id or place.surround.picture is not None or not goes(a.shot.route):

@@ -23,6 +23,7 @@ from lumwick.growth.form import PATCHED
 from lumwick.growth.scatter import Plants
 from lumwick.growth.standing import VARIANTS, form_of, variant_of
 from lumwick.keep import digest
+from lumwick.lens.camera import SENSOR_WIDTH_MM, Camera
 from lumwick.place.document import Shot, Stand
 from lumwick.snapshot.evaluate import Setting
 from lumwick.snapshot.planted import planted
@@ -31,6 +32,8 @@ from lumwick.water.surface import heights_at, swells
 
 Floats = NDArray[np.float64]
 FAR = 4000.0
+SKYWARD = 48
+"""Rays by which it is told how much of the sky a spot sees."""
 SIZES = (0.25, 1.0, 4.0)
 """Radii [m] by which triangles are sorted, so that near ones are found quickly."""
 
@@ -243,6 +246,32 @@ class Surroundings:
                 on = (along > 0) & (aside < 0.16 * tall) & (rise > 0) & (rise < 0.95 * tall)
                 out = np.minimum(out, np.where(on, far, np.inf).min(1))
         return out
+
+
+    def openness(self, camera: Camera) -> float:
+        """Share of the open sky's light that falls on what a camera sees, by what built things and models leave free of the sky; 1 out of doors.
+
+        Light that comes in by reflection counts as a hundredth at least.
+        """
+        if not self.names:
+            return 1.0
+        right, up = camera.axes()
+        tan = SENSOR_WIDTH_MM / 2 / camera.focal_mm
+        u, v = (a.ravel()[:, None] for a in np.meshgrid(np.linspace(-0.9, 0.9, 9), np.linspace(-0.9, 0.9, 5)))
+        rays = camera.forward + right * u * tan + up * v * tan * 9 / 16
+        rays /= np.linalg.norm(rays, axis=1, keepdims=True)
+        met = np.asarray(self.scene.run(np.repeat(camera.position[None], len(rays), 0).astype(np.float32), rays.astype(np.float32), query="DISTANCE"), float)
+        solid = met < FAR
+        if not solid.any():
+            return 1.0
+        spots = camera.position + rays[solid] * (met[solid, None] - 0.03)
+        k = np.arange(SKYWARD) + 0.5
+        level, turn = np.sqrt(k / SKYWARD), k * np.pi * (3 - np.sqrt(5))  # even over a level sheet, as the cosine asks
+        sky = np.stack([level * np.cos(turn), level * np.sin(turn), np.sqrt(1 - level**2)], -1)
+        free = np.asarray(self.scene.run(np.repeat(spots, SKYWARD, 0).astype(np.float32), np.tile(sky, (len(spots), 1)).astype(np.float32), query="DISTANCE"), float) > FAR
+        share = np.ones(len(rays))
+        share[solid] = free.reshape(-1, SKYWARD).mean(1)
+        return max(float(share.mean()), 0.01)
 
 
 _KEPT: OrderedDict[str, Surroundings] = OrderedDict()

@@ -9,7 +9,7 @@ from playwright.sync_api import Page, expect
 from lumwick.motion.channel import Channel
 from studio.places.models import Place
 from studio.takes.models import Note
-from tests.browser.conftest import looked, ws
+from tests.browser.conftest import ws
 from tests.browser.test_journeys import open_place, revision
 from tests.studio.test_route_bench import film_of, finished
 

@@ -187,6 +187,30 @@ def test_a_cut_that_jumps_in_exposure_is_told_and_matched() -> None:
     assert "exposure jump" not in kinds(cut(first, second, join="dissolve"), second)
 
 
+def test_a_cut_out_of_a_dark_room_is_told_by_the_light_in_it() -> None:
+    from lumwick.place.document import Cut, Piece
+    from lumwick.snapshot.evaluate import camera_at
+    from lumwick.snapshot.surroundings import surroundings
+
+    lit = Exposure(ev100=14, f_number=16, focus=15)
+    hide = Built(id="hide", name="Hide", kind="hide", line=[(0, 0)], width=4.0, deck=10.4)
+    out = shot_with(station("a", 90, 0), station("b", 90, 8), exposure=lit)
+    room = shot_with(station("a", 0, 0.6, 12.0, (0, -10, 4)), way="fixed", exposure=lit).model_copy(update={"id": "room", "name": "The room"})
+    place = setting_of(out).place.model_copy(update={"built": [hide]})
+
+    def cut(first: Shot, second: Shot) -> Setting:
+        return Setting(place.model_copy(update={"shots": [first, second], "cut": Cut(pieces=[Piece(id="p", shot=first.id), Piece(id="q", shot=second.id)])}), FLAT)
+
+    setting = cut(room, out)
+    inside, clear = (surroundings(setting).openness(camera_at(setting, s, 0.0)) for s in (room, out))
+    assert clear == 1.0 and 0.01 <= inside < 0.25
+    told = next(f for f in faults(setting, out)[1] if f.kind == "exposure jump")
+    assert told.text.startswith(f"cut from The room it is {-np.log2(inside):.1f} EV brighter at once")
+    # set for the room's light, as one would, the cut is a quiet one
+    quiet = room.model_copy(update={"exposure": lit.model_copy(update={"ev100": 14 + float(np.log2(inside))})})
+    assert "exposure jump" not in kinds(cut(quiet, out), out)
+
+
 def test_the_demos_shots_ride_clean_and_its_spoilt_one_is_mended() -> None:
     from lumwick.demo import saltmere, spoilt
     from lumwick.picture import load_setting
