@@ -305,7 +305,7 @@ document.addEventListener("alpine:init", () => {
         if (b.line.length > 1) { const d = "M" + b.line.map((p) => `${p[0]} ${-p[1]}`).join("L"); svg.append(el("path", { d, fill: "none", stroke: "var(--ink)", "stroke-width": Math.max(b.width, 4 * px) }), el("path", { d, fill: "none", stroke: "var(--sheet)", "stroke-width": Math.max(b.width - 2 * px, 2 * px), "stroke-dasharray": `${1.5 * px} ${1.5 * px}` })); }
         else svg.append(el("rect", { x: b.line[0][0] - b.width / 2, y: -b.line[0][1] - b.width / 2, width: b.width, height: b.width * 0.8, fill: "var(--sheet)", stroke: "var(--ink)", "stroke-width": px, transform: `rotate(${b.turn} ${b.line[0][0]} ${-b.line[0][1]})` }));
         const at = b.line[Math.floor(b.line.length / 2)];
-        if (this.bench === "land" && px < 0.9) svg.append(el("text", { x: at[0] + 6 * px, y: -at[1] - 6 * px, "font-size": 10 * px, fill: "var(--faint)" }, b.name));
+        if (this.bench === "land" && px < 0.9) svg.append(el("text", { "font-size": 10 * px, fill: "var(--faint)", stroke: "var(--land)", "stroke-width": 2.5 * px, "paint-order": "stroke", "data-label": `${at[0]},${-at[1]}` }, b.name));
       }
       for (const m of c.marks) this.drawMark(svg, m, px);
       // the way lies on a sheet of its own, so that dragging a station draws no contour anew
@@ -313,6 +313,18 @@ document.addEventListener("alpine:init", () => {
       this.drawRoute();
       if (this.drafting) this.drawDraft();
       this.drawScale(svg, px);
+    },
+    // names stand where they hide neither another name nor a mark: beside their spot, else over or under it, else not at all
+    settleLabels(px) {
+      const taken = [...this.s.route.stations.map((st) => [st.east, -st.north]), ...this.chart.marks.map((m) => { const [e, n] = m.held || this.placedAt(m.of, m); return [e, -n]; }), ...this.views.map((v) => [v.east, -v.north])].map(([x, y]) => [x - 6 * px, y - 6 * px, x + 6 * px, y + 6 * px]);
+      const clear = (b) => !taken.some((o) => b[0] < o[2] && b[2] > o[0] && b[1] < o[3] && b[3] > o[1]);
+      for (const text of [...this.overlay.querySelectorAll("[data-label]"), ...refs.chart.querySelectorAll("[data-label]")]) {
+        const [x, y] = text.dataset.label.split(",").map(Number), high = Number(text.getAttribute("font-size")), wide = text.textContent.length * high * 0.55, r = 8 * px;
+        const over = [[-wide / 2, -r * 1.2], [-wide / 2, r * 2.2]], beside = [[r, -r * 0.6], [r, r * 1.3], [-r - wide, -r * 0.6], [-r - wide, r * 1.3]];
+        const found = (text.dataset.over ? [...over, ...beside] : [...beside, ...over]).map(([dx, dy]) => [x + dx, y + dy - high * 0.8, x + dx + wide, y + dy + high * 0.2]).find(clear);
+        text.setAttribute("visibility", found ? "visible" : "hidden");
+        if (found) { text.setAttribute("x", found[0]); text.setAttribute("y", found[3] - high * 0.2); taken.push(found); }
+      }
     },
     // models are small squares with a corner cut, lamps circles with short strokes about them
     drawMark(svg, m, px) {
@@ -322,7 +334,7 @@ document.addEventListener("alpine:init", () => {
         for (let k = 0; k < 6; k++) { const a = k * Math.PI / 3; d += `M${x + Math.cos(a) * r * 1.35} ${y + Math.sin(a) * r * 1.35}L${x + Math.cos(a) * r * 2} ${y + Math.sin(a) * r * 2}`; }
         g.append(el("path", { d, stroke: "var(--amber)", "stroke-width": 1.4 * px }), el("circle", { cx: x, cy: y, r, fill: on ? "var(--amber-fill)" : "var(--sheet)", stroke: "var(--amber)", "stroke-width": 1.8 * px }));
       } else g.append(el("path", { d: `M${x - r} ${y - r}H${x + r * 0.3}L${x + r} ${y - r * 0.3}V${y + r}H${x - r}Z`, fill: on ? "var(--amber-fill)" : "var(--sheet)", stroke: "var(--ink)", "stroke-width": 1.6 * px }));
-      if (on || (this.bench === "land" && px < 0.9)) g.append(el("text", { x: x + 8 * px, y: y - 7 * px, "font-size": 10 * px, fill: "var(--faint)", stroke: "var(--land)", "stroke-width": 2.5 * px, "paint-order": "stroke" }, m.name));
+      if (on || (this.bench === "land" && px < 0.9)) g.append(el("text", { "data-label": `${x},${y}`, "font-size": 10 * px, fill: "var(--faint)", stroke: "var(--land)", "stroke-width": 2.5 * px, "paint-order": "stroke" }, m.name));
       const pick = () => { if (!["land", "air"].includes(this.bench) || (this.bench === "air" && m.of === "things")) this.bench = "land"; this.select(m.id); };
       g.addEventListener("keydown", (e) => { if (e.key === "Enter") { e.preventDefault(); e.stopPropagation(); pick(); } });
       g.addEventListener("pointerdown", (e) => {

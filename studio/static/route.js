@@ -139,7 +139,7 @@ const routePart = {
     this.wedge = g.appendChild(el("g", { "pointer-events": "none" }));
     for (const v of this.bench === "route" ? this.views : []) {
       const a = this.aimPoint(v, px), mark = el("g", { tabindex: 0, role: "button", "aria-label": `Suggested view: ${v.name}`, style: "cursor:pointer;pointer-events:auto", "data-view": v.id });
-      mark.append(el("path", { d: `M${v.east} ${-v.north}L${a[0]} ${-a[1]}`, stroke: "var(--tide)", "stroke-width": 1.4 * px, "stroke-dasharray": `${3 * px} ${2 * px}` }), el("circle", { cx: v.east, cy: -v.north, r: 6 * px, fill: this.viewShown === v.id ? "var(--water)" : "var(--sheet)", stroke: "var(--tide)", "stroke-width": 1.8 * px, "stroke-dasharray": `${2.5 * px} ${1.5 * px}` }), el("text", { x: v.east + 9 * px, y: -v.north - 6 * px, "font-size": 10.5 * px, fill: "var(--ink)", stroke: "var(--land)", "stroke-width": 3 * px, "paint-order": "stroke" }, v.name));
+      mark.append(el("path", { d: `M${v.east} ${-v.north}L${a[0]} ${-a[1]}`, stroke: "var(--tide)", "stroke-width": 1.4 * px, "stroke-dasharray": `${3 * px} ${2 * px}` }), el("circle", { cx: v.east, cy: -v.north, r: 6 * px, fill: this.viewShown === v.id ? "var(--water)" : "var(--sheet)", stroke: "var(--tide)", "stroke-width": 1.8 * px, "stroke-dasharray": `${2.5 * px} ${1.5 * px}` }), el("text", { "data-label": `${v.east},${-v.north}`, "font-size": 10.5 * px, fill: "var(--ink)", stroke: "var(--land)", "stroke-width": 3 * px, "paint-order": "stroke" }, v.name));
       // drawing anew under the pointer swallows the browser's own double click, so it is told by time
       mark.addEventListener("pointerdown", (e) => { e.stopPropagation(); e.preventDefault(); const now = performance.now(), twice = this.viewShown === v.id && now - (this.viewAt || 0) < 450; this.viewAt = now; twice ? this.keepView(v) : this.lookAtView(v); });
       mark.addEventListener("keydown", (e) => { if (e.key === "Enter") { e.preventDefault(); e.stopPropagation(); this.viewShown === v.id ? this.keepView(v) : this.lookAtView(v); } });
@@ -156,11 +156,12 @@ const routePart = {
       }
       mark.append(el("rect", { x: st.east - 5.5 * px, y: -st.north - 5.5 * px, width: 11 * px, height: 11 * px, fill: on ? "var(--amber-fill)" : "var(--sheet)", stroke: "var(--ink)", "stroke-width": 1.6 * px, opacity: st.t === null ? 0.4 : null }));
       if (st.join === "cut") mark.append(el("path", { d: `M${st.east + 7 * px} ${-st.north - 5.5 * px}v${11 * px}`, stroke: "var(--brick)", "stroke-width": 2 * px }));
-      mark.append(el("text", { x: st.east, y: -st.north - 9 * px, "font-size": 11 * px, "text-anchor": "middle", fill: "var(--ink)", "font-family": "IBM Plex Mono", stroke: "var(--land)", "stroke-width": 3 * px, "paint-order": "stroke" }, i + 1));
+      mark.append(el("text", { "data-label": `${st.east},${-st.north}`, "data-over": 1, "font-size": 11 * px, fill: "var(--ink)", "font-family": "IBM Plex Mono", stroke: "var(--land)", "stroke-width": 3 * px, "paint-order": "stroke" }, i + 1));
       mark.addEventListener("pointerdown", (e) => this.dragStation(e, st));
       mark.addEventListener("keydown", (e) => this.keyStation(e, st));
       g.append(mark);
     });
+    this.settleLabels(px);
     this.drawWedge();
   },
   aimPoint(st, px) { const dx = st.aim[0] - st.east, dy = st.aim[1] - st.north, k = 46 * px / Math.max(1e-6, Math.hypot(dx, dy)); return [st.east + dx * k, st.north + dy * k]; },
