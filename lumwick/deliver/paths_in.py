@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 import io
 import os
+import re
 import tempfile
 from collections.abc import Callable
 from dataclasses import dataclass, replace
@@ -206,7 +207,7 @@ def _dxf(data: bytes, name: str, rate: float) -> list[Path3]:
     try:
         drawing, _ = recover.read(io.BytesIO(data))
     except (OSError, ezdxf.DXFError) as error:  # type: ignore[attr-defined]
-        raise RouteError(f"{name} is no DXF that can be read: {error}.") from None
+        raise RouteError(f"{name} is no DXF that can be read: {str(error).rstrip('.')}.") from None
     unit = {1: "in", 2: "ft", 4: "mm", 5: "cm", 6: "m", 7: "km", 10: "yd"}.get(int(drawing.header.get("$INSUNITS", 0)), "")
     found: list[Path3] = []
     for entity in drawing.modelspace().query("LWPOLYLINE POLYLINE LINE SPLINE ARC"):
@@ -287,11 +288,13 @@ def _gltf(data: bytes, name: str, rate: float) -> list[Path3]:
         path = Path(folder) / f"in{PurePosixPath(name).suffix.lower()}"
         path.write_bytes(data)
         try:
+            if data[:4] == b"glTF" and (len(data) < 20 or int.from_bytes(data[4:8], "little") != 2 or int.from_bytes(data[8:12], "little") > len(data)):
+                raise ValueError("it is cut short, or not of version 2")
             gltf = pygltflib.GLTF2().load(str(path))
             assert gltf is not None
             blob = gltf.binary_blob()
         except Exception as error:  # the reader's own complaints are of many kinds
-            raise RouteError(f"{name} is no glTF that can be read: {error}.") from None
+            raise RouteError(f"{name} is no glTF that can be read: {str(error) or 'nothing in it makes sense'}.") from None
     parents = {child: i for i, node in enumerate(gltf.nodes) for child in node.children or []}
 
     def numbers(index: int) -> Floats:
@@ -391,7 +394,8 @@ def _usd(data: bytes, name: str, rate: float) -> list[Path3]:
         try:
             stage = Usd.Stage.Open(path)
         except Tf.ErrorException as error:
-            raise RouteError(f"{name} is no USD that can be read: {str(error).splitlines()[0]}.") from None
+            line = re.search(re.escape(path) + r":(\d+):", str(error))
+            raise RouteError(f"{name} is no USD that can be read{f': it errs or breaks off on line {line[1]}' if line else ''}.") from None
         per_second, metres = stage.GetTimeCodesPerSecond(), UsdGeom.GetStageMetersPerUnit(stage)
         axes = np.eye(4)
         axes[:3, :3] = (Y_UP if UsdGeom.GetStageUpAxis(stage) == UsdGeom.Tokens.y else np.eye(3)) * metres

@@ -325,6 +325,7 @@ def test_drawings_in_their_units() -> None:
     ("p.csv", b"east_m,north_m\n1,2\n", "no path"), ("p.csv", b"a,b\n1,2\n", "must name its columns"), ("p.csv", b"time,east_m,north_m\n0,0,0\n2,1,1\n1,2,2\n", "must grow: row 4"), ("p.csv", b"east_m,north_ft\n0,0\n1,1\n", "one unit for all"),
     ("p.csv", b"east_m,north_m\n0,zero\n1,1\n", "no number"), ("p.csv", b"east,north\n0,0\n1,1\n", "does not say in what"), ("p.csv", b"east_m,north_m\n0,0\n1,nan\n", "are no numbers"), ("p.csv", b"east_km,north_km\n0,0\n900,1\n", "another place"),
     ("p.svg", b"<svg xmlns='http://www.w3.org/2000/svg'/>", "no path"), ("p.svg", b"not xml", "can be read"), ("p.dxf", b"not dxf", "can be read"), ("p.gpx", b"<gpx", "can be read"), ("p.glb", b"not glb", "can be read"),
+    ("p.glb", b"glTF\x02\0\0\0\xff\0\0\0" + bytes(40), "cut short"), ("p.usda", b'#usda 1.0\ndef Camera "c" {\n', "breaks off on line 3"),
     ("p.usda", b"not usd", "can be read"), ("p.mov", b"", "no path that can be read"), ("p.gpx", b'<gpx version="1.1" creator="x"></gpx>', "no path"),
 ])
 def test_files_without_a_path_are_told(name: str, data: bytes, words: str) -> None:
