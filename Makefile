@@ -34,7 +34,7 @@ assets: ## build styles and copy scripts and fonts (needs Node)
 
 assets-check: ## build the assets elsewhere and compare with what is committed (needs Node)
 	@cd frontend && npm ci --silent --ignore-scripts && rm -rf ../var/assets && sh build.sh ../var/assets >/dev/null 2>&1
-	@diff -r -x place.js -x timeline.js -x route.js -x cut.js -x compare.js -x curves.js var/assets studio/static && echo "the committed assets are what the sources build"
+	@diff -r -x parts.js -x place.js -x timeline.js -x route.js -x cut.js -x compare.js -x curves.js var/assets studio/static && echo "the committed assets are what the sources build"
 
 pins: ## pin requirements.txt anew
 	@.venv/bin/python -m pip install -q pip-tools && .venv/bin/pip-compile -q --no-header --generate-hashes --no-emit-index-url --no-emit-find-links --no-emit-trusted-host --strip-extras --allow-unsafe -o requirements.txt requirements.in

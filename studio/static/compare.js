@@ -1,8 +1,6 @@
 /* Takes in lock step: one, side by side, under a sliding edge, or their difference; with notes pinned to a time and a spot. */
 "use strict";
 
-const crumb = (name) => (document.cookie.match(new RegExp(`(?:^|; )${name}=([^;]*)`)) || [])[1] || "";
-
 document.addEventListener("alpine:init", () => {
   Alpine.data("compare", (data) => ({
     a: data.a, b: data.b, mode: data.b ? "side" : "one", t: 0, playing: false, looping: true, edge: 0.5, gain: 4, noting: false, writing: null, text: "", late: 0, said: "", apart: "",
@@ -12,7 +10,7 @@ document.addEventListener("alpine:init", () => {
       this.t = this.from();
       this.draw();
       window.addEventListener("keydown", (e) => this.key(e));
-      new ResizeObserver(() => this.draw()).observe(this.$refs.stage);
+      new ResizeObserver(() => this.draw()).observe(refs.stage);
     },
     takes() { return this.b ? [this.a, this.b] : [this.a]; },
     from() { return Math.min(...this.takes().map((k) => (k.first - 1) / k.fps)); },
@@ -38,11 +36,11 @@ document.addEventListener("alpine:init", () => {
 
     // -- drawing ---------------------------------------------------------------------------------------
     box(half) {
-      const c = this.$refs.stage, take = this.a, w = half === null ? c.width : c.width / 2 - 4, k = Math.min(w / take.width, c.height / take.height), x0 = half === 1 ? c.width / 2 + 4 : 0;
+      const c = refs.stage, take = this.a, w = half === null ? c.width : c.width / 2 - 4, k = Math.min(w / take.width, c.height / take.height), x0 = half === 1 ? c.width / 2 + 4 : 0;
       return [x0 + (w - take.width * k) / 2, (c.height - take.height * k) / 2, take.width * k, take.height * k];
     },
     draw() {
-      const c = this.$refs.stage;
+      const c = refs.stage;
       if (!c || !c.clientWidth) return;
       const dpr = Math.min(2, window.devicePixelRatio || 1);
       if (c.width !== Math.round(c.clientWidth * dpr) || c.height !== Math.round(c.clientHeight * dpr)) { c.width = Math.round(c.clientWidth * dpr); c.height = Math.round(c.clientHeight * dpr); }
@@ -80,14 +78,14 @@ document.addEventListener("alpine:init", () => {
     },
     setMode(mode) { this.mode = mode; this.$nextTick(() => this.draw()); },
     pointer(e) {
-      const r = this.$refs.stage.getBoundingClientRect(), at = (m) => [(m.clientX - r.left) / r.width * this.$refs.stage.width, (m.clientY - r.top) / r.height * this.$refs.stage.height];
+      const r = refs.stage.getBoundingClientRect(), at = (m) => [(m.clientX - r.left) / r.width * refs.stage.width, (m.clientY - r.top) / r.height * refs.stage.height];
       const [x, y] = at(e);
       if (this.noting) {
-        const side = this.mode === "side" && this.b ? (x > this.$refs.stage.width / 2 ? 1 : 0) : null, box = this.box(side), u = (x - box[0]) / box[2], v = (y - box[1]) / box[3];
+        const side = this.mode === "side" && this.b ? (x > refs.stage.width / 2 ? 1 : 0) : null, box = this.box(side), u = (x - box[0]) / box[2], v = (y - box[1]) / box[3];
         if (u < 0 || u > 1 || v < 0 || v > 1) return;
         this.writing = { take: side === 1 ? this.b.id : this.mode === "edge" && this.b && u > this.edge ? this.b.id : this.a.id, t: +(this.t).toFixed(4), x: +u.toFixed(4), y: +v.toFixed(4) };
         this.noting = false; this.text = "";
-        this.$nextTick(() => this.$refs.text && this.$refs.text.focus());
+        this.$nextTick(() => refs.text && refs.text.focus());
         return;
       }
       if (this.mode !== "edge") return;
@@ -132,13 +130,13 @@ document.addEventListener("alpine:init", () => {
     notes() { return this.takes().flatMap((k) => k.notes.map((n) => ({ ...n, number: k.number }))).sort((p, q) => p.t - q.t); },
     near(n) { return Math.abs(n.t - this.t) < 0.5; },
     where(n) {
-      const c = this.$refs.stage;
+      const c = refs.stage;
       if (!c) return "";
       const box = this.box(this.mode === "side" && this.b ? (n.take === this.b.id ? 1 : 0) : null);
       return `left:${(box[0] + n.x * box[2]) / c.width * 100}%;top:${(box[1] + n.y * box[3]) / c.height * 100}%`;
     },
     async send(url, body, kind) {
-      const reply = await fetch(url, { method: "POST", headers: { "X-CSRFToken": crumb("csrftoken"), ...(kind ? { "Content-Type": kind } : {}) }, body }).catch(() => null);
+      const reply = await fetch(url, { method: "POST", headers: { "X-CSRFToken": cookie("csrftoken"), ...(kind ? { "Content-Type": kind } : {}) }, body }).catch(() => null);
       const said = reply ? await reply.json().catch(() => ({ error: "The server could not keep this." })) : { error: "The server cannot be reached: the note was not kept." };
       this.said = said.error || "";
       return said.error ? null : said;

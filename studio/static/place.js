@@ -3,17 +3,12 @@
 
 const svgns = "http://www.w3.org/2000/svg";
 const clamp = (v, a, b) => Math.min(b, Math.max(a, v));
-const cookie = (name) => (document.cookie.match(new RegExp(`(?:^|; )${name}=([^;]*)`)) || [])[1] || "";
 const el = (tag, attrs = {}, ...kids) => {
   const e = document.createElementNS(svgns, tag);
   for (const [k, v] of Object.entries(attrs)) if (v !== null && v !== undefined) e.setAttribute(k, v);
   for (const kid of kids) e.append(kid);
   return e;
 };
-
-// Parts of the page by name. Alpine's own $refs go by the element whose event is being answered, and are empty once that
-// element is gone: a field of the slip is, as soon as its answer is there, and the look would wait for ever.
-const refs = new Proxy({}, { get: (known, name) => (known[name] && known[name].isConnected ? known[name] : (known[name] = document.querySelector(`[x-ref="${String(name)}"]`))) });
 
 document.addEventListener("alpine:init", () => {
   Alpine.data("workspace", (initial) => ({
