@@ -10,6 +10,8 @@ from numpy.typing import ArrayLike, NDArray
 
 SUN_RADIUS_DEG = 0.2666
 RISE_ELEVATION = -0.8333
+NO_LONGER_LIFTED = 6.0
+"""Degrees under the horizon from which refraction is left out."""
 
 
 @dataclass(frozen=True)
@@ -58,7 +60,8 @@ def sun_position(jd_utc: ArrayLike, latitude: float, longitude: float, altitude:
     ----------
     Meeus, Astronomical Algorithms, 2nd ed., chapters 22 (nutation, leading terms), 25 (solar coordinates,
     higher accuracy by the leading periodic terms), 40 (parallax); refraction as in Reda and Andreas,
-    NREL/TP-560-34302, equation 42. Held to 0.02 degree against pvlib's SPA in tests/outside.
+    NREL/TP-560-34302, equation 42, which ends where the disc has set: from there the sun sinks on without a jump to where
+    it truly stands at the end of civil twilight (ours, so that dusk has no step). Held to 0.02 degree against pvlib's SPA in tests/outside.
     """
     jd = np.asarray(jd_utc, float)
     jde = jd + delta_t(2000 + (jd - 2451545.0) / 365.25) / 86400.0
@@ -94,9 +97,10 @@ def sun_position(jd_utc: ArrayLike, latitude: float, longitude: float, altitude:
     h = h - dra
     el = np.degrees(np.arcsin(np.clip(np.sin(phi) * np.sin(dec) + np.cos(phi) * np.cos(dec) * np.cos(h), -1, 1)))
     az = np.degrees(np.arctan2(np.sin(h), np.cos(h) * np.sin(phi) - np.tan(dec) * np.cos(phi))) + 180.0
-    lift = (pressure_mbar / 1010.0) * (283.0 / (273.0 + temperature_c)) * 1.02 / (60 * np.tan(rad(el + 10.3 / (el + 5.11))))
-    seen = np.where(el >= -(SUN_RADIUS_DEG + 0.5667), el + lift, el)
-    return SunPosition(np.mod(az, 360.0), seen, el, r)
+    lifted = np.maximum(el, -(SUN_RADIUS_DEG + 0.5667))
+    lift = (pressure_mbar / 1010.0) * (283.0 / (273.0 + temperature_c)) * 1.02 / (60 * np.tan(rad(lifted + 10.3 / (lifted + 5.11))))
+    fade = np.clip((el + NO_LONGER_LIFTED) / (NO_LONGER_LIFTED + lifted), 0.0, 1.0)
+    return SunPosition(np.mod(az, 360.0), el + lift * fade * fade * (3 - 2 * fade), el, r)
 
 
 def direction(azimuth: float, elevation: float) -> NDArray[np.float64]:

@@ -144,6 +144,9 @@ def test_ways_drawn_suggested_and_brought_in(page: Page, live_server: Any, place
     page.get_by_role("button", name="Good views").click()
     page.wait_for_selector("#over [data-view]", timeout=60_000)
     assert page.locator("#over [data-view]").count() == 6
+    # names that are shown lie over no other name
+    boxes = page.evaluate("[...document.querySelectorAll('#over [data-label]')].filter((n) => n.getAttribute('visibility') === 'visible').map((n) => { const r = n.getBoundingClientRect(); return [r.left, r.top, r.right, r.bottom]; })")
+    assert len(boxes) >= 6 and not [1 for i, a in enumerate(boxes) for b in boxes[:i] if min(a[2], b[2]) - max(a[0], b[0]) > 3 and min(a[3], b[3]) - max(a[1], b[1]) > 6]
     page.locator("#over [data-view] circle").first.dblclick()
     revision(page, 3)
     assert route().stations[-1].focus is not None and page.locator("#over [data-view]").count() == 5

@@ -17,6 +17,16 @@ def test_worked_example_of_the_solar_position_algorithm() -> None:
     assert p.azimuth == pytest.approx(194.34024, abs=0.02)
 
 
+def test_the_seen_sun_sets_without_a_step_and_ends_where_it_truly_is() -> None:
+    # refraction after the disc has set is ours; above it is pvlib's, under -6 degrees there is none, and between nothing jumps
+    start = julian_day(dt.datetime(2026, 6, 5, 20, 20))
+    p = sun_position(start + np.arange(0, 5400, 2.0) / 86400, 54.6, -3.5)
+    step, true_step = np.diff(p.elevation), np.diff(p.true_elevation)
+    assert p.true_elevation[0] > 1 and p.true_elevation[-1] < -6 and (step < 0).all()
+    assert np.abs(step / true_step - 1).max() < 0.3
+    assert p.elevation[-1] == pytest.approx(p.true_elevation[-1], abs=1e-9)
+
+
 def test_against_pvlib_spa_for_200_places_and_dates() -> None:
     # reference: pvlib.solarposition.spa_python (NREL SPA), apparent elevation, same pressure and temperature
     rng = np.random.default_rng(7)
