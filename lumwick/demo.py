@@ -98,15 +98,15 @@ def saltmere() -> tuple[Place, dict[str, bytes]]:
         shots=[
             Shot(id="dawn", name="Dawn fog over the reeds", frames=288, fps="24", clock=Clock(start=dt.datetime(2026, 6, 5, 5, 50), speed=1),
                  air=Air(haze=0.10, fog_visibility=480, fog_height=5.0, fog_base=0.6), wind=Wind(speed=1.8, from_bearing=235, gustiness=0.2),
-                 exposure=Exposure(ev100=12.3, kelvin=5600, f_number=5.6, focus=40),
+                 exposure=Exposure(ev100=Channel(keys=[Key(t=2, v=12.2), Key(t=8, v=12.8)]), kelvin=5600, f_number=5.6, focus=40),
                  route=Route(way="fly", eased_start=0.25, eased_end=0.25, stations=[
                      _station("s1", 10, -10, 3.1, (4, 70, 3.0), 30, "Over the creek's reeds"),
                      _station("s2", 27, 2, 3.4, (38, 92, 3.4), 30, "Past the walk"),
                      _station("s3", 46, 15, 3.9, (80, 112, 4.0), 30, "Over the flat"),
                      _station("s4", 66, 30, 4.7, (118, 152, 5.6), 32, "Towards the pines"),
                  ])),
-            Shot(id="boardwalk", name="The boardwalk into the hide", frames=360, fps="24", clock=Clock(start=dt.datetime(2026, 6, 5, 9, 40), speed=1),
-                 exposure=Exposure(ev100=Channel(keys=[Key(t=0, v=13.7), Key(t=10.4, v=13.7), Key(t=14.0, v=11.2)]), kelvin=5600, f_number=8, focus=12),
+            Shot(id="boardwalk", name="The boardwalk into the hide", frames=408, fps="24", clock=Clock(start=dt.datetime(2026, 6, 5, 9, 40), speed=1),
+                 exposure=Exposure(ev100=Channel(keys=[Key(t=0, v=13.7), Key(t=13.4, v=13.7), Key(t=16.4, v=11.7)]), kelvin=5600, f_number=8, focus=12),
                  route=Route(way="walk", eye_height=1.62, gait=0.6, eased_start=0.09, eased_end=0.09, stations=[
                      _station("w1", 0.0, 39.6, 3.57, (-14, 30, 3.3), 24, "On the boards"),
                      _station("w2", -8.0, 34.7, 3.57, (-20, 26, 3.2), 24, "By the reeds"),
@@ -114,7 +114,7 @@ def saltmere() -> tuple[Place, dict[str, bytes]]:
                      _station("w4", -19.6, 26.4, 3.57, (-40, 6, 2.0), 24, "Inside"),
                  ])),
             Shot(id="sunset", name="The sea from the dunes, across sunset", frames=240, fps="24", clock=Clock(start=dt.datetime(2026, 6, 5, 20, 20), speed=900),
-                 exposure=Exposure(ev100=Channel(keys=[Key(t=0, v=12.7, join="straight"), Key(t=5.0, v=9.8, join="straight"), Key(t=9.96, v=3.0)]), kelvin=5600, f_number=8, focus=200),
+                 exposure=Exposure(ev100=Channel(keys=[Key(t=0, v=13.6, join="spline"), Key(t=3.0, v=12.1, join="spline"), Key(t=5.6, v=9.3, join="spline"), Key(t=7.5, v=6.0, join="spline"), Key(t=9.96, v=2.6)]), kelvin=5600, f_number=8, focus=200),
                  route=Route(way="fly", stations=[
                      _station("d1", -98, -100, 4.4, (-298, 246, -28.0), 28, "On the dune"),
                      _station("d2", -101, -88, 4.7, (-306, 262, -28.0), 28, "Slid north"),

@@ -53,7 +53,7 @@ class Photographer:
         self.look("sunset", 4.4, "6")
         self.page.evaluate(f"{WORKSPACE}.toggleLane('/shots/sunset/exposure/ev100')")
         time.sleep(0.6)
-        self.page.evaluate(f"{WORKSPACE}.setPicked({{ '/shots/sunset/exposure/ev100': [0, 5] }})")
+        self.page.evaluate(f"{WORKSPACE}.setPicked({{ '/shots/sunset/exposure/ev100': [3, 5.6] }})")
         self.page.wait_for_function("Number(document.querySelector('#look').dataset.step) >= 4", timeout=300_000)
 
     def ride(self) -> None:
