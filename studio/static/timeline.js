@@ -239,8 +239,8 @@ const timelinePart = {
     const up = () => { window.removeEventListener("pointermove", move); window.removeEventListener("pointerup", up); localStorage.setItem("lw-tall", this.tall); this.drawDrawing(); this.drawChart(); };
     window.addEventListener("pointermove", move); window.addEventListener("pointerup", up); e.preventDefault();
   },
-  // as tall as its lanes need, up to three of them, until somebody chooses
-  height() { const tall = this.tall || 80 + clamp(this.s.lanes.length, 1, 3) * (LANE + 1) + 4; return this.openLane ? Math.max(tall, 80 + Math.min(OPEN + 3 * LANE, this.lanesHigh())) : tall; },
+  // as tall as its lanes need, up to three rows with one free to begin a band in, until somebody chooses
+  height() { const tall = this.tall || 80 + Math.min(this.s.lanes.length + 1, 3) * (LANE + 1) + 4; return this.openLane ? Math.max(tall, 80 + Math.min(OPEN + 3 * LANE, this.lanesHigh())) : tall; },
 
   // -- lanes ------------------------------------------------------------------------------------------
   // drawing reads thousands of keys: it asks the plain state, not the watched one
