@@ -34,11 +34,17 @@ document.addEventListener("alpine:init", () => {
         const field = document.activeElement && document.activeElement.closest("#slip [data-path]");
         if (field && field.tagName === "INPUT" && field.value !== field.dataset.was) { e.detail.shouldSwap = false; this.slipOwed = true; }
         this.slipFocus = field ? field.dataset.path : "";
+        // what is selected stays so: a first letter that comes after the swap still replaces the old value
+        this.slipCaret = field && field.tagName === "INPUT" && field.type === "text" ? [field.selectionStart, field.selectionEnd, field.value.length] : null;
       });
       document.body.addEventListener("htmx:afterSwap", (e) => {
         if (e.detail.target.id !== "slip" || !this.slipFocus) return;
         const field = document.querySelector(`#slip [data-path="${this.slipFocus}"]`);
-        if (field) field.focus();
+        if (!field) return;
+        field.focus();
+        if (!this.slipCaret || field.tagName !== "INPUT" || field.type !== "text") return;
+        const [a, b, long] = this.slipCaret;
+        a === 0 && b === long ? field.select() : field.setSelectionRange(a, b);
       });
       window.addEventListener("resize", () => { this.drawTimeline(); this.drawDrawing(); });
       this.$watch("theme", () => this.drawSoon());

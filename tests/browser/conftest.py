@@ -54,6 +54,11 @@ def new_look(page: Page, since: Any) -> Any:
     return page.evaluate("({...document.querySelector('#look').dataset})")
 
 
+def box_of(page: Page, selector: str) -> dict[str, float]:
+    """Where something lies that may be drawn anew at any moment, read in one go."""
+    return page.wait_for_function("(s) => { const n = document.querySelector(s), r = n && n.getBoundingClientRect(); return r && r.width ? { x: r.x, y: r.y, width: r.width, height: r.height } : null; }", arg=selector).json_value()
+
+
 def picture(page: Page) -> list[float]:
     """Mean and spread of the look's pixels."""
     return page.evaluate("""() => { const c = document.querySelector('#look'), d = c.getContext('2d').getImageData(0, 0, c.width, c.height).data; let s = 0, q = 0, n = 0;

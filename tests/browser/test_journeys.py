@@ -1,6 +1,7 @@
 """What a person does, start to end, in the browser."""
 
 import io
+import re
 import zipfile
 from pathlib import Path
 from typing import Any
@@ -12,7 +13,7 @@ from playwright.sync_api import Page, expect
 
 from studio.places.models import Place
 from studio.takes.models import Take
-from tests.browser.conftest import looked, new_look, picture, sign_in, ws
+from tests.browser.conftest import box_of, looked, new_look, picture, sign_in, ws
 from tests.conftest import write_geotiff
 
 pytestmark = pytest.mark.django_db(transaction=True)
@@ -36,8 +37,7 @@ def test_direct_a_place(page: Page, live_server: Any, place: Any) -> None:
     expect(page.locator("[data-station]")).to_have_count(3)
     expect(page.locator("[data-wedge]")).to_have_count(1)
     # drag a station on the chart: the look follows, the step is named
-    box = page.locator("[data-station=s2] rect").bounding_box()
-    assert box
+    box = box_of(page, "[data-station=s2] rect")
     page.mouse.move(box["x"] + 5, box["y"] + 5)
     page.mouse.down()
     page.mouse.move(box["x"] + 45, box["y"] + 35, steps=4)
@@ -282,6 +282,27 @@ def open_place(page: Page, live_server: Any, place: Any) -> None:
     page.wait_for_selector("#slip .field")
 
 
+def test_a_slip_that_arrives_under_a_selected_value_leaves_it_selected(page: Page, live_server: Any, place: Any) -> None:
+    open_place(page, live_server, place)
+    page.keyboard.press("4")
+    field = page.locator("#slip").get_by_label("Fog visibility", exact=True)
+    field.select_text()
+    page.evaluate("""() => new Promise((done) => { document.body.addEventListener('htmx:afterSwap', () => setTimeout(done, 0), { once: true }); Alpine.$data(document.querySelector('[x-data^=workspace]')).slip(); })""")
+    page.keyboard.insert_text("0.6 km")
+    page.keyboard.press("Tab")
+    revision(page, 2)
+    assert Place.objects.get().head.parsed().air.fog_visibility == pytest.approx(600)
+    # a caret stays where it is
+    field.fill("700 m")
+    field.press("Tab")
+    revision(page, 3)
+    expect(field).to_have_attribute("data-was", re.compile("700"))
+    page.wait_for_load_state("networkidle")
+    field.evaluate("(n) => { n.focus(); n.setSelectionRange(1, 1); }")
+    page.evaluate("""() => new Promise((done) => { document.body.addEventListener('htmx:afterSwap', () => setTimeout(done, 0), { once: true }); Alpine.$data(document.querySelector('[x-data^=workspace]')).slip(); })""")
+    assert field.evaluate("(n) => document.activeElement === n && n.selectionStart") == 1
+
+
 def test_the_chart_by_hand_and_by_keyboard(page: Page, live_server: Any, place: Any) -> None:
     open_place(page, live_server, place)
     chart = page.get_by_role("application", name="Chart of the place")
@@ -310,8 +331,7 @@ def test_the_chart_by_hand_and_by_keyboard(page: Page, live_server: Any, place: 
     assert Place.objects.get().head.parsed().shots[0].route.stations[1].east == pytest.approx(1.0)
     # its aim by the amber knob
     before = Place.objects.get().head.parsed().shots[0].route.stations[1].aim
-    knob = page.locator("[data-aim=s2]").bounding_box()
-    assert knob
+    knob = box_of(page, "[data-aim=s2]")
     page.mouse.move(knob["x"] + 5, knob["y"] + 5)
     page.mouse.down()
     page.mouse.move(knob["x"] + 60, knob["y"] + 30, steps=3)
@@ -470,8 +490,7 @@ def test_furnish_a_place(page: Page, live_server: Any, place: Any, tmp_path: Pat
     expect(page.locator("[data-mark=model1]")).to_have_count(1)
     seen = new_look(page, first)
     # drag it on the chart
-    box = page.locator("[data-mark=model1] path").bounding_box()
-    assert box
+    box = box_of(page, "[data-mark=model1] path")
     page.mouse.move(box["x"] + 4, box["y"] + 4)
     page.mouse.down()
     page.mouse.move(box["x"] + 24, box["y"] + 14, steps=4)
