@@ -71,7 +71,7 @@ const cutPart = {
   // -- the strip ----------------------------------------------------------------------------------------------
   filmX(n) { return 10 + (n - 1) / Math.max(1, this.film().frames) * (this.filmWide - 20); },
   drawFilm(svg, W, H) {
-    const f = this.film(), mono = "IBM Plex Mono", top = 26, high = Math.min(64, H - 70);
+    const f = this.film(), mono = "IBM Plex Mono", top = 26, high = clamp(H - 70, 22, 64); // low, it shows names alone
     this.filmWide = W;
     if (f.fault) { svg.append(el("foreignObject", { x: 8, y: 6, width: W - 16, height: H - 12 }, Object.assign(document.createElement("p"), { className: "text-sm text-brick m-0", textContent: f.fault }))); return; }
     svg.append(el("text", { x: 10, y: 15, "font-size": 11.5, fill: "var(--ink)", "font-family": mono }, `${f.frames} frames, ${(f.frames / f.rate).toFixed(1)} s at ${f.fps} a second, ${f.pieces.length} pieces${f.cut ? "" : " (all shots in order)"}`));
@@ -80,7 +80,7 @@ const cutPart = {
       g.append(el("rect", { x: x + 0.5, y: top, width: Math.max(2, w - 1), height: high, rx: 2, fill: on ? "var(--amber-fill)" : i % 2 ? "var(--seat)" : "var(--water)", "fill-opacity": on ? 0.5 : 0.75, stroke: "var(--ink)", "stroke-width": on ? 2 : 1 }));
       const room = Math.floor(w / 6.4);
       if (room > 3) g.append(el("text", { x: x + 6, y: top + 16, "font-size": 12, fill: "var(--ink)" }, p.name.length > room ? `${p.name.slice(0, room - 1)}…` : p.name));
-      if (w > 60) g.append(el("text", { x: x + 6, y: top + 32, "font-size": 10.5, fill: "var(--ink)", "font-family": mono }, `${p.first}–${p.last}`));
+      if (w > 60 && high > 36) g.append(el("text", { x: x + 6, y: top + 32, "font-size": 10.5, fill: "var(--ink)", "font-family": mono }, `${p.first}–${p.last}`));
       g.addEventListener("pointerdown", (e) => this.dragPiece(e, p, i));
       g.addEventListener("keydown", (e) => { if (e.key === "Enter") { e.preventDefault(); e.stopPropagation(); this.pickPiece(p); } if (e.key === "Delete") { e.stopPropagation(); this.dropPiece(p.id); } const by = { ArrowLeft: -1, ArrowRight: 1 }[e.key]; if (by) { e.preventDefault(); e.stopPropagation(); this.movePiece(p.id, i + by); } });
       svg.append(g);
@@ -95,7 +95,7 @@ const cutPart = {
     svg.append(el("path", { d, fill: "var(--marsh)", "data-ready": Object.keys(this.filmFrames).length, id: "film-ready" }));
     svg.append(el("rect", { x: 0, y: top + high + 2, width: W, height: H - top - high - 2, fill: "transparent", style: "cursor:ew-resize", "data-filmtime": 1 }));
     this.filmHead = svg.appendChild(el("g", { transform: `translate(${this.filmX(this.filmN)} 0)`, "pointer-events": "none" }, el("line", { y1: top - 6, y2: top + high + 14, stroke: "var(--amber)", "stroke-width": 1.7 }), el("path", { d: `M-5 ${top - 10}h10l-5 7z`, fill: "var(--amber)" })));
-    svg.append(el("text", { x: 10, y: top + high + 26, "font-size": 11, fill: "var(--faint)" }, "drag a piece to another turn; press below the strip to move through the film"));
+    if (H > top + high + 30) svg.append(el("text", { x: 10, y: top + high + 26, "font-size": 11, fill: "var(--faint)" }, "drag a piece to another turn; press below the strip to move through the film"));
   },
   dragPiece(e, p, i) {
     if (e.button) return;
