@@ -13,6 +13,7 @@ from lumwick.errors import RouteError
 from lumwick.motion.channel import Channel, Key, evaluate
 from lumwick.motion.route import station_from
 from lumwick.place.document import Shot, Station
+from lumwick.place.routing import fresh_id
 from lumwick.snapshot.evaluate import Setting
 from lumwick.snapshot.ride import SAYS, Fault, Ride, exposure_jump, faults, middle_distances, ride, with_route
 from lumwick.snapshot.surroundings import FAR, Near, surroundings
@@ -141,8 +142,7 @@ def with_station(setting: Setting, shot: Shot, t: float) -> tuple[Shot, int]:
     pose = way.at(t)
     index = int(np.searchsorted(way.arrive[np.isfinite(way.arrive)], t))
     stations = list(shot.route.stations)
-    ids = {s.id for s in stations}
-    name = next(f"s{k}" for k in range(1, 1000) if f"s{k}" not in ids)
+    name = fresh_id([s.id for s in stations], "s")
     near = stations[min(index, len(stations) - 1)]
     reach = max(float(np.linalg.norm(np.array(near.aim) - [near.east, near.north, near.up])), 2.0)
     made = station_from(name, pose.position[0], float(pose.bearing[0]), float(pose.pitch[0]), round(float(pose.focal[0]), 2), reach)

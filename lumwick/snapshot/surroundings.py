@@ -247,7 +247,6 @@ class Surroundings:
                 out = np.minimum(out, np.where(on, far, np.inf).min(1))
         return out
 
-
     def openness(self, camera: Camera) -> float:
         """Share of the open sky's light that falls on what a camera sees, by what built things and models leave free of the sky; 1 out of doors.
 

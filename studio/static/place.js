@@ -317,7 +317,8 @@ document.addEventListener("alpine:init", () => {
     },
     // names stand where they hide neither another name nor a mark: beside their spot, else over or under it, else not at all
     settleLabels(px) {
-      const taken = [...this.s.route.stations.map((st) => [st.east, -st.north]), ...this.chart.marks.map((m) => { const [e, n] = m.held || this.placedAt(m.of, m); return [e, -n]; }), ...this.views.map((v) => [v.east, -v.north])].map(([x, y]) => [x - 6 * px, y - 6 * px, x + 6 * px, y + 6 * px]);
+      // drawn at every step of a drag: by the plain data, not the watched one
+      const taken = [...Alpine.raw(this.s).route.stations.map((st) => [st.east, -st.north]), ...Alpine.raw(this.chart).marks.map((m) => { const [e, n] = m.held || this.placedAt(m.of, m); return [e, -n]; }), ...this.views.map((v) => [v.east, -v.north])].map(([x, y]) => [x - 6 * px, y - 6 * px, x + 6 * px, y + 6 * px]);
       const clear = (b) => !taken.some((o) => b[0] < o[2] && b[2] > o[0] && b[1] < o[3] && b[3] > o[1]);
       for (const text of [...this.overlay.querySelectorAll("[data-label]"), ...refs.chart.querySelectorAll("[data-label]")]) {
         const [x, y] = text.dataset.label.split(",").map(Number), high = Number(text.getAttribute("font-size")), wide = text.textContent.length * high * 0.55, r = 8 * px;
