@@ -1,6 +1,6 @@
 """``make bench``: measure everything, print a table, write var/bench.json.
 
-    python -m bench [--only NAME]
+python -m bench [--only NAME]
 """
 
 from __future__ import annotations
@@ -13,7 +13,25 @@ from typing import Any
 
 from bench import engine, moving, pages, route
 
-ALL = {"rays": engine.rays, "replay": engine.replay, "stress": engine.stressed, "likeness": engine.likeness, "steadiness": engine.steadiness, "first": engine.first_look, "second": engine.second_worker, "compile": engine.cold_compile, "slice": engine.against_first_slice, "stillness": engine.first_rays, "channels": moving.channels, "lanes": moving.lanes, "playing": moving.playing, "route": route.route, "look": pages.look, "pages": pages.pages, "worker": pages.worker_memory}
+ALL = {
+    "rays": engine.rays,
+    "replay": engine.replay,
+    "stress": engine.stressed,
+    "likeness": engine.likeness,
+    "steadiness": engine.steadiness,
+    "first": engine.first_look,
+    "second": engine.second_worker,
+    "compile": engine.cold_compile,
+    "slice": engine.against_first_slice,
+    "stillness": engine.first_rays,
+    "channels": moving.channels,
+    "lanes": moving.lanes,
+    "playing": moving.playing,
+    "route": route.route,
+    "look": pages.look,
+    "pages": pages.pages,
+    "worker": pages.worker_memory,
+}
 
 
 def main() -> None:
@@ -28,12 +46,19 @@ def main() -> None:
     for r in results:
         r["ok"] = r["value"] <= r["bar"] if r["better"] == "lower" else r["value"] >= r["bar"]
     out = Path(__file__).resolve().parent.parent / "var" / "bench.json"
-    kept = [r for r in json.loads(out.read_text()) if r["name"] not in {x["name"] for x in results}] if chosen and out.exists() else []
+    kept = (
+        [r for r in json.loads(out.read_text()) if r["name"] not in {x["name"] for x in results}]
+        if chosen and out.exists()
+        else []
+    )
     out.write_text(json.dumps(kept + results, indent=1))
     wide = max(len(r["name"]) for r in results)
     for r in results:
         sign = "<=" if r["better"] == "lower" else ">="
-        print(f"{r['name']:<{wide}}  {r['value']:>10.3f} {r['unit']:<6} {sign} {r['bar']:<8g} {'ok' if r['ok'] else 'SHORT'}")
+        print(
+            f"{r['name']:<{wide}}  {r['value']:>10.3f} {r['unit']:<6} "
+            f"{sign} {r['bar']:<8g} {'ok' if r['ok'] else 'SHORT'}"
+        )
 
 
 main()

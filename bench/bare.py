@@ -11,7 +11,8 @@ from lumwick.trace.sampling import FAST, pair
 
 @nb.njit(parallel=True, fastmath=FAST, nogil=True)
 def primary_and_sun(scene, view, sun, width, height, samples, hits):
-    """Trace ``samples`` camera rays a pixel and a shadow ray from each hit; ``hits`` (height,) takes the shadow rays."""
+    """Trace ``samples`` camera rays a pixel and a shadow ray from each hit; ``hits`` (height,) takes the shadow
+    rays."""
     for i in nb.prange(height):
         y = 2 * i if 2 * i < height else 2 * (i - (height + 1) // 2) + 1
         room = np.zeros(48, np.uint32)
@@ -34,7 +35,12 @@ def primary_and_sun(scene, view, sun, width, height, samples, hits):
                     continue
                 d = f[8]
                 n = 1 / np.sqrt(f[12] * f[12] + f[13] * f[13] + f[14] * f[14])
-                f[0], f[1], f[2], f[3] = view.origin[0] + dx * d, view.origin[1] + dy * d, view.origin[2] + dz * d + 0.01 * n * 0, 1e-2
+                f[0], f[1], f[2], f[3] = (
+                    view.origin[0] + dx * d,
+                    view.origin[1] + dy * d,
+                    view.origin[2] + dz * d + 0.01 * n * 0,
+                    1e-2,
+                )
                 f[4], f[5], f[6], f[7], f[8] = sun[0], sun[1], sun[2], 0, 1e9
                 buf[9] = SEEN
                 rtcOccluded1(scene, buf.ctypes.data, 0)

@@ -64,8 +64,17 @@ def rays() -> list[dict[str, Any]]:
         bare[1] += best[0]
         ours[0] += n_ours
         ours[1] += best[1]
-        out.append(figure(f"rays against bare Embree, {shot_id}", (n_ours / best[1]) / (n_bare / best[0]), "ratio", 0.5, "higher"))
-    return [figure("rays against bare Embree, all shots", (ours[0] / ours[1]) / (bare[0] / bare[1]), "ratio", 0.5, "higher"), *out]
+        out.append(
+            figure(
+                f"rays against bare Embree, {shot_id}", (n_ours / best[1]) / (n_bare / best[0]), "ratio", 0.5, "higher"
+            )
+        )
+    return [
+        figure(
+            "rays against bare Embree, all shots", (ours[0] / ours[1]) / (bare[0] / bare[1]), "ratio", 0.5, "higher"
+        ),
+        *out,
+    ]
 
 
 def first_rays() -> list[dict[str, Any]]:
@@ -83,7 +92,9 @@ def first_rays() -> list[dict[str, Any]]:
     end = time.perf_counter()
     study = QUALITIES["study"]
     before = (placed - start) * study.moments  # the place is set at each moment of the open shutter
-    whole = before + (end - placed) * 4 * study.samples / 4  # four times the pixels, and the samples of study for the four here
+    whole = (
+        before + (end - placed) * 4 * study.samples / 4
+    )  # four times the pixels, and the samples of study for the four here
     return [figure("before the first ray, of a study frame at 1280x720", before / whole, "share", 0.2, "lower")]
 
 
@@ -138,16 +149,32 @@ def replay() -> list[dict[str, Any]]:
 
 def stressed() -> list[dict[str, Any]]:
     """The stress place: what it holds, its memory, and the integrator against bare replay there."""
-    code = "\n".join(["import resource", "from bench.engine import _against_replay", "from bench.stress import stress", "from lumwick.trace.render import blank, expose", "import json",
-                      "_, _, stage, held = stress()", "expose(stage, blank(1280, 720), 1)", "memory = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1e6",
-                      "print(json.dumps([held, memory, _against_replay(stage, 'stress place')]))"])
+    code = "\n".join(
+        [
+            "import resource",
+            "from bench.engine import _against_replay",
+            "from bench.stress import stress",
+            "from lumwick.trace.render import blank, expose",
+            "import json",
+            "_, _, stage, held = stress()",
+            "expose(stage, blank(1280, 720), 1)",
+            "memory = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1e6",
+            "print(json.dumps([held, memory, _against_replay(stage, 'stress place')]))",
+        ]
+    )
     done = subprocess.run([sys.executable, "-c", code], cwd=ROOT, capture_output=True, text=True, check=True)
     held, memory, ratio = json.loads(done.stdout.strip().splitlines()[-1])
-    return [figure("stress place: trees and shrubs", held["trees"], "", 20000, "higher"), figure("stress place: blades in sight", held["blades"], "", 1e6, "higher"), figure("stress place: memory at 1280x720, peak", memory, "GB", 6.0, "lower"), ratio]
+    return [
+        figure("stress place: trees and shrubs", held["trees"], "", 20000, "higher"),
+        figure("stress place: blades in sight", held["blades"], "", 1e6, "higher"),
+        figure("stress place: memory at 1280x720, peak", memory, "GB", 6.0, "lower"),
+        ratio,
+    ]
 
 
 def likeness() -> list[dict[str, Any]]:
-    """Mean difference (FLIP, Andersson et al. 2020, by its authors' package) of study and fine from a reference of 2 048 samples."""
+    """Mean difference (FLIP, Andersson et al. 2020, by its authors' package) of study and fine from a reference of 2
+    048 samples."""
     import flip_evaluator
 
     setting = load_setting(saltmere())
@@ -166,9 +193,18 @@ def likeness() -> list[dict[str, Any]]:
         for name, all_scores in scores.items():
             made = picture_at(stage, shot, t, size, QUALITIES[name], camera)
             assert made
-            all_scores.append(float(flip_evaluator.evaluate(shown.astype(np.float32) / 255, made.pixels.astype(np.float32) / 255, "LDR")[1]))
+            all_scores.append(
+                float(
+                    flip_evaluator.evaluate(
+                        shown.astype(np.float32) / 255, made.pixels.astype(np.float32) / 255, "LDR"
+                    )[1]
+                )
+            )
     print("  by view:", {name: [round(v, 3) for v in s] for name, s in scores.items()})
-    return [figure(f"{name} against 2 048 samples, mean FLIP of four views", float(np.mean(s)), "", bar, "lower") for (name, s), bar in zip(scores.items(), (0.08, 0.04), strict=True)]
+    return [
+        figure(f"{name} against 2 048 samples, mean FLIP of four views", float(np.mean(s)), "", bar, "lower")
+        for (name, s), bar in zip(scores.items(), (0.08, 0.04), strict=True)
+    ]
 
 
 def steadiness() -> list[dict[str, Any]]:
@@ -185,15 +221,40 @@ def steadiness() -> list[dict[str, Any]]:
 
 
 def first_look() -> list[dict[str, Any]]:
-    """From the start of a process to the first coarse look at a place in a file, with warm caches; the best of three."""
+    """From the start of a process to the first coarse look at a place in a file, with warm caches; the best of
+    three."""
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder) / "demo.place.zip"
         path.write_bytes(pack(*saltmere()))
-        code = "\n".join(["import time; start = time.perf_counter()", "from pathlib import Path", "from lumwick.picture import load_setting", "from lumwick.place.files import load", "from lumwick.snapshot.evaluate import evaluate",
-                          "from lumwick.trace.stage import Stage", "from lumwick.trace.render import blank, clean, expose", "from lumwick.develop.view import develop", f"setting = load_setting(load(Path({str(path)!r})))",
-                          "stage = Stage(setting)", "shot = setting.place.shots[0]", "snap = evaluate(setting, shot, 1.0)", "stage.set(snap)", "film = blank(160, 90)", "expose(stage, film, 1)",
-                          "develop(clean(film, 12.0, 'fast'), snap.camera)", "print(time.perf_counter() - start)"])
-        took = [float(subprocess.run([sys.executable, "-c", code], cwd=ROOT, capture_output=True, text=True, check=True).stdout) for _ in range(4)][1:]
+        code = "\n".join(
+            [
+                "import time; start = time.perf_counter()",
+                "from pathlib import Path",
+                "from lumwick.picture import load_setting",
+                "from lumwick.place.files import load",
+                "from lumwick.snapshot.evaluate import evaluate",
+                "from lumwick.trace.stage import Stage",
+                "from lumwick.trace.render import blank, clean, expose",
+                "from lumwick.develop.view import develop",
+                f"setting = load_setting(load(Path({str(path)!r})))",
+                "stage = Stage(setting)",
+                "shot = setting.place.shots[0]",
+                "snap = evaluate(setting, shot, 1.0)",
+                "stage.set(snap)",
+                "film = blank(160, 90)",
+                "expose(stage, film, 1)",
+                "develop(clean(film, 12.0, 'fast'), snap.camera)",
+                "print(time.perf_counter() - start)",
+            ]
+        )
+        took = [
+            float(
+                subprocess.run(
+                    [sys.executable, "-c", code], cwd=ROOT, capture_output=True, text=True, check=True
+                ).stdout
+            )
+            for _ in range(4)
+        ][1:]
     return [figure("first look in a fresh process, warm caches", min(took), "s", 4.0, "lower")]
 
 
@@ -201,7 +262,13 @@ def cold_compile() -> list[dict[str, Any]]:
     """Set-up's compiling of all kernels, with no cache."""
     with tempfile.TemporaryDirectory() as folder:
         start = time.perf_counter()
-        subprocess.run([sys.executable, "-m", "lumwick.cli", "compile"], cwd=ROOT, env={**os.environ, "NUMBA_CACHE_DIR": f"{folder}/kernels"}, capture_output=True, check=True)
+        subprocess.run(
+            [sys.executable, "-m", "lumwick.cli", "compile"],
+            cwd=ROOT,
+            env={**os.environ, "NUMBA_CACHE_DIR": f"{folder}/kernels"},
+            capture_output=True,
+            check=True,
+        )
         return [figure("all kernels compiled, no cache", time.perf_counter() - start, "s", 90.0, "lower")]
 
 
@@ -215,10 +282,14 @@ from lumwick.trace.render import blank, expose
 from lumwick.trace.stage import Stage
 setting = load_setting(saltmere()); stage = Stage(setting)
 for name in sys.argv[2:]:
-    shot = setting.place.shot(name); stage.set(evaluate(setting, shot, shot.seconds / 2)); expose(stage, blank(320, 180), 1)
+    shot = setting.place.shot(name)
+    stage.set(evaluate(setting, shot, shot.seconds / 2))
+    expose(stage, blank(320, 180), 1)
     best = 1e9
     for _ in range(4):
-        film = blank(320, 180); start = time.perf_counter(); expose(stage, film, 4); best = min(best, time.perf_counter() - start)
+        film, start = blank(320, 180), time.perf_counter()
+        expose(stage, film, 4)
+        best = min(best, time.perf_counter() - start)
     print((film.rays + film.shadow_rays) / best)
 """
 
@@ -226,11 +297,20 @@ for name in sys.argv[2:]:
 def against_first_slice() -> list[dict[str, Any]]:
     """Rays a second on the demo over those of the first slice's commit on the demo as it was then, shot by shot."""
     with tempfile.TemporaryDirectory() as folder:
-        packed = subprocess.run(["git", "archive", FIRST_SLICE, "lumwick"], cwd=ROOT, capture_output=True, check=True).stdout
+        packed = subprocess.run(
+            ["git", "archive", FIRST_SLICE, "lumwick"], cwd=ROOT, capture_output=True, check=True
+        ).stdout
         subprocess.run(["tar", "-x", "-C", folder], input=packed, check=True)
 
         def race(root: str, **more: str) -> NDArray[np.float64]:
-            done = subprocess.run([sys.executable, "-c", RACE, root, *SHOTS], cwd=root, env={**os.environ, **more}, capture_output=True, text=True, check=True)
+            done = subprocess.run(
+                [sys.executable, "-c", RACE, root, *SHOTS],
+                cwd=root,
+                env={**os.environ, **more},
+                capture_output=True,
+                text=True,
+                check=True,
+            )
             return np.array(done.stdout.split(), float)
 
         old, new = [], []
@@ -238,19 +318,49 @@ def against_first_slice() -> list[dict[str, Any]]:
             old.append(race(folder, NUMBA_CACHE_DIR=f"{folder}/kernels"))
             new.append(race(str(ROOT)))
     ratios = np.max(new, 0) / np.max(old, 0)
-    return [figure("rays a second over the first slice's, mean of shots", float(ratios.mean()), "ratio", 2.0, "higher"),
-            *(figure(f"rays a second over the first slice's, {name}", r, "ratio", 2.0, "higher") for name, r in zip(SHOTS, ratios, strict=True))]
+    return [
+        figure("rays a second over the first slice's, mean of shots", float(ratios.mean()), "ratio", 2.0, "higher"),
+        *(
+            figure(f"rays a second over the first slice's, {name}", r, "ratio", 2.0, "higher")
+            for name, r in zip(SHOTS, ratios, strict=True)
+        ),
+    ]
 
 
 def second_worker() -> list[dict[str, Any]]:
     """Frames an hour of two processes with a core each over one with one."""
-    code = "\n".join(["import time, sys", "from lumwick.demo import saltmere", "from lumwick.picture import frame_picture, load_setting", "from lumwick.trace.render import Quality", "from lumwick.trace.stage import Stage",
-                      "setting = load_setting(saltmere())", "stage = Stage(setting)", "shot = setting.place.shot('boardwalk')", "frame_picture(stage, shot, 1, (320, 180), Quality(4, 1, 'high'))", "print('ready', flush=True)", "sys.stdin.readline()",
-                      "start = time.perf_counter()", "for n in range(2, 8): frame_picture(stage, shot, n, (320, 180), Quality(16, 1, 'high', 2))", "print(6 / (time.perf_counter() - start), flush=True)"])
+    code = "\n".join(
+        [
+            "import time, sys",
+            "from lumwick.demo import saltmere",
+            "from lumwick.picture import frame_picture, load_setting",
+            "from lumwick.trace.render import Quality",
+            "from lumwick.trace.stage import Stage",
+            "setting = load_setting(saltmere())",
+            "stage = Stage(setting)",
+            "shot = setting.place.shot('boardwalk')",
+            "frame_picture(stage, shot, 1, (320, 180), Quality(4, 1, 'high'))",
+            "print('ready', flush=True)",
+            "sys.stdin.readline()",
+            "start = time.perf_counter()",
+            "for n in range(2, 8): frame_picture(stage, shot, n, (320, 180), Quality(16, 1, 'high', 2))",
+            "print(6 / (time.perf_counter() - start), flush=True)",
+        ]
+    )
 
     def run(cores: list[int]) -> float:
         env = {**os.environ, "NUMBA_NUM_THREADS": "1", "OMP_NUM_THREADS": "1"}
-        started = [subprocess.Popen(["taskset", "-c", str(core), sys.executable, "-c", code], cwd=ROOT, env=env, stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True) for core in cores]
+        started = [
+            subprocess.Popen(
+                ["taskset", "-c", str(core), sys.executable, "-c", code],
+                cwd=ROOT,
+                env=env,
+                stdin=subprocess.PIPE,
+                stdout=subprocess.PIPE,
+                text=True,
+            )
+            for core in cores
+        ]
         for p in started:
             assert p.stdout and p.stdout.readline().strip() == "ready"
         for p in started:

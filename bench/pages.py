@@ -18,19 +18,35 @@ from bench.engine import figure
 
 ROOT = Path(__file__).resolve().parent.parent
 WORKSPACE = "Alpine.$data(document.querySelector('[x-data^=workspace]'))"
-FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking", "--disable-component-update", "--disable-sync"]
+FLAGS = [
+    "--no-sandbox",
+    "--disable-gpu",
+    "--disable-quic",
+    "--no-first-run",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+]
 
 
 @contextmanager
 def studio(worker: bool) -> Iterator[tuple[str, str]]:
-    """The studio on a database of its own, with the demo, and a render worker if asked: its address and its folder of files."""
+    """The studio on a database of its own, with the demo, and a render worker if asked: its address and its folder of
+    files."""
     import psycopg
 
     from scripts.house import SIGN_IN, Cluster, free_port
 
     notes = Cluster().notes
     name = f"bench_{os.getpid()}"
-    admin = psycopg.connect(host="127.0.0.1", port=(notes / "port").read_text().strip(), user="lumwick", password=(notes / "password").read_text().strip(), dbname="postgres", autocommit=True)
+    admin = psycopg.connect(
+        host="127.0.0.1",
+        port=(notes / "port").read_text().strip(),
+        user="lumwick",
+        password=(notes / "password").read_text().strip(),
+        dbname="postgres",
+        autocommit=True,
+    )
     admin.execute(f"create database {name}")
     port = free_port()
     started: list[subprocess.Popen[bytes]] = []
@@ -38,10 +54,36 @@ def studio(worker: bool) -> Iterator[tuple[str, str]]:
         env = {**os.environ, "LUMWICK_DB": name, "LUMWICK_MEDIA": media}
         try:
             for command in ("migrate", "seed_demo"):
-                subprocess.run([sys.executable, "manage.py", command, "--verbosity", "0"], cwd=ROOT, env=env, check=True)
-            started.append(subprocess.Popen([sys.executable, "-m", "gunicorn", "studio.wsgi:application", "--bind", f"127.0.0.1:{port}", "--workers", "1", "--threads", "12", "--timeout", "120"], cwd=ROOT, env=env, stderr=subprocess.DEVNULL))
+                subprocess.run(
+                    [sys.executable, "manage.py", command, "--verbosity", "0"], cwd=ROOT, env=env, check=True
+                )
+            started.append(
+                subprocess.Popen(
+                    [
+                        sys.executable,
+                        "-m",
+                        "gunicorn",
+                        "studio.wsgi:application",
+                        "--bind",
+                        f"127.0.0.1:{port}",
+                        "--workers",
+                        "1",
+                        "--threads",
+                        "12",
+                        "--timeout",
+                        "120",
+                    ],
+                    cwd=ROOT,
+                    env=env,
+                    stderr=subprocess.DEVNULL,
+                )
+            )
             if worker:
-                started.append(subprocess.Popen([sys.executable, "manage.py", "render_worker"], cwd=ROOT, env=env, stderr=subprocess.DEVNULL))
+                started.append(
+                    subprocess.Popen(
+                        [sys.executable, "manage.py", "render_worker"], cwd=ROOT, env=env, stderr=subprocess.DEVNULL
+                    )
+                )
             url = f"http://127.0.0.1:{port}"
             for _ in range(100):
                 try:
@@ -81,15 +123,20 @@ def visitor(url: str) -> Iterator[Any]:
 
 
 TIMED = """(act) => new Promise((done) => {
-  const w = Alpine.$data(document.querySelector('[x-data^=workspace]')), c = document.querySelector('#look'), start = performance.now(), wish = w.wish; let first = 0;
-  const watch = () => { if (Number(c.dataset.wish) > wish) { if (!first) first = performance.now() - start; if (Number(c.dataset.step) >= 1) { done([first, performance.now() - start]); return; } } requestAnimationFrame(watch); };
-  act === 'drag' ? (w.free().bearing += 4, w.look()) : act === 'walk' ? w.walk(0.4, 0.6) : act === 'edit' ? w.send({ typed: { path: '/sea/clarity', text: String(2 + Math.random() * 2), t: w.t } }) : w.toFrame(w.frame() + 7);
+  const w = Alpine.$data(document.querySelector('[x-data^=workspace]')), c = document.querySelector('#look'),
+      start = performance.now(), wish = w.wish; let first = 0;
+  const watch = () => { if (Number(c.dataset.wish) > wish) { if (!first) first = performance.now() - start;
+      if (Number(c.dataset.step) >= 1) { done([first, performance.now() - start]); return;
+      } } requestAnimationFrame(watch); };
+  act === 'drag' ? (w.free().bearing += 4, w.look()) : act === 'walk' ? w.walk(0.4, 0.6) : act === 'edit' ? w.send({
+      typed: { path: '/sea/clarity', text: String(2 + Math.random() * 2), t: w.t } }) : w.toFrame(w.frame() + 7);
   watch();
 })"""
 
 
 def look() -> list[dict[str, Any]]:
-    """From input to pixels in the browser: the first picture, and 480x270 denoised; medians over drags, walks, edits and scrubs in all four shots."""
+    """From input to pixels in the browser: the first picture, and 480x270 denoised; medians over drags, walks, edits
+    and scrubs in all four shots."""
     firsts, cleans = [], []
     with studio(worker=False) as (url, _), visitor(url) as page:
         for shot in ("dawn", "boardwalk", "sunset", "pine"):
@@ -102,7 +149,10 @@ def look() -> list[dict[str, Any]]:
                 first, clean = page.evaluate(TIMED, act)
                 firsts.append(first / 1000)
                 cleans.append(clean / 1000)
-    return [figure("look: first picture after an input, median", statistics.median(firsts), "s", 0.4, "lower"), figure("look: 480x270 denoised after an input, median", statistics.median(cleans), "s", 1.2, "lower")]
+    return [
+        figure("look: first picture after an input, median", statistics.median(firsts), "s", 0.4, "lower"),
+        figure("look: 480x270 denoised after an input, median", statistics.median(cleans), "s", 1.2, "lower"),
+    ]
 
 
 def pages() -> list[dict[str, Any]]:
@@ -110,12 +160,23 @@ def pages() -> list[dict[str, Any]]:
     times = []
     with studio(worker=True) as (url, _), visitor(url) as page:
         page.wait_for_function("Number(document.querySelector('#look').dataset.step) >= 4")
-        page.evaluate("""async () => { const b = new FormData(); for (const [k, v] of Object.entries({ shot: 'dawn', size: '1280x720', quality: 'study', first: 1, last: 20 })) b.set(k, v);
-            await fetch(location.pathname + 'take/', { method: 'POST', headers: { 'X-CSRFToken': document.cookie.match(/csrftoken=([^;]*)/)[1] }, body: b }); }""")
+        page.evaluate("""async () => { const b = new FormData();
+            for (const [k, v] of Object.entries({ shot: 'dawn', size: '1280x720', quality: 'study', first: 1, last:
+            20 })) b.set(k, v);
+            await fetch(location.pathname + 'take/', { method: 'POST', headers: { 'X-CSRFToken':
+                document.cookie.match(/csrftoken=([^;]*)/)[1] }, body: b }); }""")
         time.sleep(15)  # the worker is well into its first frame
         for _ in range(40):
             for path in ("/", "", "state/", "slip/?bench=air&shot=dawn", "takes/", "history/"):
-                times.append(page.evaluate("async (p) => { const u = p === '/' ? '/' : location.pathname + p, t = performance.now(); const r = await fetch(u); await r.text(); return r.ok ? performance.now() - t : 1e9; }", path) / 1000)
+                times.append(
+                    page.evaluate(
+                        "async (p) => { const u = p === '/' ? '/' : location.pathname + p, t = "
+                        "performance.now(); const r = await fetch(u); await r.text(); return r.ok ? "
+                        "performance.now() - t : 1e9; }",
+                        path,
+                    )
+                    / 1000
+                )
     times.sort()
     return [figure("pages while a take renders, 95th percentile", times[int(0.95 * len(times))], "s", 0.2, "lower")]
 

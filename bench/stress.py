@@ -22,10 +22,36 @@ def stress() -> tuple[Setting, Snapshot, Stage, dict[str, int]]:
     setting = load_setting(saltmere())
     place = setting.place
     whole = [(-100.0, -480.0), (500.0, -480.0), (500.0, 500.0), (-100.0, 500.0)]
-    woods = [Stand(id=f"wood-{kind}", name=f"Wood of {kind}", kind=kind, area=whole, per_hectare=175, height=h, lowest=0.9, slope_most=60, seed=k + 40) for k, (kind, h) in enumerate((("pine", 10.0), ("alder", 8.0), ("scrub", 1.4)))]  # type: ignore[arg-type]
+    woods = [
+        Stand(
+            id=f"wood-{kind}",
+            name=f"Wood of {kind}",
+            kind=kind,
+            area=whole,
+            per_hectare=175,
+            height=h,
+            lowest=0.9,
+            slope_most=60,
+            seed=k + 40,
+        )
+        for k, (kind, h) in enumerate((("pine", 10.0), ("alder", 8.0), ("scrub", 1.4)))
+    ]  # type: ignore[arg-type]
     house = Built(id="house", name="House", kind="hide", line=[(10.0, 10.0)], width=8.0, deck=2.2, turn=225)
     shot = place.shots[0].model_copy(update={"clock": Clock(start=dt.datetime(2026, 6, 5, 16, 0)), "air": None})
-    big = place.model_copy(update={"growth": [*woods, *(s.model_copy(update={"area": whole, "per_hectare": 14000}) for s in place.growth if s.id in ("saltgrass", "marram"))], "built": [house], "shots": [shot]})
+    big = place.model_copy(
+        update={
+            "growth": [
+                *woods,
+                *(
+                    s.model_copy(update={"area": whole, "per_hectare": 14000})
+                    for s in place.growth
+                    if s.id in ("saltgrass", "marram")
+                ),
+            ],
+            "built": [house],
+            "shots": [shot],
+        }
+    )
     made = Setting(big, setting.ground, setting.read)
     stage = Stage(made)
     snap = evaluate(made, shot, 0.5, Camera(EYE, look_at(EYE, AIM), 24.0, ev100=14.0))

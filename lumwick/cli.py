@@ -15,7 +15,12 @@ from rich.progress import Progress, TimeElapsedColumn, TimeRemainingColumn
 from lumwick import cli_route, cli_time
 from lumwick.errors import LumwickError
 
-app = typer.Typer(add_completion=False, no_args_is_help=True, pretty_exceptions_enable=False, help="Make natural and built places live, and film them.")
+app = typer.Typer(
+    add_completion=False,
+    no_args_is_help=True,
+    pretty_exceptions_enable=False,
+    help="Make natural and built places live, and film them.",
+)
 app.add_typer(cli_time.app)
 app.add_typer(cli_route.app)
 say = Console(stderr=True)
@@ -71,7 +76,9 @@ def _shares(text: str) -> tuple[float, float, float, float]:
     return left, top, right, bottom
 
 
-def _own_quality(grade: Any, samples: int | None, noise: float | None, bounces: str | None, denoise: str | None, vary: bool) -> Any:
+def _own_quality(
+    grade: Any, samples: int | None, noise: float | None, bounces: str | None, denoise: str | None, vary: bool
+) -> Any:
     """A quality with what was said on the command line in place of its own."""
     from dataclasses import replace
 
@@ -89,7 +96,10 @@ def _own_quality(grade: Any, samples: int | None, noise: float | None, bounces: 
             own["bounces"], own["reflections"], own["transmissions"] = (int(v) for v in bounces.split(","))
         except ValueError:
             raise BadInput(f"Bounces are written like 2,4,8, not {bounces!r}.") from None
-        if min(own["bounces"], own["reflections"], own["transmissions"]) < 0 or max(own["bounces"], own["reflections"], own["transmissions"]) > 16:
+        if (
+            min(own["bounces"], own["reflections"], own["transmissions"]) < 0
+            or max(own["bounces"], own["reflections"], own["transmissions"]) > 16
+        ):
             raise BadInput("Bounces lie from 0 to 16 each.")
     if denoise is not None:
         if denoise not in ("fast", "balanced", "high", "none"):
@@ -99,20 +109,38 @@ def _own_quality(grade: Any, samples: int | None, noise: float | None, bounces: 
 
 
 @app.command()
-def render(place: Path, shot: Annotated[str, typer.Option(help="Id or name of the shot.")], frames: Annotated[Optional[str], typer.Option(help="Like 1-48; all if left out.")] = None,
-           size: str = "1280x720", quality: str = "study", out: Annotated[Optional[Path], typer.Option(help="Folder for numbered PNG frames.")] = None,
-           film: Annotated[Optional[Path], typer.Option(help="One MP4 instead.")] = None,
-           exr: Annotated[bool, typer.Option("--exr", help="Beside each PNG its light and passes as multi-layer OpenEXR.")] = False,
-           cut: Annotated[bool, typer.Option("--cut-sky", help="PNG with the sky cut out, as straight alpha.")] = False,
-           matte: Annotated[Optional[str], typer.Option(help="PNG of where these things or surfaces are, names with commas; white on black, with alpha.")] = None,
-           crop: Annotated[Optional[str], typer.Option(help="Left,top,right,bottom in shares of the picture, like 0.25,0.25,0.75,0.75.")] = None,
-           overscan: Annotated[float, typer.Option(help="Percent of the width to show beyond each edge.")] = 0.0,
-           percent: Annotated[float, typer.Option(help="Of the size.")] = 100.0,
-           samples: Annotated[Optional[int], typer.Option(help="A pixel, in the mean, in place of the quality's.")] = None,
-           noise: Annotated[Optional[float], typer.Option(help="Percent of error at which a pixel gets no more samples; 0 gives all the same.")] = None,
-           bounces: Annotated[Optional[str], typer.Option(help="Off matt surfaces, off glossy ones, through clear things: like 2,4,8.")] = None,
-           denoise: Annotated[Optional[str], typer.Option(help="fast, balanced, high or none.")] = None,
-           vary: Annotated[bool, typer.Option("--vary-noise", help="Noise of its own for each frame.")] = False) -> None:
+def render(
+    place: Path,
+    shot: Annotated[str, typer.Option(help="Id or name of the shot.")],
+    frames: Annotated[Optional[str], typer.Option(help="Like 1-48; all if left out.")] = None,
+    size: str = "1280x720",
+    quality: str = "study",
+    out: Annotated[Optional[Path], typer.Option(help="Folder for numbered PNG frames.")] = None,
+    film: Annotated[Optional[Path], typer.Option(help="One MP4 instead.")] = None,
+    exr: Annotated[
+        bool, typer.Option("--exr", help="Beside each PNG its light and passes as multi-layer OpenEXR.")
+    ] = False,
+    cut: Annotated[bool, typer.Option("--cut-sky", help="PNG with the sky cut out, as straight alpha.")] = False,
+    matte: Annotated[
+        Optional[str],
+        typer.Option(help="PNG of where these things or surfaces are, names with commas; white on black, with alpha."),
+    ] = None,
+    crop: Annotated[
+        Optional[str], typer.Option(help="Left,top,right,bottom in shares of the picture, like 0.25,0.25,0.75,0.75.")
+    ] = None,
+    overscan: Annotated[float, typer.Option(help="Percent of the width to show beyond each edge.")] = 0.0,
+    percent: Annotated[float, typer.Option(help="Of the size.")] = 100.0,
+    samples: Annotated[Optional[int], typer.Option(help="A pixel, in the mean, in place of the quality's.")] = None,
+    noise: Annotated[
+        Optional[float],
+        typer.Option(help="Percent of error at which a pixel gets no more samples; 0 gives all the same."),
+    ] = None,
+    bounces: Annotated[
+        Optional[str], typer.Option(help="Off matt surfaces, off glossy ones, through clear things: like 2,4,8.")
+    ] = None,
+    denoise: Annotated[Optional[str], typer.Option(help="fast, balanced, high or none.")] = None,
+    vary: Annotated[bool, typer.Option("--vary-noise", help="Noise of its own for each frame.")] = False,
+) -> None:
     """Render frames of a shot as PNG, or as one MP4."""
     from lumwick.deliver.film import write_film
     from lumwick.deliver.frames import cut_out, names_of
@@ -132,7 +160,10 @@ def render(place: Path, shot: Annotated[str, typer.Option(help="Id or name of th
     setting = _open(place)
     the_shot = _shot(setting, shot)
     numbers = _frames(frames, the_shot.frames) if frames else list(range(1, the_shot.frames + 1))
-    wanted, grade = _size(size), _own_quality(grade_of("matte" if matte else quality), samples, noise, bounces, denoise, vary)
+    wanted, grade = (
+        _size(size),
+        _own_quality(grade_of("matte" if matte else quality), samples, noise, bounces, denoise, vary),
+    )
     if (cut or matte) and out is None:
         raise BadInput("A cut-out sky or a matte is written frame by frame: say --out FOLDER.")
     framing = Framing(percent, overscan, _shares(crop) if crop else None)
@@ -140,7 +171,9 @@ def render(place: Path, shot: Annotated[str, typer.Option(help="Id or name of th
     blank(*film_size)
     setting.way(the_shot)
     stage = Stage(setting)
-    with Progress(*Progress.get_default_columns()[:-1], TimeElapsedColumn(), TimeRemainingColumn(), console=say) as progress:
+    with Progress(
+        *Progress.get_default_columns()[:-1], TimeElapsedColumn(), TimeRemainingColumn(), console=say
+    ) as progress:
         task = progress.add_task(the_shot.name, total=len(numbers))
 
         def pictures() -> Any:
@@ -169,13 +202,28 @@ def render(place: Path, shot: Annotated[str, typer.Option(help="Id or name of th
                     write_png(path, picture.pixels)
                 if exr:
                     motion = drift_of(stage, the_shot, picture.snapshot.t, wanted, framing=framing)
-                    write_passes(path.with_suffix(".exr"), picture.film, picture.light, camera, RATES[the_shot.fps], number, motion)
+                    write_passes(
+                        path.with_suffix(".exr"),
+                        picture.film,
+                        picture.light,
+                        camera,
+                        RATES[the_shot.fps],
+                        number,
+                        motion,
+                    )
 
 
 @app.command("import-land")
-def import_land(file: Path, out: Annotated[Path, typer.Option(help="Place file to write.")], name: Optional[str] = None, size: Annotated[Optional[float], typer.Option(help="East-west size in metres.")] = None,
-                lowest: Optional[float] = None, highest: Optional[float] = None, sea_level: Annotated[Optional[float], typer.Option(help="Height of the sea; none if left out.")] = None,
-                reduce: bool = False) -> None:
+def import_land(
+    file: Path,
+    out: Annotated[Path, typer.Option(help="Place file to write.")],
+    name: Optional[str] = None,
+    size: Annotated[Optional[float], typer.Option(help="East-west size in metres.")] = None,
+    lowest: Optional[float] = None,
+    highest: Optional[float] = None,
+    sea_level: Annotated[Optional[float], typer.Option(help="Height of the sea; none if left out.")] = None,
+    reduce: bool = False,
+) -> None:
     """Make a place from an elevation file."""
     from lumwick.land.elevation import read_elevation
     from lumwick.newplace import place_from_survey
@@ -185,12 +233,29 @@ def import_land(file: Path, out: Annotated[Path, typer.Option(help="Place file t
     place, assets = place_from_survey(survey, name or file.stem, sea_level=sea_level)
     out.write_bytes(pack(place, assets))
     w, s, e, n = survey.ground.bounds
-    print(json.dumps({"place": str(out), "latitude": survey.latitude, "longitude": survey.longitude, "east_west_m": round(e - w, 2), "north_south_m": round(n - s, 2),
-                      "spacing_m": round(survey.ground.spacing, 3), "lowest_m": round(float(survey.ground.heights.min()), 2), "highest_m": round(float(survey.ground.heights.max()), 2), "note": survey.note}))
+    print(
+        json.dumps(
+            {
+                "place": str(out),
+                "latitude": survey.latitude,
+                "longitude": survey.longitude,
+                "east_west_m": round(e - w, 2),
+                "north_south_m": round(n - s, 2),
+                "spacing_m": round(survey.ground.spacing, 3),
+                "lowest_m": round(float(survey.ground.heights.min()), 2),
+                "highest_m": round(float(survey.ground.heights.max()), 2),
+                "note": survey.note,
+            }
+        )
+    )
 
 
 @app.command()
-def sun(lat: Annotated[float, typer.Option()], lon: Annotated[float, typer.Option()], at: Annotated[str, typer.Option(help="ISO date and hour with offset, or in UTC.")]) -> None:
+def sun(
+    lat: Annotated[float, typer.Option()],
+    lon: Annotated[float, typer.Option()],
+    at: Annotated[str, typer.Option(help="ISO date and hour with offset, or in UTC.")],
+) -> None:
     """Where the sun stands, and the day's rise, noon and set, as JSON."""
     from lumwick.air.sun import julian_day, sun_day, sun_position
 
@@ -207,8 +272,18 @@ def sun(lat: Annotated[float, typer.Option()], lon: Annotated[float, typer.Optio
     position = sun_position(julian_day(naive - offset), lat, lon)
     day = sun_day(naive.date(), lat, lon, offset.total_seconds() / 3600)
     iso = lambda d: d.isoformat(timespec="seconds") if d else None  # noqa: E731
-    print(json.dumps({"azimuth": round(float(position.azimuth), 4), "elevation": round(float(position.elevation), 4), "sunrise": iso(day.sunrise),
-                      "solar_noon": iso(day.noon), "sunset": iso(day.sunset), "always": day.always}))
+    print(
+        json.dumps(
+            {
+                "azimuth": round(float(position.azimuth), 4),
+                "elevation": round(float(position.elevation), 4),
+                "sunrise": iso(day.sunrise),
+                "solar_noon": iso(day.noon),
+                "sunset": iso(day.sunset),
+                "always": day.always,
+            }
+        )
+    )
 
 
 @app.command()

@@ -33,13 +33,23 @@ def _shot(setting: Any, name: str) -> Any:
 def _write(setting: Any, assets: dict[str, bytes], shot: Any, out: Path) -> None:
     from lumwick.place.files import needed, pack, parse
 
-    place = parse(setting.place.model_copy(update={"shots": [shot if s.id == shot.id else s for s in setting.place.shots]}).model_dump(mode="json"))
+    place = parse(
+        setting.place.model_copy(
+            update={"shots": [shot if s.id == shot.id else s for s in setting.place.shots]}
+        ).model_dump(mode="json")
+    )
     out.write_bytes(pack(place, {a.sha256: assets[a.sha256] for a in needed(place)}))
 
 
 @app.command()
-def check(place: Path, shot: Annotated[str, typer.Option()], mend: Annotated[bool, typer.Option("--mend", help="Repair what can be repaired, and write the place to --out.")] = False,
-          out: Annotated[Optional[Path], typer.Option(help="Place file to write.")] = None) -> None:
+def check(
+    place: Path,
+    shot: Annotated[str, typer.Option()],
+    mend: Annotated[
+        bool, typer.Option("--mend", help="Repair what can be repaired, and write the place to --out.")
+    ] = False,
+    out: Annotated[Optional[Path], typer.Option(help="Place file to write.")] = None,
+) -> None:
     """The ride check of a camera's move, as JSON: what is wrong, when, and what would mend it."""
     from lumwick.snapshot.mend import mend_all
     from lumwick.snapshot.ride import check as ride_check
@@ -58,10 +68,21 @@ def check(place: Path, shot: Annotated[str, typer.Option()], mend: Annotated[boo
 
 
 @app.command()
-def lay(place: Path, shot: Annotated[str, typer.Option(help="Id or name of the shot that gets the path.")], file: Annotated[Path, typer.Option(help="CSV, SVG, DXF, GPX, glTF or USD.")], out: Annotated[Path, typer.Option(help="Place file to write.")],
-        unit: Annotated[str, typer.Option(help="Of the file's lengths, if it does not say: m, ft, cm …, or metres to the unit.")] = "", path: Annotated[str, typer.Option(help="Name or number of one of several paths.")] = "",
-        walk: Annotated[bool, typer.Option("--walk", help="On the ground at eye height.")] = False, height: Annotated[float, typer.Option(help="Metres over floor or water where the file has no heights.")] = 1.6,
-        stations: Annotated[bool, typer.Option("--stations", help="Turn a camera's path into a few stations instead of running it exactly.")] = False) -> None:
+def lay(
+    place: Path,
+    shot: Annotated[str, typer.Option(help="Id or name of the shot that gets the path.")],
+    file: Annotated[Path, typer.Option(help="CSV, SVG, DXF, GPX, glTF or USD.")],
+    out: Annotated[Path, typer.Option(help="Place file to write.")],
+    unit: Annotated[
+        str, typer.Option(help="Of the file's lengths, if it does not say: m, ft, cm …, or metres to the unit.")
+    ] = "",
+    path: Annotated[str, typer.Option(help="Name or number of one of several paths.")] = "",
+    walk: Annotated[bool, typer.Option("--walk", help="On the ground at eye height.")] = False,
+    height: Annotated[float, typer.Option(help="Metres over floor or water where the file has no heights.")] = 1.6,
+    stations: Annotated[
+        bool, typer.Option("--stations", help="Turn a camera's path into a few stations instead of running it exactly.")
+    ] = False,
+) -> None:
     """Bring a path in as a shot's route."""
     from lumwick.deliver.paths_in import read_path
     from lumwick.motion.timebase import RATES
@@ -72,20 +93,39 @@ def lay(place: Path, shot: Annotated[str, typer.Option(help="Id or name of the s
     the_shot = _shot(setting, shot)
     if not file.is_file():
         raise LumwickError(f"There is no file {file}.")
-    found = read_path(file.read_bytes(), file.name, setting.still(the_shot).place.site, unit, path, float(RATES[the_shot.fps]))
+    found = read_path(
+        file.read_bytes(), file.name, setting.still(the_shot).place.site, unit, path, float(RATES[the_shot.fps])
+    )
     if found.track is not None and not walk:
         data = found.track.csv()
         asset = asset_of(f"{file.stem}.csv", data)
         assets = {**assets, asset.sha256: data}
         made = as_stations(the_shot, found.track) if stations else as_track(the_shot, asset, found.track)
     else:
-        made = along_line(setting, the_shot, found.points, "walk" if walk else "fly", height, found.times, found.heights, found.aims)
+        made = along_line(
+            setting, the_shot, found.points, "walk" if walk else "fly", height, found.times, found.heights, found.aims
+        )
     _write(setting, assets, made, out)
-    print(json.dumps({"place": str(out), "shot": made.id, "path": found.name, "way": made.route.way, "stations": len(made.route.stations), "frames": made.frames}))
+    print(
+        json.dumps(
+            {
+                "place": str(out),
+                "shot": made.id,
+                "path": found.name,
+                "way": made.route.way,
+                "stations": len(made.route.stations),
+                "frames": made.frames,
+            }
+        )
+    )
 
 
 @app.command()
-def export(place: Path, out: Annotated[Path, typer.Option(help="FILE.glb, .usd, .usda, .csv, .svg, .dxf or .gpx.")], shot: Annotated[Optional[str], typer.Option(help="Id or name; all shots if left out.")] = None) -> None:
+def export(
+    place: Path,
+    out: Annotated[Path, typer.Option(help="FILE.glb, .usd, .usda, .csv, .svg, .dxf or .gpx.")],
+    shot: Annotated[Optional[str], typer.Option(help="Id or name; all shots if left out.")] = None,
+) -> None:
     """Hand cameras on: everything by time in glTF, USD and CSV, the line alone in SVG, DXF and GPX."""
     from lumwick.deliver.paths_out import export as files_of
     from lumwick.motion.route import goes
@@ -102,8 +142,13 @@ def export(place: Path, out: Annotated[Path, typer.Option(help="FILE.glb, .usd, 
 
 
 @app.command()
-def film(place: Path, out: Annotated[Path, typer.Option(help="MP4 to write.")], size: Annotated[str, typer.Option()] = "1280x720", quality: Annotated[str, typer.Option(help="sketch, study or fine.")] = "study",
-         frames: Annotated[Optional[str], typer.Option(help="Like 1-48; all if left out.")] = None) -> None:
+def film(
+    place: Path,
+    out: Annotated[Path, typer.Option(help="MP4 to write.")],
+    size: Annotated[str, typer.Option()] = "1280x720",
+    quality: Annotated[str, typer.Option(help="sketch, study or fine.")] = "study",
+    frames: Annotated[Optional[str], typer.Option(help="Like 1-48; all if left out.")] = None,
+) -> None:
     """Render the whole film as it is cut, as one MP4."""
     from rich.progress import Progress
 
@@ -138,9 +183,21 @@ def film(place: Path, out: Annotated[Path, typer.Option(help="MP4 to write.")], 
 
 
 @app.command()
-def still(place: Path, shot: Annotated[str, typer.Option()], out: Annotated[Path, typer.Option(help="PNG to write.")], frame: Annotated[int, typer.Option()] = 1, size: Annotated[str, typer.Option(help="Of a plain or side-by-side picture; of a panorama its width counts.")] = "1280x720",
-          quality: str = "study", panorama: Annotated[bool, typer.Option("--panorama", help="The whole sphere, equirectangular.")] = False,
-          eyes: Annotated[float, typer.Option(help="Metres between two eyes: side by side, or one over the other in a panorama.")] = 0.0, zero: Annotated[float, typer.Option(help="Metres to what lies on the screen.")] = 6.0) -> None:
+def still(
+    place: Path,
+    shot: Annotated[str, typer.Option()],
+    out: Annotated[Path, typer.Option(help="PNG to write.")],
+    frame: Annotated[int, typer.Option()] = 1,
+    size: Annotated[
+        str, typer.Option(help="Of a plain or side-by-side picture; of a panorama its width counts.")
+    ] = "1280x720",
+    quality: str = "study",
+    panorama: Annotated[bool, typer.Option("--panorama", help="The whole sphere, equirectangular.")] = False,
+    eyes: Annotated[
+        float, typer.Option(help="Metres between two eyes: side by side, or one over the other in a panorama.")
+    ] = 0.0,
+    zero: Annotated[float, typer.Option(help="Metres to what lies on the screen.")] = 6.0,
+) -> None:
     """One frame of a shot: plain, side-by-side stereo, or a panorama for one eye or two."""
     from lumwick.deliver.stills import write_png
     from lumwick.motion.timebase import RATES, frame_time
@@ -153,12 +210,21 @@ def still(place: Path, shot: Annotated[str, typer.Option()], out: Annotated[Path
     the_shot = _shot(setting, shot)
     found = re.fullmatch(r"(\d{1,5})x(\d{1,5})", size)
     if not found or not 1 <= frame <= the_shot.frames or not 0 <= eyes <= 10:
-        raise LumwickError(f"A size is written like 1280x720, a frame lies from 1 to {the_shot.frames}, and eyes are at most 10 m apart.")
+        raise LumwickError(
+            "A size is written like 1280x720, a frame lies from 1 to "
+            f"{the_shot.frames}, and eyes are at most 10 m apart."
+        )
     stage = Stage(setting)
     if panorama:
-        pixels = whole_sphere(stage, the_shot, frame_time(frame, RATES[the_shot.fps]), int(found[1]), grade_of(quality), eyes)
+        pixels = whole_sphere(
+            stage, the_shot, frame_time(frame, RATES[the_shot.fps]), int(found[1]), grade_of(quality), eyes
+        )
     else:
-        seen = the_shot.model_copy(update={"exposure": the_shot.exposure.model_copy(update={"eyes": eyes, "zero_plane": zero} if eyes > 0 else {})})
+        seen = the_shot.model_copy(
+            update={
+                "exposure": the_shot.exposure.model_copy(update={"eyes": eyes, "zero_plane": zero} if eyes > 0 else {})
+            }
+        )
         picture = frame_picture(stage, seen, frame, (int(found[1]), int(found[2])), grade_of(quality))
         assert picture is not None
         pixels = picture.pixels

@@ -11,7 +11,9 @@ from lumwick.place.document import Air, Clock, Exposure, Land, Place, Route, Sea
 from lumwick.place.files import asset_of
 
 
-def place_from_survey(survey: Survey, name: str, sea_level: float | None = None, stands: bool = True) -> tuple[Place, dict[str, bytes]]:
+def place_from_survey(
+    survey: Survey, name: str, sea_level: float | None = None, stands: bool = True
+) -> tuple[Place, dict[str, bytes]]:
     """A place from a survey, with a datum at its own heights.
 
     Parameters
@@ -40,22 +42,68 @@ def place_from_survey(survey: Survey, name: str, sea_level: float | None = None,
         half = min(size / 2, 600.0)
         area = [(-half, -half), (half, -half), (half, half), (-half, half)]
         above = -1000.0 if sea_level is None else sea_level + 0.8
-        growth = [Stand(id="turf", name="Turf", kind="grass", area=area, per_hectare=4200, height=0.35, slope_most=32, lowest=above, seed=1),
-                  Stand(id="trees", name="Trees", kind="alder", area=area, per_hectare=28, height=7, slope_most=24, lowest=above, highest=low + 0.75 * (high - low) + 5, seed=2)]
+        growth = [
+            Stand(
+                id="turf",
+                name="Turf",
+                kind="grass",
+                area=area,
+                per_hectare=4200,
+                height=0.35,
+                slope_most=32,
+                lowest=above,
+                seed=1,
+            ),
+            Stand(
+                id="trees",
+                name="Trees",
+                kind="alder",
+                area=area,
+                per_hectare=28,
+                height=7,
+                slope_most=24,
+                lowest=above,
+                highest=low + 0.75 * (high - low) + 5,
+                seed=2,
+            ),
+        ]
     up = max(0.05 * size, 12.0)
     centre = float(g.height(0.0, 0.0))
     reach = min(0.3 * size, 900.0)
     top = float(g.height(np.linspace(-reach, reach, 50), np.linspace(-reach, reach, 50)).max())
-    stations = [Station(id=f"s{i + 1}", name="", east=round(x, 2), north=round(-reach * 0.8, 2), up=round(top + up, 2), aim=(0.0, round(reach * 0.4, 2), round(centre, 2)), focal=28)
-                for i, x in enumerate((-reach * 0.5, reach * 0.5))]
+    stations = [
+        Station(
+            id=f"s{i + 1}",
+            name="",
+            east=round(x, 2),
+            north=round(-reach * 0.8, 2),
+            up=round(top + up, 2),
+            aim=(0.0, round(reach * 0.4, 2), round(centre, 2)),
+            focal=28,
+        )
+        for i, x in enumerate((-reach * 0.5, reach * 0.5))
+    ]
     place = Place(
         name=name[:120] or "New place",
-        site=Site(latitude=survey.latitude or 0.0, longitude=lon, utc_offset=float(round(lon / 15)), altitude=max(min(altitude, 8850.0), -430.0)),
+        site=Site(
+            latitude=survey.latitude or 0.0,
+            longitude=lon,
+            utc_offset=float(round(lon / 15)),
+            altitude=max(min(altitude, 8850.0), -430.0),
+        ),
         land=Land(elevation=asset, cover="upland"),
         sea=Sea(present=sea_level is not None, level=sea_level or 0.0),
         air=Air(fog_base=round(low, 1), fog_visibility=60000, fog_height=300),
         growth=growth,
-        shots=[Shot(id="first", name="First fly-over", frames=96, clock=Clock(start=dt.datetime(2026, 6, 5, 9, 30)), exposure=Exposure(ev100=14.3, kelvin=5600, focus=1000),
-                    route=Route(way="fly", stations=stations))],
+        shots=[
+            Shot(
+                id="first",
+                name="First fly-over",
+                frames=96,
+                clock=Clock(start=dt.datetime(2026, 6, 5, 9, 30)),
+                exposure=Exposure(ev100=14.3, kelvin=5600, focus=1000),
+                route=Route(way="fly", stations=stations),
+            )
+        ],
     )
     return place, {asset.sha256: data}

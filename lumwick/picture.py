@@ -5,6 +5,7 @@ from __future__ import annotations
 import time
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
+from functools import partial
 
 import numpy as np
 from numpy.typing import NDArray
@@ -25,7 +26,8 @@ from lumwick.trace.stage import Stage, Window
 
 @dataclass(frozen=True)
 class Picture:
-    """A finished picture, uint8 sRGB (height, width, 3); the film, its cleaned light and the instant it came from; what each step took [s]."""
+    """A finished picture, uint8 sRGB (height, width, 3); the film, its cleaned light and the instant it came from;
+    what each step took [s]."""
 
     pixels: NDArray[np.uint8]
     film: Film
@@ -80,7 +82,16 @@ class Framing:
         return film, Window(whole[0], whole[1], x0, y0, edge / w)
 
 
-def frame_picture(stage: Stage, shot: Shot, frame: int, size: tuple[int, int], grade: Quality, stop: Callable[[], bool] | None = None, passes: bool = False, framing: Framing | None = None) -> Picture | None:
+def frame_picture(
+    stage: Stage,
+    shot: Shot,
+    frame: int,
+    size: tuple[int, int],
+    grade: Quality,
+    stop: Callable[[], bool] | None = None,
+    passes: bool = False,
+    framing: Framing | None = None,
+) -> Picture | None:
     """One frame of a shot, exposed while its shutter is open; None if ``stop`` asked for it.
 
     The last frames of a clip that fades where it comes round are mixed, as pictures, with what came before the
@@ -93,7 +104,9 @@ def frame_picture(stage: Stage, shot: Shot, frame: int, size: tuple[int, int], g
         shutter, seed = open_for(stage.setting, shot, at), 1 + frame if grade.vary else 1
         if shot.exposure.eyes > 0:
             return pair_at(stage, shot, at, size, grade, stop, passes, shutter, framing, seed)
-        return picture_at(stage, shot, at, size, grade, stop=stop, passes=passes, shutter=shutter, framing=framing, seed=seed)
+        return picture_at(
+            stage, shot, at, size, grade, stop=stop, passes=passes, shutter=shutter, framing=framing, seed=seed
+        )
 
     share = fade(shot, frame)
     before = made(t - shot.seconds) if share > 0 else None
@@ -102,11 +115,27 @@ def frame_picture(stage: Stage, shot: Shot, frame: int, size: tuple[int, int], g
         return None
     if before is None:
         return own
-    return replace(own, pixels=mixed(((own.pixels, 1 - share), (before.pixels, share))), seconds={name: took + before.seconds[name] for name, took in own.seconds.items()})
+    return replace(
+        own,
+        pixels=mixed(((own.pixels, 1 - share), (before.pixels, share))),
+        seconds={name: took + before.seconds[name] for name, took in own.seconds.items()},
+    )
 
 
-def pair_at(stage: Stage, shot: Shot, t: float, size: tuple[int, int], grade: Quality, stop: Callable[[], bool] | None = None, passes: bool = False, shutter: float = 0.0, framing: Framing | None = None, seed: int = 1) -> Picture | None:
-    """Both eyes at clip time ``t`` [s], side by side: the left one's picture on the left, each half as wide as the whole.
+def pair_at(
+    stage: Stage,
+    shot: Shot,
+    t: float,
+    size: tuple[int, int],
+    grade: Quality,
+    stop: Callable[[], bool] | None = None,
+    passes: bool = False,
+    shutter: float = 0.0,
+    framing: Framing | None = None,
+    seed: int = 1,
+) -> Picture | None:
+    """Both eyes at clip time ``t`` [s], side by side: the left one's picture on the left, each half as wide as the
+    whole.
 
     Raises
     ------
@@ -118,11 +147,28 @@ def pair_at(stage: Stage, shot: Shot, t: float, size: tuple[int, int], grade: Qu
     if size[0] % 2:
         raise RenderError("A stereo pair needs an even width: each eye has half of it.")
     e = shot.exposure
-    halves = [picture_at(stage, shot, t, (size[0] // 2, size[1]), grade, stop=stop, shutter=shutter, seed=seed, seen=lambda camera, side=side: eye_of(camera, side, e.eyes, e.zero_plane)) for side in (-1, 1)]  # type: ignore[misc]
+    halves = [
+        picture_at(
+            stage,
+            shot,
+            t,
+            (size[0] // 2, size[1]),
+            grade,
+            stop=stop,
+            shutter=shutter,
+            seed=seed,
+            seen=partial(eye_of, side=side, eyes=e.eyes, zero_plane=e.zero_plane),
+        )
+        for side in (-1, 1)
+    ]
     left, right = halves
     if left is None or right is None:
         return None
-    return replace(left, pixels=np.concatenate([left.pixels, right.pixels], axis=1), seconds={name: took + right.seconds[name] for name, took in left.seconds.items()})
+    return replace(
+        left,
+        pixels=np.concatenate([left.pixels, right.pixels], axis=1),
+        seconds={name: took + right.seconds[name] for name, took in left.seconds.items()},
+    )
 
 
 def panorama(stage: Stage, shot: Shot, t: float, width: int, grade: Quality, eyes: float = 0.0) -> NDArray[np.uint8]:
@@ -146,7 +192,7 @@ def panorama(stage: Stage, shot: Shot, t: float, width: int, grade: Quality, eye
         raise RenderError("A panorama is 64 to 16384 pixels wide, an even number: it is half as high.")
     pictures = []
     for side in (-1, 1) if eyes > 0 else (0,):
-        made = picture_at(stage, shot, t, (width, width // 2), grade, seen=lambda camera, side=side: around(camera, side, eyes))  # type: ignore[misc]
+        made = picture_at(stage, shot, t, (width, width // 2), grade, seen=partial(around, side=side, eyes=eyes))
         assert made is not None
         pictures.append(made.pixels)
     return np.concatenate(pictures)
@@ -156,10 +202,18 @@ def mixed(pictures: Sequence[tuple[NDArray[np.uint8], float]]) -> NDArray[np.uin
     """Pictures laid over one another by their shares; what is missing to 1 is black."""
     if len(pictures) == 1 and pictures[0][1] >= 1:
         return pictures[0][0]
-    return np.round(sum(pixels.astype(np.float32) * share for pixels, share in pictures)).astype(np.uint8)  # type: ignore[union-attr]
+    # type: ignore[union-attr]
+    return np.round(sum(pixels.astype(np.float32) * share for pixels, share in pictures)).astype(np.uint8)
 
 
-def film_picture(stage: Stage, n: int, size: tuple[int, int], grade: Quality, stop: Callable[[], bool] | None = None, made: Callable[[Part], NDArray[np.uint8] | None] | None = None) -> NDArray[np.uint8] | None:
+def film_picture(
+    stage: Stage,
+    n: int,
+    size: tuple[int, int],
+    grade: Quality,
+    stop: Callable[[], bool] | None = None,
+    made: Callable[[Part], NDArray[np.uint8] | None] | None = None,
+) -> NDArray[np.uint8] | None:
     """Frame ``n`` of the place's film, uint8 sRGB (height, width, 3); None if ``stop`` asked for it.
 
     Parameters
@@ -194,8 +248,20 @@ def open_for(setting: Setting, shot: Shot, t: float) -> float:
     return setting.motions(shot).at(t)[1].exposure.shutter / 360.0 / float(RATES[shot.fps])
 
 
-def picture_at(stage: Stage, shot: Shot, t: float, size: tuple[int, int], grade: Quality, camera: Camera | None = None, stop: Callable[[], bool] | None = None,
-               passes: bool = False, shutter: float = 0.0, framing: Framing | None = None, seed: int = 1, seen: Callable[[Camera], Camera] | None = None) -> Picture | None:
+def picture_at(
+    stage: Stage,
+    shot: Shot,
+    t: float,
+    size: tuple[int, int],
+    grade: Quality,
+    camera: Camera | None = None,
+    stop: Callable[[], bool] | None = None,
+    passes: bool = False,
+    shutter: float = 0.0,
+    framing: Framing | None = None,
+    seed: int = 1,
+    seen: Callable[[Camera], Camera] | None = None,
+) -> Picture | None:
     """The place at clip time ``t`` [s], by the shot's camera or another.
 
     Parameters
@@ -230,8 +296,20 @@ def picture_at(stage: Stage, shot: Shot, t: float, size: tuple[int, int], grade:
             with ENGINE:
                 stage.set(snapshot)
             t1 = time.perf_counter()
-            if not expose(stage, film, wanted(k), grade.bounces, seed=seed, stop=stop, opens=opens, closes=closes, window=window, reflections=grade.reflections,
-                          transmissions=grade.transmissions, flat=grade.flat):
+            if not expose(
+                stage,
+                film,
+                wanted(k),
+                grade.bounces,
+                seed=seed,
+                stop=stop,
+                opens=opens,
+                closes=closes,
+                window=window,
+                reflections=grade.reflections,
+                transmissions=grade.transmissions,
+                flat=grade.flat,
+            ):
                 return False
             took["set"] += t1 - t0
             took["trace"] += time.perf_counter() - t1
@@ -254,17 +332,32 @@ def picture_at(stage: Stage, shot: Shot, t: float, size: tuple[int, int], grade:
     return Picture(pixels, film, light, shown, {**took, "clean": t3 - t2, "develop": t4 - t3})
 
 
-def drift_of(stage: Stage, shot: Shot, t: float, size: tuple[int, int], camera: Camera | None = None, framing: Framing | None = None) -> NDArray[np.float32]:
+def drift_of(
+    stage: Stage,
+    shot: Shot,
+    t: float,
+    size: tuple[int, int],
+    camera: Camera | None = None,
+    framing: Framing | None = None,
+) -> NDArray[np.float32]:
     """Motion of what each pixel shows until the next frame, shape (height, width, 2) [pixels, right and down]."""
     film_size, window = (framing or Framing()).film(size)
     step = 1 / float(RATES[shot.fps])
     now = evaluate(stage.setting, shot, t, camera)
-    return drift(stage, now, lambda seen: evaluate(stage.setting, shot, t + step, seen), camera or camera_at(stage.setting, shot, t + step), film_size, window).whole
+    return drift(
+        stage,
+        now,
+        lambda seen: evaluate(stage.setting, shot, t + step, seen),
+        camera or camera_at(stage.setting, shot, t + step),
+        film_size,
+        window,
+    ).whole
 
 
 @dataclass(frozen=True)
 class Step:
-    """How much a clip's picture changes from frame to frame, and where it comes round; shares of white (`lumwick.develop.flicker`).
+    """How much a clip's picture changes from frame to frame, and where it comes round; shares of white
+    (`lumwick.develop.flicker`).
 
     Attributes
     ----------
@@ -296,7 +389,13 @@ def seam_step(stage: Stage, shot: Shot, size: tuple[int, int] = (192, 108), pair
         assert picture is not None
         return picture.pixels
 
-    starts = sorted({max(1, min(shot.frames - 1, round(1 + (shot.frames - 2) * k / max(pairs - 1, 1)))) for k in range(pairs)}) if shot.frames > 1 else [1]
+    starts = (
+        sorted(
+            {max(1, min(shot.frames - 1, round(1 + (shot.frames - 2) * k / max(pairs - 1, 1)))) for k in range(pairs)}
+        )
+        if shot.frames > 1
+        else [1]
+    )
     frames = {n: shown(n) for n in sorted({1, shot.frames, *starts, *(n + 1 for n in starts if n < shot.frames)})}
     steps = [flicker(frames[n], frames[n + 1]) for n in starts if n < shot.frames] or [0.0]
     return Step(float(np.median(steps)), float(max(steps)), flicker(frames[shot.frames], frames[1]))

@@ -21,8 +21,19 @@ def integrator() -> None:
 
     v = np.zeros(3)
     view = View(v, v, v, v, False, v, v, v, v, 1.0, 1.0, 0.0, 1.0, 0, 0.0, 0.0, 0.0, 1.0, 1.0, 0.0, 0.0, 0, 0.0)
-    render_rows(hollow(), view, Limits(1, 1, 1, 1.0, False, 1.0), np.zeros((1, 1, CHANNELS), np.float32), np.zeros((0, 0, PASSES), np.float32), np.zeros((0, 0, 2, IDS, 2), np.int32),
-                np.zeros((1, 1), np.int32), 1, np.zeros(0, np.int64), np.zeros((0, 2), np.int64), NO_LOG)
+    render_rows(
+        hollow(),
+        view,
+        Limits(1, 1, 1, 1.0, False, 1.0),
+        np.zeros((1, 1, CHANNELS), np.float32),
+        np.zeros((0, 0, PASSES), np.float32),
+        np.zeros((0, 0, 2, IDS, 2), np.int32),
+        np.zeros((1, 1), np.int32),
+        1,
+        np.zeros(0, np.int64),
+        np.zeros((0, 2), np.int64),
+        NO_LOG,
+    )
 
 
 def warm(say: Callable[[str], None]) -> None:
@@ -49,8 +60,17 @@ def warm(say: Callable[[str], None]) -> None:
     from lumwick.trace.stage import Stage
 
     land = Land(elevation=Asset(sha256="0" * 64, name="none.tif", bytes=0))
-    stands = [Stand(id=k, name=k, kind=k, area=[(-20, 0), (20, 0), (20, 40), (-20, 40)], per_hectare=200, height=h) for k, h in (("pine", 6), ("reed", 1.5))]
-    place = Place(name="warm", land=land, growth=stands, shots=[Shot(id="a", name="a")], built=[Built(id="b", name="b", kind="jetty", line=[(0, 0), (4, 4)])])
+    stands = [
+        Stand(id=k, name=k, kind=k, area=[(-20, 0), (20, 0), (20, 40), (-20, 40)], per_hectare=200, height=h)
+        for k, h in (("pine", 6), ("reed", 1.5))
+    ]
+    place = Place(
+        name="warm",
+        land=land,
+        growth=stands,
+        shots=[Shot(id="a", name="a")],
+        built=[Built(id="b", name="b", kind="jetty", line=[(0, 0), (4, 4)])],
+    )
     ground = saltmarsh(129, 9.0)
     setting = Setting(place, ground)
     stage = Stage(setting)

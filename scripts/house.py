@@ -1,6 +1,6 @@
 """Set the house up, start it, test it: the one script behind the Makefile. Only the standard library is needed.
 
-    python3.11 scripts/house.py setup|demo|test|shots|stills|bench|stop
+python3.11 scripts/house.py setup|demo|test|shots|stills|bench|stop
 """
 
 from __future__ import annotations
@@ -59,8 +59,17 @@ def debian(package: str, present: bool) -> None:
     log = VAR / "apt.log"
     with log.open("ab") as out:
         subprocess.run([*prefix, "apt-get", "update", "-q"], stdout=out, stderr=out, env=environment, check=False)
-        if subprocess.run([*prefix, "apt-get", "install", "-y", "-q", "--no-install-recommends", package], stdout=out, stderr=out, env=environment, check=False).returncode:
-            fail(f"{package} is missing and could not be installed (see {log}). As an administrator: apt-get install {package}")
+        if subprocess.run(
+            [*prefix, "apt-get", "install", "-y", "-q", "--no-install-recommends", package],
+            stdout=out,
+            stderr=out,
+            env=environment,
+            check=False,
+        ).returncode:
+            fail(
+                f"{package} is missing and could not be installed (see "
+                f"{log}). As an administrator: apt-get install {package}"
+            )
 
 
 def environment() -> None:
@@ -77,7 +86,17 @@ def environment() -> None:
                 debian("python3.11-venv", False)
                 run(python, "-m", "venv", str(VENV))
         say("installing pinned requirements (some minutes the first time) …")
-        run(PYTHON, "-m", "pip", "install", "-qq", "--disable-pip-version-check", "--require-hashes", "-r", "requirements.txt")
+        run(
+            PYTHON,
+            "-m",
+            "pip",
+            "install",
+            "-qq",
+            "--disable-pip-version-check",
+            "--require-hashes",
+            "-r",
+            "requirements.txt",
+        )
         mark.write_text(wanted)
     site = next((VENV / "lib").glob("python3.*/site-packages"))
     (site / "lumwick.pth").write_text(f"{ROOT}\n")
@@ -127,7 +146,10 @@ class Cluster:
         return done
 
     def running(self) -> bool:
-        return self.data.exists() and self._as([str(self.bin / "pg_ctl"), "-D", str(self.data), "status"], check=False).returncode == 0
+        return (
+            self.data.exists()
+            and self._as([str(self.bin / "pg_ctl"), "-D", str(self.data), "status"], check=False).returncode == 0
+        )
 
     def start(self) -> bool:
         """Start the cluster, made if need be; True if it was not running."""
@@ -143,7 +165,22 @@ class Cluster:
             if self.user == "postgres":
                 shutil.chown(secret, "postgres", "postgres")
             secret.chmod(0o600)
-            self._as([str(self.bin / "initdb"), "-D", str(self.data), "-U", "lumwick", "--pwfile", str(secret), "-A", "scram-sha-256", "-E", "UTF8", "--locale=C.UTF-8"])
+            self._as(
+                [
+                    str(self.bin / "initdb"),
+                    "-D",
+                    str(self.data),
+                    "-U",
+                    "lumwick",
+                    "--pwfile",
+                    str(secret),
+                    "-A",
+                    "scram-sha-256",
+                    "-E",
+                    "UTF8",
+                    "--locale=C.UTF-8",
+                ]
+            )
             secret.unlink()
             (self.notes / "password").write_text(password)
             (self.notes / "password").chmod(0o600)
@@ -152,9 +189,26 @@ class Cluster:
         port = free_port()
         (self.notes / "port").write_text(str(port))
         sockets = self.data.parent
-        options = f"-c listen_addresses=127.0.0.1 -p {port} -c unix_socket_directories= -c max_connections=60 -c shared_buffers=64MB -c fsync=on"
+        options = (
+            f"-c listen_addresses=127.0.0.1 -p {port} -c unix_socket_directories= "
+            "-c max_connections=60 -c shared_buffers=64MB -c fsync=on"
+        )
         del sockets
-        self._as([str(self.bin / "pg_ctl"), "-D", str(self.data), "-l", str(self.log), "-w", "-t", "60", "-o", options, "start"])
+        self._as(
+            [
+                str(self.bin / "pg_ctl"),
+                "-D",
+                str(self.data),
+                "-l",
+                str(self.log),
+                "-w",
+                "-t",
+                "60",
+                "-o",
+                options,
+                "start",
+            ]
+        )
         return True
 
     def stop(self) -> None:
@@ -166,7 +220,13 @@ class Cluster:
 
 def warm() -> None:
     """Compile the kernels once, with progress; a digest of their sources names the cache."""
-    where = subprocess.run([str(PYTHON), "-c", "import lumwick, os; print(os.environ['NUMBA_CACHE_DIR'])"], cwd=ROOT, capture_output=True, text=True, check=True).stdout.strip()
+    where = subprocess.run(
+        [str(PYTHON), "-c", "import lumwick, os; print(os.environ['NUMBA_CACHE_DIR'])"],
+        cwd=ROOT,
+        capture_output=True,
+        text=True,
+        check=True,
+    ).stdout.strip()
     mark = Path(where) / "compiled"
     if not mark.exists():
         say("compiling the kernels, once (about a minute) …")
@@ -204,7 +264,10 @@ def chosen_port() -> int:
         try:
             s.bind(("127.0.0.1", int(asked)))
         except (OSError, ValueError, OverflowError):
-            fail(f"port {asked} cannot be used (is something else listening there?): choose another with PORT=, or leave it out.")
+            fail(
+                f"port {asked} cannot be used (is something else listening "
+                "there?): choose another with PORT=, or leave it out."
+            )
     return int(asked)
 
 
@@ -219,19 +282,39 @@ def demo() -> None:
     def leave(*_: object) -> None:
         raise KeyboardInterrupt
 
-    for number in (signal.SIGTERM, signal.SIGINT):  # also where a shell started this in the background, with SIGINT ignored
+    for number in (
+        signal.SIGTERM,
+        signal.SIGINT,
+    ):  # also where a shell started this in the background, with SIGINT ignored
         signal.signal(number, leave)
     try:
         manage("migrate", "--verbosity", "0")
         manage("seed_demo")
         url = f"http://127.0.0.1:{port}"
-        web = [str(PYTHON), "-m", "gunicorn", "studio.wsgi:application", "--bind", f"127.0.0.1:{port}", "--workers", "1", "--threads", "12", "--timeout", "120", "--log-level", "warning"]
+        web = [
+            str(PYTHON),
+            "-m",
+            "gunicorn",
+            "studio.wsgi:application",
+            "--bind",
+            f"127.0.0.1:{port}",
+            "--workers",
+            "1",
+            "--threads",
+            "12",
+            "--timeout",
+            "120",
+            "--log-level",
+            "warning",
+        ]
         worker = [str(PYTHON), "manage.py", "render_worker"]
         logs = {name: (VAR / f"{name}.log").open("ab") for name in ("web", "worker")}
         commands = {"web": web, "worker": worker}
 
         def start(name: str) -> None:
-            children[name] = subprocess.Popen(commands[name], cwd=ROOT, stdout=logs[name], stderr=logs[name], start_new_session=True)
+            children[name] = subprocess.Popen(
+                commands[name], cwd=ROOT, stdout=logs[name], stderr=logs[name], start_new_session=True
+            )
 
         for name in commands:
             start(name)
@@ -243,12 +326,18 @@ def demo() -> None:
             time.sleep(0.2)
         else:
             fail(f"the web server does not answer: see {VAR / 'web.log'}")
-        say(f"\n  Lumwick is up:  {url}\n  Sign in as      {SIGN_IN[0]}\n  password        {SIGN_IN[1]}\n\n  Ctrl-C stops everything.")
+        say(
+            f"\n  Lumwick is up:  {url}\n  Sign in as      {SIGN_IN[0]}\n  "
+            f"password        {SIGN_IN[1]}\n\n  Ctrl-C stops everything."
+        )
         while True:
             time.sleep(1)
             for name, child in children.items():
                 if child.poll() is not None:
-                    say(f"the {name} stopped (code {child.returncode}) and is started again; see {VAR / (name + '.log')}")
+                    say(
+                        f"the {name} stopped (code {child.returncode}) and is "
+                        f"started again; see {VAR / (name + '.log')}"
+                    )
                     start(name)
     except KeyboardInterrupt:
         say("\nstopping …")

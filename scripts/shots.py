@@ -26,7 +26,12 @@ class Photographer:
         if self.page.url != self.place:
             self.page.goto(self.place)
             self.page.wait_for_selector("#look[data-step]")
-        self.page.evaluate(f"([id, t]) => {{ const w = {WORKSPACE}; document.querySelector('#look').dataset.step = -1; return w.pickShot(id).then(() => w.go(t)); }}", [shot, t])
+        self.page.evaluate(
+            "([id, t]) => "
+            f"{{ const w = {WORKSPACE}; document.querySelector('#look').dataset.step = -1; return "
+            f"w.pickShot(id).then(() => w.go(t)); }}",
+            [shot, t],
+        )
         self.page.keyboard.press(bench)
         self.page.evaluate(f"(id) => {WORKSPACE}.select(id)", selected)
         time.sleep(1)
@@ -62,10 +67,19 @@ class Photographer:
 
         self.look("dawn", 0.0, "5")
         shot = spoilt(saltmere()[0]).model_dump(mode="json")
-        self.page.evaluate(f"(shot) => {WORKSPACE}.command({{ op: 'reshoot', shot, label: 'spoilt the flight' }})", shot)
+        self.page.evaluate(
+            f"(shot) => {WORKSPACE}.command({{ op: 'reshoot', shot, label: 'spoilt the flight' }})", shot
+        )
         self.page.click("#ride-tab")
-        self.page.wait_for_function(f"(() => {{ const w = {WORKSPACE}; return w.ride && w.ride.rev === w.s.rev && w.wrong().length > 4; }})()", timeout=60_000)
-        self.page.evaluate(f"{WORKSPACE}.frameChart(); {WORKSPACE}.drawChart(); document.querySelector('#look').dataset.step = -1; {WORKSPACE}.go(4.3)")
+        self.page.wait_for_function(
+            f"(() => {{ const w = {WORKSPACE}; return w.ride && w.ride.rev === w.s.rev && w.wrong().length > 4; }})()",
+            timeout=60_000,
+        )
+        self.page.evaluate(
+            f"{WORKSPACE}.frameChart(); {WORKSPACE}.drawChart(); "
+            "document.querySelector('#look').dataset.step = -1; "
+            f"{WORKSPACE}.go(4.3)"
+        )
         self.page.wait_for_function("Number(document.querySelector('#look').dataset.step) >= 4", timeout=300_000)
         time.sleep(0.6)
 
@@ -95,14 +109,19 @@ class Photographer:
         """Two small takes, before and after a change of the fog."""
         for visibility in ("480 m", "160 m"):
             self.take_budget()
-            self.page.evaluate(f"(text) => {WORKSPACE}.send({{ typed: {{ path: '/shots/dawn/air/fog_visibility', text, t: 0 }} }})", visibility)
+            self.page.evaluate(
+                f"(text) => {WORKSPACE}.send({{ typed: {{ path: '/shots/dawn/air/fog_visibility', text, t: 0 }} }})",
+                visibility,
+            )
             time.sleep(1.5)
             self.page.fill("[name=size]", "640x360")
             self.page.select_option("[name=quality]", "sketch")
             self.page.fill("[name=last]", "4")
             self.page.click("text=Begin the take")
             self.page.wait_for_url("**/takes/")
-            self.page.wait_for_function("document.querySelector('.take-state')?.textContent === 'Done'", timeout=600_000)
+            self.page.wait_for_function(
+                "document.querySelector('.take-state')?.textContent === 'Done'", timeout=600_000
+            )
         for box in self.page.locator(".compared").all()[:2]:
             box.check()
         self.page.click("#compare-two")
@@ -129,8 +148,21 @@ class Photographer:
 
 
 VIEWS: dict[str, Callable[[Photographer], None]] = {
-    "route": Photographer.route, "land": Photographer.land, "air": Photographer.air, "water": Photographer.water, "growth": Photographer.growth, "curve": Photographer.curve, "cut-dim": Photographer.cut_dim,
-    "take-budget": Photographer.take_budget, "takes": Photographer.takes, "compare": Photographer.compare, "plan-chest": Photographer.plan_chest, "help": Photographer.help, "ride": Photographer.ride, "sign-in": Photographer.sign_in}
+    "route": Photographer.route,
+    "land": Photographer.land,
+    "air": Photographer.air,
+    "water": Photographer.water,
+    "growth": Photographer.growth,
+    "curve": Photographer.curve,
+    "cut-dim": Photographer.cut_dim,
+    "take-budget": Photographer.take_budget,
+    "takes": Photographer.takes,
+    "compare": Photographer.compare,
+    "plan-chest": Photographer.plan_chest,
+    "help": Photographer.help,
+    "ride": Photographer.ride,
+    "sign-in": Photographer.sign_in,
+}
 
 
 def main() -> None:

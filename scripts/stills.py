@@ -1,4 +1,5 @@
-"""``make stills``: five pictures of the demo at fine quality into docs/screenshots/ (ONLY=name for one; one to four minutes each)."""
+"""``make stills``: five pictures of the demo at fine quality into docs/screenshots/ (ONLY=name for one; one to four
+minutes each)."""
 
 from __future__ import annotations
 
@@ -25,7 +26,15 @@ STILLS = {
     "noon": ("13:10", (-6, -30, 3.2), (30, 60, 3.0), 26, 13.6, 5600, None),
     "golden": ("19:40", (-22, -16, 3.0), (-52, 18, 2.2), 32, 13.2, 5600, None),
     "blue": ("22:35", (-34, 22, 3.4), (-58, 6, 2.2), 30, 2.6, 5600, None),
-    "fog": ("06:20", (10, -10, 3.1), (4, 70, 3.0), 30, 12.2, 5600, Air(haze=0.10, fog_visibility=300, fog_height=5.0, fog_base=0.6)),
+    "fog": (
+        "06:20",
+        (10, -10, 3.1),
+        (4, 70, 3.0),
+        30,
+        12.2,
+        5600,
+        Air(haze=0.10, fog_visibility=300, fog_height=5.0, fog_base=0.6),
+    ),
     "hide": ("10:30", (-18.8, 27.25, 3.5), (-23, 22.4, 3.35), 20, 10.8, 5600, None),
 }
 

@@ -27,26 +27,57 @@ SECRET_KEY = os.environ.get("LUMWICK_SECRET") or _kept("secret", lambda: secrets
 DEBUG = False
 ALLOWED_HOSTS = ["127.0.0.1", "localhost", "testserver"]
 INSTALLED_APPS = [
-    "django.contrib.auth", "django.contrib.contenttypes", "django.contrib.sessions", "django.contrib.messages", "django.contrib.staticfiles",
-    "django_htmx", "procrastinate.contrib.django", "studio.places", "studio.takes",
+    "django.contrib.auth",
+    "django.contrib.contenttypes",
+    "django.contrib.sessions",
+    "django.contrib.messages",
+    "django.contrib.staticfiles",
+    "django_htmx",
+    "procrastinate.contrib.django",
+    "studio.places",
+    "studio.takes",
 ]
 MIDDLEWARE = [
-    "django.middleware.security.SecurityMiddleware", "whitenoise.middleware.WhiteNoiseMiddleware", "django.contrib.sessions.middleware.SessionMiddleware",
-    "django.middleware.common.CommonMiddleware", "django.middleware.csrf.CsrfViewMiddleware", "django.contrib.auth.middleware.AuthenticationMiddleware",
-    "django.contrib.messages.middleware.MessageMiddleware", "django.middleware.clickjacking.XFrameOptionsMiddleware", "django_htmx.middleware.HtmxMiddleware",
+    "django.middleware.security.SecurityMiddleware",
+    "whitenoise.middleware.WhiteNoiseMiddleware",
+    "django.contrib.sessions.middleware.SessionMiddleware",
+    "django.middleware.common.CommonMiddleware",
+    "django.middleware.csrf.CsrfViewMiddleware",
+    "django.contrib.auth.middleware.AuthenticationMiddleware",
+    "django.contrib.messages.middleware.MessageMiddleware",
+    "django.middleware.clickjacking.XFrameOptionsMiddleware",
+    "django_htmx.middleware.HtmxMiddleware",
     "studio.places.middleware.SentencesMiddleware",
 ]
 ROOT_URLCONF = "studio.urls"
 WSGI_APPLICATION = "studio.wsgi.application"
-TEMPLATES = [{
-    "BACKEND": "django.template.backends.django.DjangoTemplates", "DIRS": [BASE_DIR / "studio" / "templates"], "APP_DIRS": True,
-    "OPTIONS": {"context_processors": ["django.template.context_processors.request", "django.contrib.auth.context_processors.auth", "django.contrib.messages.context_processors.messages"]},
-}]
-DATABASES = {"default": {
-    "ENGINE": "django.db.backends.postgresql", "NAME": os.environ.get("LUMWICK_DB", "postgres"), "USER": "lumwick", "HOST": "127.0.0.1",
-    "PORT": _note("port", "5432"), "PASSWORD": _note("password", ""), "CONN_MAX_AGE": 60, "CONN_HEALTH_CHECKS": True,
-    "TEST": {"NAME": os.environ.get("LUMWICK_TEST_DB", "lumwick_test")},
-}}
+TEMPLATES = [
+    {
+        "BACKEND": "django.template.backends.django.DjangoTemplates",
+        "DIRS": [BASE_DIR / "studio" / "templates"],
+        "APP_DIRS": True,
+        "OPTIONS": {
+            "context_processors": [
+                "django.template.context_processors.request",
+                "django.contrib.auth.context_processors.auth",
+                "django.contrib.messages.context_processors.messages",
+            ]
+        },
+    }
+]
+DATABASES = {
+    "default": {
+        "ENGINE": "django.db.backends.postgresql",
+        "NAME": os.environ.get("LUMWICK_DB", "postgres"),
+        "USER": "lumwick",
+        "HOST": "127.0.0.1",
+        "PORT": _note("port", "5432"),
+        "PASSWORD": _note("password", ""),
+        "CONN_MAX_AGE": 60,
+        "CONN_HEALTH_CHECKS": True,
+        "TEST": {"NAME": os.environ.get("LUMWICK_TEST_DB", "lumwick_test")},
+    }
+}
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
 AUTH_PASSWORD_VALIDATORS = [{"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator"}]
 LOGIN_URL, LOGIN_REDIRECT_URL, LOGOUT_REDIRECT_URL = "sign-in", "chest", "sign-in"
@@ -59,5 +90,10 @@ DATA_UPLOAD_MAX_MEMORY_SIZE = 30_000_000
 FILE_UPLOAD_TEMP_DIR = None
 SESSION_COOKIE_HTTPONLY, CSRF_COOKIE_HTTPONLY = True, False
 SESSION_COOKIE_AGE = 60 * 60 * 24 * 30
-LOGGING = {"version": 1, "disable_existing_loggers": False, "handlers": {"console": {"class": "logging.StreamHandler"}}, "root": {"handlers": ["console"], "level": "WARNING"},
-           "loggers": {"studio": {"level": "INFO"}, "procrastinate": {"level": "WARNING"}}}
+LOGGING = {
+    "version": 1,
+    "disable_existing_loggers": False,
+    "handlers": {"console": {"class": "logging.StreamHandler"}},
+    "root": {"handlers": ["console"], "level": "WARNING"},
+    "loggers": {"studio": {"level": "INFO"}, "procrastinate": {"level": "WARNING"}},
+}

@@ -25,11 +25,43 @@ def marsh() -> Ground:
 def small_place(**changes: object) -> Place:
     """A place with a route of three stations, some reeds and pines."""
     base: dict = {
-        "name": "Small", "land": Land(elevation=Asset(sha256="0" * 64, name="g.tif", bytes=1)),
-        "growth": [Stand(id="pines", name="Pines", kind="pine", area=[(30, 100), (120, 100), (120, 200), (30, 200)], per_hectare=60, height=9),
-                   Stand(id="reeds", name="Reeds", kind="reed", area=[(-40, 0), (40, 0), (40, 60), (-40, 60)], per_hectare=2000, height=1.8, highest=3)],
-        "shots": [Shot(id="a", name="A", frames=24, clock=Clock(start="2026-06-05T10:00"), exposure=Exposure(ev100=14.0),
-                       route=Route(stations=[Station(id="s1", east=-20, north=-20, up=6, aim=(0, 60, 2)), Station(id="s2", east=0, north=-10, up=5, aim=(10, 60, 2)), Station(id="s3", east=30, north=0, up=7, aim=(40, 90, 3))]))],
+        "name": "Small",
+        "land": Land(elevation=Asset(sha256="0" * 64, name="g.tif", bytes=1)),
+        "growth": [
+            Stand(
+                id="pines",
+                name="Pines",
+                kind="pine",
+                area=[(30, 100), (120, 100), (120, 200), (30, 200)],
+                per_hectare=60,
+                height=9,
+            ),
+            Stand(
+                id="reeds",
+                name="Reeds",
+                kind="reed",
+                area=[(-40, 0), (40, 0), (40, 60), (-40, 60)],
+                per_hectare=2000,
+                height=1.8,
+                highest=3,
+            ),
+        ],
+        "shots": [
+            Shot(
+                id="a",
+                name="A",
+                frames=24,
+                clock=Clock(start="2026-06-05T10:00"),
+                exposure=Exposure(ev100=14.0),
+                route=Route(
+                    stations=[
+                        Station(id="s1", east=-20, north=-20, up=6, aim=(0, 60, 2)),
+                        Station(id="s2", east=0, north=-10, up=5, aim=(10, 60, 2)),
+                        Station(id="s3", east=30, north=0, up=7, aim=(40, 90, 3)),
+                    ]
+                ),
+            )
+        ],
         "sea": Sea(),
     }
     return Place(**{**base, **changes})
@@ -49,11 +81,31 @@ def sample_elevation() -> dict[str, np.ndarray]:
         return {k: data[k] for k in data.files}
 
 
-def write_geotiff(path: Path, z: np.ndarray, west: float, north: float, dx: float, dy: float, crs: str | None, nodata: float | None = None) -> Path:
+def write_geotiff(
+    path: Path,
+    z: np.ndarray,
+    west: float,
+    north: float,
+    dx: float,
+    dy: float,
+    crs: str | None,
+    nodata: float | None = None,
+) -> Path:
     """Write heights as GeoTIFF; row 0 is the northernmost."""
     import rasterio
     from rasterio.transform import from_origin
 
-    with rasterio.open(path, "w", driver="GTiff", height=z.shape[0], width=z.shape[1], count=1, dtype=str(z.dtype), crs=crs, transform=from_origin(west, north, dx, dy), nodata=nodata) as out:
+    with rasterio.open(
+        path,
+        "w",
+        driver="GTiff",
+        height=z.shape[0],
+        width=z.shape[1],
+        count=1,
+        dtype=str(z.dtype),
+        crs=crs,
+        transform=from_origin(west, north, dx, dy),
+        nodata=nodata,
+    ) as out:
         out.write(z, 1)
     return path

@@ -34,7 +34,9 @@ def test_what_is_there_is_not_installed(monkeypatch: pytest.MonkeyPatch) -> None
     house.debian("postgresql", present=True)
 
 
-def test_a_package_that_cannot_be_had_is_told(monkeypatch: pytest.MonkeyPatch, tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+def test_a_package_that_cannot_be_had_is_told(
+    monkeypatch: pytest.MonkeyPatch, tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
     monkeypatch.setattr(house, "VAR", tmp_path)
     monkeypatch.setattr(subprocess, "run", lambda *_, **__: subprocess.CompletedProcess([], 100))
     with pytest.raises(SystemExit):
@@ -68,5 +70,12 @@ def test_requirements_are_pinned_with_hashes_and_name_no_host() -> None:
 
 
 def test_help_is_printed_for_an_unknown_command() -> None:
-    done = subprocess.run([sys.executable, "scripts/house.py", "dance"], cwd=house.ROOT, capture_output=True, text=True, check=True, env={**os.environ})
+    done = subprocess.run(
+        [sys.executable, "scripts/house.py", "dance"],
+        cwd=house.ROOT,
+        capture_output=True,
+        text=True,
+        check=True,
+        env={**os.environ},
+    )
     assert "setup|demo|test" in done.stdout

@@ -26,15 +26,63 @@ from lumwick.keep import kept
 FAST = {"contract", "arcp", "afn", "reassoc", "nsz"}
 BANDS_NM: NDArray[np.float64] = 380 + (340 / 12) * (np.arange(12) + 0.5)
 # Illuminance [lx] of each band of unattenuated sunlight at 1 au, as linear Rec.709 (sums to 133.1 klx).
-BAND_RGB_LUX = np.array([
-    [252.6, -218.7, 1540.0], [4336.6, -3984.4, 29815.9], [4450.2, -6075.6, 69465.2], [-10992.1, 7203.5, 35324.0],
-    [-27451.8, 31431.2, 4277.8], [-22479.3, 52931.7, -4969.8], [23526.0, 41777.3, -5581.5], [75350.3, 12954.4, -3117.9],
-    [68066.6, -3026.1, -998.9], [25386.0, -2383.5, -217.3], [4865.0, -515.2, -34.4], [654.7, -71.1, -4.4]])
+BAND_RGB_LUX = np.array(
+    [
+        [252.6, -218.7, 1540.0],
+        [4336.6, -3984.4, 29815.9],
+        [4450.2, -6075.6, 69465.2],
+        [-10992.1, 7203.5, 35324.0],
+        [-27451.8, 31431.2, 4277.8],
+        [-22479.3, 52931.7, -4969.8],
+        [23526.0, 41777.3, -5581.5],
+        [75350.3, 12954.4, -3117.9],
+        [68066.6, -3026.1, -998.9],
+        [25386.0, -2383.5, -217.3],
+        [4865.0, -515.2, -34.4],
+        [654.7, -71.1, -4.4],
+    ]
+)
 _OZONE_NM = np.arange(380, 731, 10)
-_OZONE_M2 = 1e-25 * np.array([
-    0.002818, 0.006636, 0.01527, 0.02763, 0.0552, 0.08451, 0.1582, 0.2316, 0.3669, 0.4924, 0.7752, 0.9016, 1.48, 1.602,
-    2.139, 2.755, 3.091, 3.5, 4.266, 4.672, 4.398, 4.701, 5.019, 4.305, 3.74, 3.215, 2.662, 2.238, 1.852, 1.473, 1.209,
-    0.9423, 0.7455, 0.6566, 0.5105, 0.415])
+_OZONE_M2 = 1e-25 * np.array(
+    [
+        0.002818,
+        0.006636,
+        0.01527,
+        0.02763,
+        0.0552,
+        0.08451,
+        0.1582,
+        0.2316,
+        0.3669,
+        0.4924,
+        0.7752,
+        0.9016,
+        1.48,
+        1.602,
+        2.139,
+        2.755,
+        3.091,
+        3.5,
+        4.266,
+        4.672,
+        4.398,
+        4.701,
+        5.019,
+        4.305,
+        3.74,
+        3.215,
+        2.662,
+        2.238,
+        1.852,
+        1.473,
+        1.209,
+        0.9423,
+        0.7455,
+        0.6566,
+        0.5105,
+        0.415,
+    ]
+)
 EARTH, TOP = 6371.0e3, 6471.0e3
 H_AIR, H_DUST = 8000.0, 1200.0
 DOBSON_M2 = 2.687e20
@@ -47,7 +95,9 @@ N_H, N_MU = 40, 256
 def rayleigh_optical_depth(wavelength_nm: NDArray[np.float64] | float) -> NDArray[np.float64]:
     """Vertical Rayleigh optical depth of the whole air at sea level, 45 N (Bodhaine et al. 1999, equation 30)."""
     w = np.asarray(wavelength_nm, float) / 1000.0
-    return 0.0021520 * (1.0455996 - 341.29061 * w**-2 - 0.90230850 * w**2) / (1 + 0.0027059889 * w**-2 - 85.968563 * w**2)
+    return (
+        0.0021520 * (1.0455996 - 341.29061 * w**-2 - 0.90230850 * w**2) / (1 + 0.0027059889 * w**-2 - 85.968563 * w**2)
+    )
 
 
 def coefficients(haze: float, ozone_du: float) -> NDArray[np.float64]:
@@ -116,8 +166,9 @@ def _look_up(table, r, mu, out):
     i, j = min(int(fi), n_h - 2), min(int(fj), n_mu - 2)
     a, b = fi - i, fj - j
     for c in range(3):
-        out[c] = ((table[i, j, c] * (1 - a) + table[i + 1, j, c] * a) * (1 - b)
-                  + (table[i, j + 1, c] * (1 - a) + table[i + 1, j + 1, c] * a) * b)
+        out[c] = (table[i, j, c] * (1 - a) + table[i + 1, j, c] * a) * (1 - b) + (
+            table[i, j + 1, c] * (1 - a) + table[i + 1, j + 1, c] * a
+        ) * b
     return True
 
 
@@ -162,8 +213,9 @@ def _march(r0, dx, dz, sx, sz, cos_sun, steps, table, ext, more, ground, out, lo
             src = 0.0
             if lit:
                 src = np.exp(-(cols[0] * ext[0, w] + cols[1] * ext[1, w] + cols[2] * ext[2, w])) * (sr * pr + sm * pm)
-            psi = ((more[i, j, w] * (1 - wa) + more[i + 1, j, w] * wa) * (1 - wb)
-                   + (more[i, j + 1, w] * (1 - wa) + more[i + 1, j + 1, w] * wa) * wb)
+            psi = (more[i, j, w] * (1 - wa) + more[i + 1, j, w] * wa) * (1 - wb) + (
+                more[i, j + 1, w] * (1 - wa) + more[i + 1, j + 1, w] * wa
+            ) * wb
             # the step's own extinction, integrated exactly
             held = ds if total * ds < 1e-6 else (1 - np.exp(-total * ds)) / total * np.exp(0.5 * total * ds)
             out[w] += half * held * (src + (sr + sm) * psi)
@@ -250,15 +302,26 @@ class ClearSky:
 
 @lru_cache(8)
 def _higher_orders(haze: float, ozone_du: float, ground: float) -> NDArray[np.float64]:
-    return kept("air", repr((haze, ozone_du, ground)), lambda: {"orders": _multiple(columns(), coefficients(haze, ozone_du), ground, 12, 40)})["orders"]
+    return kept(
+        "air",
+        repr((haze, ozone_du, ground)),
+        lambda: {"orders": _multiple(columns(), coefficients(haze, ozone_du), ground, 12, 40)},
+    )["orders"]
 
 
 NIGHT_CD = np.array([1.6e-4, 1.9e-4, 2.5e-4])
 """Radiance of a moonless night sky (about 2e-4 cd/m2, from memory), so that night is not a division by zero."""
 
 
-def clear_sky(azimuth: float, elevation: float, distance_au: float = 1.0, haze: float = 0.12, ozone_du: float = 320.0,
-              altitude: float = 0.0, ground: float = 0.12) -> ClearSky:
+def clear_sky(
+    azimuth: float,
+    elevation: float,
+    distance_au: float = 1.0,
+    haze: float = 0.12,
+    ozone_du: float = 320.0,
+    altitude: float = 0.0,
+    ground: float = 0.12,
+) -> ClearSky:
     """Light of a cloudless sky for one position of the sun.
 
     Parameters
@@ -274,16 +337,21 @@ def clear_sky(azimuth: float, elevation: float, distance_au: float = 1.0, haze: 
     ground : float
         Mean albedo of the land, which lights the air from below.
     """
-    table, sun = _light_of(round(elevation / SUN_STEP) * SUN_STEP, round(distance_au, 4), round(haze, 3), ozone_du, altitude, ground)
+    table, sun = _light_of(
+        round(elevation / SUN_STEP) * SUN_STEP, round(distance_au, 4), round(haze, 3), ozone_du, altitude, ground
+    )
     return ClearSky(table, sun, azimuth, elevation)
 
 
 SUN_STEP = 0.02
-"""The sky is integrated at whole multiples of this many degrees of the sun's height, so that a slow day need not do it for every frame."""
+"""The sky is integrated at whole multiples of this many degrees of the sun's height, so that a slow day need not do
+it for every frame."""
 
 
 @lru_cache(64)
-def _light_of(elevation: float, distance_au: float, haze: float, ozone_du: float, altitude: float, ground: float) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+def _light_of(
+    elevation: float, distance_au: float, haze: float, ozone_du: float, altitude: float, ground: float
+) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
     ext = coefficients(haze, ozone_du)
     psi = _higher_orders(haze, ozone_du, ground)
     r0 = EARTH + max(altitude, 0.0) + 2.0
@@ -299,7 +367,9 @@ def _light_of(elevation: float, distance_au: float, haze: float, ozone_du: float
     return table, sun
 
 
-def sky_at(sky: ClearSky, elevation: NDArray[np.float64] | float, from_sun: NDArray[np.float64] | float) -> NDArray[np.float64]:
+def sky_at(
+    sky: ClearSky, elevation: NDArray[np.float64] | float, from_sun: NDArray[np.float64] | float
+) -> NDArray[np.float64]:
     """Radiance [cd/m2] at an elevation and an azimuth from the sun [degrees], shape (..., 3)."""
     fi = np.sqrt(np.clip(np.asarray(elevation, float) / 90, 0, 1)) * (N_EL - 1)
     fj = np.sqrt(np.clip(np.abs(np.asarray(from_sun, float)) / 180, 0, 1)) * (N_AZ - 1)
@@ -312,6 +382,6 @@ def sky_at(sky: ClearSky, elevation: NDArray[np.float64] | float, from_sun: NDAr
 def sky_illuminance(sky: ClearSky) -> NDArray[np.float64]:
     """Horizontal illuminance [lx, Rec.709] by the sky without the sun, shape (3,)."""
     el = np.degrees(np.arcsin((np.arange(96) + 0.5) / 96))  # equal areas
-    az = (np.arange(180) + 0.5)
+    az = np.arange(180) + 0.5
     grid = sky_at(sky, *np.meshgrid(el, az, indexing="ij"))
     return (grid * np.sin(np.radians(el))[:, None, None]).mean(axis=(0, 1)) * 2 * np.pi

@@ -38,12 +38,21 @@ def delta_t(year: ArrayLike) -> NDArray[np.float64]:
     table's round values before (from memory).
     """
     t = np.asarray(year, float) - 2000
-    return np.where(t > 5, 62.92 + 0.32217 * t + 0.005589 * t**2,
-                    np.interp(t, [-100, -80, -60, -40, -20, -10, 0, 5], [-3, 21, 24, 33, 51, 57, 63.9, 64.7]))
+    return np.where(
+        t > 5,
+        62.92 + 0.32217 * t + 0.005589 * t**2,
+        np.interp(t, [-100, -80, -60, -40, -20, -10, 0, 5], [-3, 21, 24, 33, 51, 57, 63.9, 64.7]),
+    )
 
 
-def sun_position(jd_utc: ArrayLike, latitude: float, longitude: float, altitude: float = 0.0,
-                 pressure_mbar: float = 1010.0, temperature_c: float = 10.0) -> SunPosition:
+def sun_position(
+    jd_utc: ArrayLike,
+    latitude: float,
+    longitude: float,
+    altitude: float = 0.0,
+    pressure_mbar: float = 1010.0,
+    temperature_c: float = 10.0,
+) -> SunPosition:
     """Apparent position of the sun's centre.
 
     Parameters
@@ -60,8 +69,10 @@ def sun_position(jd_utc: ArrayLike, latitude: float, longitude: float, altitude:
     ----------
     Meeus, Astronomical Algorithms, 2nd ed., chapters 22 (nutation, leading terms), 25 (solar coordinates,
     higher accuracy by the leading periodic terms), 40 (parallax); refraction as in Reda and Andreas,
-    NREL/TP-560-34302, equation 42, which ends where the disc has set: from there the sun sinks on without a jump to where
-    it truly stands at the end of civil twilight (ours, so that dusk has no step). Held to 0.02 degree against pvlib's SPA in tests/outside.
+    NREL/TP-560-34302, equation 42, which ends where the disc has set: from there the sun sinks on without a jump to
+    where
+    it truly stands at the end of civil twilight (ours, so that dusk has no step). Held to 0.02 degree against pvlib's
+    SPA in tests/outside.
     """
     jd = np.asarray(jd_utc, float)
     jde = jd + delta_t(2000 + (jd - 2451545.0) / 365.25) / 86400.0
@@ -70,12 +81,20 @@ def sun_position(jd_utc: ArrayLike, latitude: float, longitude: float, altitude:
     l0 = 280.46646 + t * (36000.76983 + 0.0003032 * t)
     m = rad(357.52911 + t * (35999.05029 - 0.0001537 * t))
     e = 0.016708634 - t * (0.000042037 + 0.0000001267 * t)
-    c = ((1.914602 - t * (0.004817 + 0.000014 * t)) * np.sin(m)
-         + (0.019993 - 0.000101 * t) * np.sin(2 * m) + 0.000289 * np.sin(3 * m))
+    c = (
+        (1.914602 - t * (0.004817 + 0.000014 * t)) * np.sin(m)
+        + (0.019993 - 0.000101 * t) * np.sin(2 * m)
+        + 0.000289 * np.sin(3 * m)
+    )
     r = 1.000001018 * (1 - e * e) / (1 + e * np.cos(m + rad(c)))
     # the largest perturbations by Venus, Jupiter and the Moon (Meeus 1st ed., chapter 24, low-precision set)
-    c = c + 0.00134 * np.cos(rad(153.23 + 22518.7541 * t)) + 0.00154 * np.cos(rad(216.57 + 45037.5082 * t)) \
-        + 0.00200 * np.cos(rad(312.69 + 32964.3577 * t)) + 0.00179 * np.sin(rad(350.74 + 445267.1142 * t))
+    c = (
+        c
+        + 0.00134 * np.cos(rad(153.23 + 22518.7541 * t))
+        + 0.00154 * np.cos(rad(216.57 + 45037.5082 * t))
+        + 0.00200 * np.cos(rad(312.69 + 32964.3577 * t))
+        + 0.00179 * np.sin(rad(350.74 + 445267.1142 * t))
+    )
     omega = rad(125.04452 - 1934.136261 * t)
     ls, lm = rad(280.4665 + 36000.7698 * t), rad(218.3165 + 481267.8813 * t)
     dpsi = (-17.20 * np.sin(omega) - 1.32 * np.sin(2 * ls) - 0.23 * np.sin(2 * lm) + 0.21 * np.sin(2 * omega)) / 3600
@@ -98,7 +117,12 @@ def sun_position(jd_utc: ArrayLike, latitude: float, longitude: float, altitude:
     el = np.degrees(np.arcsin(np.clip(np.sin(phi) * np.sin(dec) + np.cos(phi) * np.cos(dec) * np.cos(h), -1, 1)))
     az = np.degrees(np.arctan2(np.sin(h), np.cos(h) * np.sin(phi) - np.tan(dec) * np.cos(phi))) + 180.0
     lifted = np.maximum(el, -(SUN_RADIUS_DEG + 0.5667))
-    lift = (pressure_mbar / 1010.0) * (283.0 / (273.0 + temperature_c)) * 1.02 / (60 * np.tan(rad(lifted + 10.3 / (lifted + 5.11))))
+    lift = (
+        (pressure_mbar / 1010.0)
+        * (283.0 / (273.0 + temperature_c))
+        * 1.02
+        / (60 * np.tan(rad(lifted + 10.3 / (lifted + 5.11))))
+    )
     fade = np.clip((el + NO_LONGER_LIFTED) / (NO_LONGER_LIFTED + lifted), 0.0, 1.0)
     return SunPosition(np.mod(az, 360.0), el + lift * fade * fade * (3 - 2 * fade), el, r)
 
@@ -120,7 +144,9 @@ class SunDay:
     """'up' in a polar day, 'down' in a polar night."""
 
 
-def day_elevations(date: dt.date, latitude: float, longitude: float, utc_offset: float) -> tuple[NDArray[np.float64], SunPosition]:
+def day_elevations(
+    date: dt.date, latitude: float, longitude: float, utc_offset: float
+) -> tuple[NDArray[np.float64], SunPosition]:
     """Minutes of a date on the place's clock, shape (1441,), and where the sun stands at each."""
     start = dt.datetime.combine(date, dt.time()) - dt.timedelta(hours=utc_offset)
     minutes = np.arange(0, 1441.0)
@@ -131,7 +157,10 @@ def crossings(date: dt.date, above: NDArray[np.float64]) -> tuple[list[dt.dateti
     """Moments of a date at which a quantity, given for each of its minutes (1441,), goes above 0 and below."""
 
     def moments(at: NDArray[np.int64]) -> list[dt.datetime]:
-        return [dt.datetime.combine(date, dt.time()) + dt.timedelta(minutes=float(i + above[i] / (above[i] - above[i + 1]))) for i in at]
+        return [
+            dt.datetime.combine(date, dt.time()) + dt.timedelta(minutes=float(i + above[i] / (above[i] - above[i + 1])))
+            for i in at
+        ]
 
     up = above > 0
     return moments(np.flatnonzero(~up[:-1] & up[1:])), moments(np.flatnonzero(up[:-1] & ~up[1:]))
@@ -154,7 +183,9 @@ TWILIGHTS = {"civil": -6.0, "nautical": -12.0, "astronomical": -18.0}
 """Elevations of the sun's centre [degrees] at which each twilight begins and ends."""
 
 
-def twilights(date: dt.date, latitude: float, longitude: float, utc_offset: float) -> dict[str, tuple[dt.datetime | None, dt.datetime | None]]:
+def twilights(
+    date: dt.date, latitude: float, longitude: float, utc_offset: float
+) -> dict[str, tuple[dt.datetime | None, dt.datetime | None]]:
     """When each twilight of a date begins in the morning and ends in the evening; None where it does not."""
     _, sun = day_elevations(date, latitude, longitude, utc_offset)
     out: dict[str, tuple[dt.datetime | None, dt.datetime | None]] = {}
@@ -174,7 +205,9 @@ class Meeting:
     rising: bool
 
 
-def sun_at_bearing(date: dt.date, latitude: float, longitude: float, utc_offset: float, bearing: float) -> list[Meeting]:
+def sun_at_bearing(
+    date: dt.date, latitude: float, longitude: float, utc_offset: float, bearing: float
+) -> list[Meeting]:
     """When the sun, while it is up, stands at a bearing from true north [degrees] on a date."""
     minutes, sun = day_elevations(date, latitude, longitude, utc_offset)
     off = (sun.azimuth - bearing + 180.0) % 360.0 - 180.0
@@ -184,11 +217,25 @@ def sun_at_bearing(date: dt.date, latitude: float, longitude: float, utc_offset:
         share = off[i] / (off[i] - off[i + 1])
         elevation = float(sun.elevation[i] + share * (sun.elevation[i + 1] - sun.elevation[i]))
         if sun.true_elevation[i] > RISE_ELEVATION:
-            out.append(Meeting(dt.datetime.combine(date, dt.time()) + dt.timedelta(minutes=float(minutes[i] + share)), bearing % 360, elevation, bool(sun.elevation[i + 1] > sun.elevation[i])))
+            out.append(
+                Meeting(
+                    dt.datetime.combine(date, dt.time()) + dt.timedelta(minutes=float(minutes[i] + share)),
+                    bearing % 360,
+                    elevation,
+                    bool(sun.elevation[i + 1] > sun.elevation[i]),
+                )
+            )
     return out
 
 
-def sun_over_skyline(date: dt.date, latitude: float, longitude: float, utc_offset: float, azimuth: NDArray[np.float64], skyline: NDArray[np.float64]) -> list[Meeting]:
+def sun_over_skyline(
+    date: dt.date,
+    latitude: float,
+    longitude: float,
+    utc_offset: float,
+    azimuth: NDArray[np.float64],
+    skyline: NDArray[np.float64],
+) -> list[Meeting]:
     """When the sun's centre comes up from behind a skyline, or goes down behind it.
 
     Parameters
@@ -207,5 +254,12 @@ def sun_over_skyline(date: dt.date, latitude: float, longitude: float, utc_offse
             minute = (when - dt.datetime.combine(date, dt.time())).total_seconds() / 60
             if inside[int(minute)] and sun.true_elevation[int(minute)] > RISE_ELEVATION - 1:
                 i, part = int(minute), minute % 1
-                out.append(Meeting(when, float(seen[i] + part * (seen[i + 1] - seen[i])) % 360, float(sun.elevation[i] + part * (sun.elevation[i + 1] - sun.elevation[i])), rising))
+                out.append(
+                    Meeting(
+                        when,
+                        float(seen[i] + part * (seen[i + 1] - seen[i])) % 360,
+                        float(sun.elevation[i] + part * (sun.elevation[i + 1] - sun.elevation[i])),
+                        rising,
+                    )
+                )
     return sorted(out, key=lambda m: m.when)

@@ -50,7 +50,9 @@ class Gusts:
     toward: NDArray[np.float64]
 
 
-def gusts(speed: float, from_bearing: float, gustiness: float, seed: int, loop: float | None = None, count: int = 28) -> Gusts:
+def gusts(
+    speed: float, from_bearing: float, gustiness: float, seed: int, loop: float | None = None, count: int = 28
+) -> Gusts:
     """Harmonics of a wind's gusts.
 
     Parameters
@@ -76,7 +78,9 @@ def gusts(speed: float, from_bearing: float, gustiness: float, seed: int, loop: 
     spread = rng.normal(0, 0.5, count)
     k = omega / u
     wave = np.stack([k * np.sin(toward + spread), k * np.cos(toward + spread)], axis=1)
-    return Gusts(omega, amplitude, 2 * np.pi * rng.random(count), wave, speed, np.array([np.sin(toward), np.cos(toward)]))
+    return Gusts(
+        omega, amplitude, 2 * np.pi * rng.random(count), wave, speed, np.array([np.sin(toward), np.cos(toward)])
+    )
 
 
 def gust_at(g: Gusts, x: ArrayLike, y: ArrayLike, t: float) -> NDArray[np.float64]:

@@ -74,7 +74,9 @@ class Walkable:
 def walkable(mesh: Mesh, thing: Thing, north_turn: float) -> Walkable:
     """What of a model, as it is set down, can be walked on."""
     m = placement(thing, north_turn)
-    corners = np.concatenate([part.vertices[part.triangles].astype(float) for part in mesh.parts]) @ m[:, :3].T + m[:, 3]
+    corners = (
+        np.concatenate([part.vertices[part.triangles].astype(float) for part in mesh.parts]) @ m[:, :3].T + m[:, 3]
+    )
     normal = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
     size = np.linalg.norm(normal, axis=1)
     corners = corners[(size > 1e-12) & (np.abs(normal[:, 2]) >= np.cos(np.radians(STEEPEST)) * size)]
@@ -93,7 +95,13 @@ def walkable(mesh: Mesh, thing: Thing, north_turn: float) -> Walkable:
     return Walkable(corners, float(west), float(south), across, start.astype(np.int64), owner[order])
 
 
-def walked_on(floor: NDArray[np.float64], models: Sequence[Walkable], x: NDArray[np.float64], y: NDArray[np.float64], eye: NDArray[np.float64]) -> NDArray[np.float64]:
+def walked_on(
+    floor: NDArray[np.float64],
+    models: Sequence[Walkable],
+    x: NDArray[np.float64],
+    y: NDArray[np.float64],
+    eye: NDArray[np.float64],
+) -> NDArray[np.float64]:
     """Height that one stands on who comes with the eye at a height: a model's floor under it, or the floor there is."""
     out = np.array(floor, float)
     for model in models:

@@ -101,11 +101,27 @@ class LampLight:
         if self.kind in ("point", "spot"):
             return self.intensity() * colour
         if self.area < SMALLEST_AREA:
-            raise PlaceError(f"The lamp {self.name} has no area: give it a width{' and a height' if self.kind == 'rectangle' else ''}, or make it a point.")
+            raise PlaceError(
+                f"The lamp {self.name} has no area: give it a "
+                f"width{' and a height' if self.kind == 'rectangle' else ''}, or "
+                "make it a point."
+            )
         return self.intensity() / self.area * colour
 
 
 def lamp_at(lamp: Lamp, north_turn: float = 0.0) -> LampLight:
     """The light of a lamp at its instant."""
-    return LampLight(lamp.id, lamp.name, lamp.kind, np.array([lamp.east, lamp.north, lamp.up]), direction_of(lamp.bearing + north_turn, lamp.pitch),
-                     lamp.amount, lamp.unit, lamp.kelvin, lamp.inner, lamp.outer, lamp.width, lamp.height)
+    return LampLight(
+        lamp.id,
+        lamp.name,
+        lamp.kind,
+        np.array([lamp.east, lamp.north, lamp.up]),
+        direction_of(lamp.bearing + north_turn, lamp.pitch),
+        lamp.amount,
+        lamp.unit,
+        lamp.kelvin,
+        lamp.inner,
+        lamp.outer,
+        lamp.width,
+        lamp.height,
+    )

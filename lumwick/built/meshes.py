@@ -104,20 +104,39 @@ def _surface(visual: Any, notes: list[str]) -> MeshSurface:
         return MeshSurface()
     if type(material).__name__ == "PBRMaterial":
         base = material.baseColorFactor
-        base = np.array([1.0, 1.0, 1.0, 1.0]) if base is None else np.asarray(base, float) / (255.0 if np.asarray(base).dtype.kind in "ui" else 1.0)
+        base = (
+            np.array([1.0, 1.0, 1.0, 1.0])
+            if base is None
+            else np.asarray(base, float) / (255.0 if np.asarray(base).dtype.kind in "ui" else 1.0)
+        )
         glow = np.zeros(3) if material.emissiveFactor is None else np.asarray(material.emissiveFactor, float)
         mask = material.alphaMode == "MASK"
         blend = material.alphaMode == "BLEND"
         return MeshSurface(
-            str(material.name or "surface"), tuple(base[:3]), 1.0 if material.roughnessFactor is None else float(material.roughnessFactor),
-            1.0 if material.metallicFactor is None else float(material.metallicFactor), tuple(glow * 1000.0), float(1 - base[3]) if blend and material.baseColorTexture is None else 0.0,
-            float(material.alphaCutoff or 0.5) if mask else (0.5 if blend and material.baseColorTexture is not None else 0.0),
-            _pixels(material.baseColorTexture, notes, "colour"), _pixels(material.normalTexture, notes, "normal"),
-            _pixels(material.metallicRoughnessTexture, notes, "roughness"), _pixels(material.emissiveTexture, notes, "emission"))
+            str(material.name or "surface"),
+            tuple(base[:3]),
+            1.0 if material.roughnessFactor is None else float(material.roughnessFactor),
+            1.0 if material.metallicFactor is None else float(material.metallicFactor),
+            tuple(glow * 1000.0),
+            float(1 - base[3]) if blend and material.baseColorTexture is None else 0.0,
+            float(material.alphaCutoff or 0.5)
+            if mask
+            else (0.5 if blend and material.baseColorTexture is not None else 0.0),
+            _pixels(material.baseColorTexture, notes, "colour"),
+            _pixels(material.normalTexture, notes, "normal"),
+            _pixels(material.metallicRoughnessTexture, notes, "roughness"),
+            _pixels(material.emissiveTexture, notes, "emission"),
+        )
     diffuse = getattr(material, "diffuse", None)
     colour = (0.5, 0.5, 0.5) if diffuse is None else tuple(to_linear(np.asarray(diffuse[:3], float) / 255.0))
     image = _pixels(getattr(material, "image", None), notes, "colour")
-    return MeshSurface(str(getattr(material, "name", "") or "surface"), (1.0, 1.0, 1.0) if image is not None else colour, 0.6, 0.0, colour_map=image)
+    return MeshSurface(
+        str(getattr(material, "name", "") or "surface"),
+        (1.0, 1.0, 1.0) if image is not None else colour,
+        0.6,
+        0.0,
+        colour_map=image,
+    )
 
 
 @lru_cache(8)
@@ -140,7 +159,11 @@ def read_mesh(data: bytes, name: str, y_up: bool | None = None, beside: tuple[tu
 
     suffix = PurePosixPath(name).suffix.lower()
     if suffix not in KINDS:
-        raise PlaceError(f"{name} is not a model that can be read: bring a {', '.join(k[1:] for k in KINDS[:-1])} or {KINDS[-1][1:]} file.")
+        raise PlaceError(
+            f"{name} is not a model that can be read: bring a "
+            f"{', '.join(k[1:] for k in KINDS[:-1])} or {KINDS[-1][1:]} "
+            "file."
+        )
     notes: list[str] = []
     files = dict(beside)
 
@@ -210,8 +233,15 @@ def read_mesh(data: bytes, name: str, y_up: bool | None = None, beside: tuple[tu
         corner_normals = None
         if normals is not None:
             corner_normals = np.nan_to_num(normals)[t].astype(np.float32)
-        parts.append(MeshPart(_surface(members[0].visual, notes), v.astype(np.float32), t.astype(np.uint32),
-                              None if uv is None else np.nan_to_num(uv)[t].astype(np.float32), corner_normals))
+        parts.append(
+            MeshPart(
+                _surface(members[0].visual, notes),
+                v.astype(np.float32),
+                t.astype(np.uint32),
+                None if uv is None else np.nan_to_num(uv)[t].astype(np.float32),
+                corner_normals,
+            )
+        )
     if not parts:
         raise PlaceError(f"{name} holds no triangles with an area.")
     if dropped:

@@ -29,11 +29,15 @@ class _Yard:
         self.tone: list[float] = []
         self.n = 0
 
-    def box(self, centre: NDArray[np.float64], a: NDArray[np.float64], b: NDArray[np.float64], c: NDArray[np.float64]) -> None:
+    def box(
+        self, centre: NDArray[np.float64], a: NDArray[np.float64], b: NDArray[np.float64], c: NDArray[np.float64]
+    ) -> None:
         """A box about ``centre`` with half-axes a, b, c [m]."""
         corner = np.array([[i, j, k] for i in (-1, 1) for j in (-1, 1) for k in (-1, 1)], float)
         self.v.append(centre + corner @ np.stack([a, b, c]))
-        self.q.append(np.array([[0, 1, 3, 2], [4, 6, 7, 5], [0, 4, 5, 1], [2, 3, 7, 6], [0, 2, 6, 4], [1, 5, 7, 3]]) + self.n)
+        self.q.append(
+            np.array([[0, 1, 3, 2], [4, 6, 7, 5], [0, 4, 5, 1], [2, 3, 7, 6], [0, 2, 6, 4], [1, 5, 7, 3]]) + self.n
+        )
         self.tone += [float(self.rng.uniform(0.78, 1.18))] * 6
         self.n += 8
 
@@ -44,7 +48,11 @@ class _Yard:
         self.n += 4
 
     def made(self) -> Timber:
-        return Timber(np.concatenate(self.v).astype(np.float32), np.concatenate(self.q).astype(np.uint32), np.array(self.tone, np.float32))
+        return Timber(
+            np.concatenate(self.v).astype(np.float32),
+            np.concatenate(self.q).astype(np.uint32),
+            np.array(self.tone, np.float32),
+        )
 
 
 UP = np.array([0.0, 0.0, 1.0])
@@ -61,7 +69,12 @@ def _deck(yard: _Yard, thing: Built, ground: Ground, rail: bool) -> None:
         d /= np.linalg.norm(d)
         side = np.array([-d[1], d[0], 0.0])
         wobble = yard.rng.normal(size=3) * [0.004, 0.010, 0.003]
-        yard.box(np.array([p.x, p.y, thing.deck - thick]) + side * wobble[1] + UP * wobble[2], d * plank / 2, side * (thing.width / 2 + wobble[0]), UP * thick)
+        yard.box(
+            np.array([p.x, p.y, thing.deck - thick]) + side * wobble[1] + UP * wobble[2],
+            d * plank / 2,
+            side * (thing.width / 2 + wobble[0]),
+            UP * thick,
+        )
     for i in range(int(line.length / 2.0) + 1):
         s = min(i * 2.0, line.length)
         p, ahead = line.interpolate(s), line.interpolate(min(s + 0.3, line.length))
@@ -74,7 +87,9 @@ def _deck(yard: _Yard, thing: Built, ground: Ground, rail: bool) -> None:
                 top = thing.deck + 1.0
             else:
                 top = thing.deck - 0.04
-            at = np.array([p.x, p.y, 0]) + side * k * (thing.width / 2 - 0.10 if top < thing.deck else thing.width / 2 + 0.06)
+            at = np.array([p.x, p.y, 0]) + side * k * (
+                thing.width / 2 - 0.10 if top < thing.deck else thing.width / 2 + 0.06
+            )
             foot = float(ground.height(at[0], at[1])) - 0.6
             if top > foot:
                 yard.box(at + UP * (top + foot) / 2, d * 0.05, side * 0.05, UP * (top - foot) / 2)
@@ -84,7 +99,9 @@ def _deck(yard: _Yard, thing: Built, ground: Ground, rail: bool) -> None:
             a, e = np.array([p.x, p.y, 0]), np.array([q.x, q.y, 0])
             mid, run = (a + e) / 2, (e - a) / 2
             for z in (0.97, 0.55):
-                yard.box(mid + side * (thing.width / 2 + 0.06) + UP * (thing.deck + z), run * 1.02, side * 0.022, UP * 0.045)
+                yard.box(
+                    mid + side * (thing.width / 2 + 0.06) + UP * (thing.deck + z), run * 1.02, side * 0.022, UP * 0.045
+                )
 
 
 def _hide(yard: _Yard, thing: Built, ground: Ground) -> None:
@@ -105,7 +122,12 @@ def _hide(yard: _Yard, thing: Built, ground: Ground) -> None:
         boards = max(1, round((top - low) / 0.15))
         for b in range(boards):
             z = low + (top - low) * (b + 0.5) / boards
-            yard.box(start + run / 2 + UP * z + inward * 0.004 * (b % 2), u * length / 2, inward * 0.012, UP * ((top - low) / boards / 2 - 0.002))
+            yard.box(
+                start + run / 2 + UP * z + inward * 0.004 * (b % 2),
+                u * length / 2,
+                inward * 0.012,
+                UP * ((top - low) / boards / 2 - 0.002),
+            )
 
     left, right = o - r * wide, o + r * wide
     wall(left + f * deep, right + f * deep, 0, 1.15)
@@ -119,12 +141,19 @@ def _hide(yard: _Yard, thing: Built, ground: Ground) -> None:
     yard.box(o + f * (deep - 0.75) + UP * 0.48, f * 0.15, r * (wide * 0.85), UP * 0.025)
     for side in (-1, 1):
         tilt = UP * 0.32
-        yard.box(o + r * side * (wide + 0.2) / 2 + UP * (high + 0.22), (r * side * (wide + 0.2) / 2 - tilt * 0.75), f * (deep + 0.3), UP * 0.03)
+        yard.box(
+            o + r * side * (wide + 0.2) / 2 + UP * (high + 0.22),
+            (r * side * (wide + 0.2) / 2 - tilt * 0.75),
+            f * (deep + 0.3),
+            UP * 0.03,
+        )
     for i in (-1, 0, 1):
         for j in (-1, 1):
             at = o + r * i * (wide - 0.06) + f * j * (deep - 0.06)
             foot = float(ground.height(at[0], at[1])) - 0.6
-            yard.box(np.array([at[0], at[1], (thing.deck + foot) / 2]), f * 0.07, r * 0.07, UP * (thing.deck - foot) / 2)
+            yard.box(
+                np.array([at[0], at[1], (thing.deck + foot) / 2]), f * 0.07, r * 0.07, UP * (thing.deck - foot) / 2
+            )
 
 
 def _boat(yard: _Yard, thing: Built) -> None:
@@ -143,10 +172,22 @@ def _boat(yard: _Yard, thing: Built) -> None:
                 a, b = level / 3, (level + 1) / 3
                 c = []
                 for k, v in ((i, a), (i + 1, a), (i + 1, b), (i, b)):
-                    c.append(o + f * half * s[k] + r * side * plan[k] * (0.45 + 0.55 * v**0.7) + UP * (-0.16 + (sheer[k] + 0.16) * v))
+                    c.append(
+                        o
+                        + f * half * s[k]
+                        + r * side * plan[k] * (0.45 + 0.55 * v**0.7)
+                        + UP * (-0.16 + (sheer[k] + 0.16) * v)
+                    )
                 yard.quad(np.array(c))
     for i in range(12):
-        yard.quad(np.array([o + f * half * s[k] + r * sgn * plan[k] * 0.45 - UP * 0.15 for k, sgn in ((i, -1), (i + 1, -1), (i + 1, 1), (i, 1))]))
+        yard.quad(
+            np.array(
+                [
+                    o + f * half * s[k] + r * sgn * plan[k] * 0.45 - UP * 0.15
+                    for k, sgn in ((i, -1), (i + 1, -1), (i + 1, 1), (i, 1))
+                ]
+            )
+        )
     for at in (-0.45, 0.15):
         yard.box(o + f * half * at + UP * 0.17, f * 0.11, r * beam * 0.9, UP * 0.015)
 
@@ -170,7 +211,9 @@ def footprint(thing: Built) -> shapely.Geometry:
     return shapely.Point(thing.line[0]).buffer(max(thing.width * 0.75, 2.3))
 
 
-def floor_over(things: list[Built], x: NDArray[np.float64], y: NDArray[np.float64], ground_z: NDArray[np.float64]) -> NDArray[np.float64]:
+def floor_over(
+    things: list[Built], x: NDArray[np.float64], y: NDArray[np.float64], ground_z: NDArray[np.float64]
+) -> NDArray[np.float64]:
     """Height that somebody walking stands at: a deck where one is underfoot, else the ground."""
     out = np.array(ground_z, float)
     for thing in things:

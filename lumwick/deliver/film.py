@@ -47,9 +47,13 @@ def write_film(path: str | Path, frames: Iterable[NDArray[np.uint8]], fps: Fract
                     stream = out.add_stream("libx264", rate=fps, options={"crf": str(crf), "preset": "medium"})
                     stream.width, stream.height, stream.pix_fmt = pixels.shape[1], pixels.shape[0], "yuv420p"
                     stream.codec_context.time_base = 1 / fps
-                    stream.codec_context.color_primaries = stream.codec_context.color_trc = stream.codec_context.colorspace = 1
+                    stream.codec_context.color_primaries = stream.codec_context.color_trc = (
+                        stream.codec_context.colorspace
+                    ) = 1
                     stream.codec_context.color_range = 1
-                frame = av.VideoFrame.from_ndarray(pixels, format="rgb24").reformat(format="yuv420p", dst_colorspace="ITU709", dst_color_range="MPEG")
+                frame = av.VideoFrame.from_ndarray(pixels, format="rgb24").reformat(
+                    format="yuv420p", dst_colorspace="ITU709", dst_color_range="MPEG"
+                )
                 frame.pts, frame.time_base = count, 1 / fps
                 out.mux(stream.encode(frame))
                 count += 1

@@ -15,7 +15,8 @@ from lumwick.trace.render import Film
 
 
 def cut_out(film: Film, light: NDArray[np.float32], camera: Camera, grade: Grade, frame: int) -> NDArray[np.uint8]:
-    """The picture without its sky, shape (height, width, 4): colours as if nothing were behind them, and straight alpha.
+    """The picture without its sky, shape (height, width, 4): colours as if nothing were behind them, and straight
+    alpha.
 
     Raises
     ------
@@ -33,7 +34,8 @@ def cut_out(film: Film, light: NDArray[np.float32], camera: Camera, grade: Grade
 
 
 def matte(film: Film, names: list[str]) -> NDArray[np.uint8]:
-    """White where the named things or surfaces are, black elsewhere, with the same as straight alpha; shape (height, width, 4).
+    """White where the named things or surfaces are, black elsewhere, with the same as straight alpha; shape (height,
+    width, 4).
 
     Raises
     ------

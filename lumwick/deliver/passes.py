@@ -89,13 +89,18 @@ def coverage_of(film: Film, names: Sequence[str]) -> NDArray[np.float32]:
     for name in names:
         which = next((k for k in (0, 1) if name in film.names[k]), None)
         if which is None:
-            raise RenderError(f"There is nothing called {name!r} to make a matte of: choose from {', '.join(dict.fromkeys([*film.names[0], *film.names[1]]))}.")
+            raise RenderError(
+                f"There is nothing called {name!r} to make a matte of: choose from "
+                f"{', '.join(dict.fromkeys([*film.names[0], *film.names[1]]))}."
+            )
         chosen = film.mattes[:, :, which, :, 0] == film.names[which].index(name) + 1
         total += (film.mattes[:, :, which, :, 1] * chosen).sum(-1) / film.counted[..., 0]
     return np.minimum(total, 1.0)
 
 
-def layers(film: Film, light: NDArray[np.float32], camera: Camera, motion: NDArray[np.float32] | None = None) -> list[tuple[str, NDArray[Any]]]:
+def layers(
+    film: Film, light: NDArray[np.float32], camera: Camera, motion: NDArray[np.float32] | None = None
+) -> list[tuple[str, NDArray[Any]]]:
     """Channel names and values, in the order they are written.
 
     Parameters
@@ -129,7 +134,12 @@ def layers(film: Film, light: NDArray[np.float32], camera: Camera, motion: NDArr
 
     normal = sums[..., 6:9]
     normal = normal / np.maximum(np.linalg.norm(normal, axis=-1, keepdims=True), 1e-6)
-    out: list[tuple[str, NDArray[Any]]] = [*rgb("", light * k), ("A", coverage), ("Z", depth), *rgb("traced.", sums[..., :3] * k)]
+    out: list[tuple[str, NDArray[Any]]] = [
+        *rgb("", light * k),
+        ("A", coverage),
+        ("Z", depth),
+        *rgb("traced.", sums[..., :3] * k),
+    ]
     for i, name in enumerate(LIGHTS):
         out += rgb(f"{name}.", passes[..., 3 * i : 3 * i + 3] * k)
     out += rgb("albedo.", sums[..., 3:6])
@@ -141,7 +151,12 @@ def layers(film: Film, light: NDArray[np.float32], camera: Camera, motion: NDArr
         ids, shares = ranked(film, which)
         for rank in range(0, RANKS, 2):
             name = f"{layer}{rank // 2:02d}"
-            out += [(f"{name}.R", ids[..., rank]), (f"{name}.G", shares[..., rank]), (f"{name}.B", ids[..., rank + 1]), (f"{name}.A", shares[..., rank + 1])]
+            out += [
+                (f"{name}.R", ids[..., rank]),
+                (f"{name}.G", shares[..., rank]),
+                (f"{name}.B", ids[..., rank + 1]),
+                (f"{name}.A", shares[..., rank + 1]),
+            ]
     return out
 
 
@@ -155,7 +170,15 @@ def world_to_camera(camera: Camera) -> tuple[float, ...]:
     return tuple(float(v) for v in m.ravel())
 
 
-def write_passes(path: str | Path, film: Film, light: NDArray[np.float32], camera: Camera, fps: Fraction, frame: int, motion: NDArray[np.float32] | None = None) -> None:
+def write_passes(
+    path: str | Path,
+    film: Film,
+    light: NDArray[np.float32],
+    camera: Camera,
+    fps: Fraction,
+    frame: int,
+    motion: NDArray[np.float32] | None = None,
+) -> None:
     """Write a frame's layers, half float for light and 32 bit for depth and position; whole or not at all.
 
     Raises
@@ -168,7 +191,10 @@ def write_passes(path: str | Path, film: Film, light: NDArray[np.float32], camer
     height, width = named[0][1].shape
     spec = oiio.ImageSpec(width, height, len(named), "float")
     spec.channelnames = tuple(name for name, _ in named)
-    spec.channelformats = tuple(oiio.TypeDesc("float" if name == "Z" or name.startswith(("P.", "motion.", "Crypto")) else "half") for name, _ in named)
+    spec.channelformats = tuple(
+        oiio.TypeDesc("float" if name == "Z" or name.startswith(("P.", "motion.", "Crypto")) else "half")
+        for name, _ in named
+    )
     spec.alpha_channel, spec.z_channel = 3, 4
     spec.attribute("compression", "zip")
     spec.attribute("chromaticities", oiio.TypeDesc("float[8]"), (0.64, 0.33, 0.30, 0.60, 0.15, 0.06, 0.3127, 0.3290))
@@ -185,7 +211,10 @@ def write_passes(path: str | Path, film: Film, light: NDArray[np.float32], camer
         spec.attribute(f"{key}/name", layer)
         spec.attribute(f"{key}/hash", "MurmurHash3_32")
         spec.attribute(f"{key}/conversion", "uint32_to_float32")
-        spec.attribute(f"{key}/manifest", json.dumps({name: f"{int(np.float32(matte_id(name)).view(np.uint32)):08x}" for name in film.names[which]}))
+        spec.attribute(
+            f"{key}/manifest",
+            json.dumps({name: f"{int(np.float32(matte_id(name)).view(np.uint32)):08x}" for name in film.names[which]}),
+        )
     part = path.with_name(f".{path.stem}.{os.getpid()}.part.exr")
     pixels = np.ascontiguousarray(np.stack([np.asarray(v, np.float32) for _, v in named], -1))
     half = np.array([fmt.basetype == oiio.HALF for fmt in spec.channelformats])

@@ -92,32 +92,64 @@ def read_path(data: bytes, name: str, site: Site, unit: str = "", which: str = "
         Something must be said.
     """
     suffix = PurePosixPath(name).suffix.lower()
-    reader: Callable[..., list[Path3]] | None = {".csv": _csv, ".svg": _svg, ".dxf": _dxf, ".gpx": lambda d, n, r: _gpx(d, n, site), ".glb": _gltf, ".gltf": _gltf, **dict.fromkeys((".usd", ".usda", ".usdc", ".usdz"), _usd)}.get(suffix)
+    reader: Callable[..., list[Path3]] | None = {
+        ".csv": _csv,
+        ".svg": _svg,
+        ".dxf": _dxf,
+        ".gpx": lambda d, n, r: _gpx(d, n, site),
+        ".glb": _gltf,
+        ".gltf": _gltf,
+        **dict.fromkeys((".usd", ".usda", ".usdc", ".usdz"), _usd),
+    }.get(suffix)
     if reader is None:
-        raise RouteError(f"{name} is no path that can be read: bring a {', '.join(k[1:] for k in KINDS[:-1])} or {KINDS[-1][1:]} file.")
+        raise RouteError(
+            f"{name} is no path that can be read: bring a "
+            f"{', '.join(k[1:] for k in KINDS[:-1])} or {KINDS[-1][1:]} "
+            "file."
+        )
     found = [p for p in reader(data, name, rate) if len(p.points) > 1 or p.track is not None]
     if not found:
         raise RouteError(f"There is no path in {name}: it needs a line of two points at least, or a camera.")
     if len(found) > 1:
         chosen = [p for i, p in enumerate(found, 1) if which and which in (p.name, str(i))]
         if not chosen:
-            raise AskWhich(f"{name} holds {len(found)} paths ({', '.join(p.name for p in found[:6])}{', …' if len(found) > 6 else ''}): say which one.", [p.name for p in found])
+            raise AskWhich(
+                f"{name} holds {len(found)} paths "
+                f"({', '.join(p.name for p in found[:6])}{', …' if len(found) > 6 else ''}): "
+                "say which one.",
+                [p.name for p in found],
+            )
         found = chosen[:1]
     path = found[0]
     said = unit or path.unit
     if not said:
-        raise AskUnit(f"{name} does not say in what it is measured: say the unit of its lengths ({', '.join(METRES)}), or how many metres one of its units is.")
+        raise AskUnit(
+            f"{name} does not say in what it is measured: say the unit of its lengths "
+            f"({', '.join(METRES)}), or how many metres one of its units is."
+        )
     try:
         metres = METRES[said] if said in METRES else float(said)
     except ValueError:
-        raise RouteError(f"{said!r} is no unit known here: choose {', '.join(METRES)}, or say how many metres one of the file's units is.") from None
+        raise RouteError(
+            f"{said!r} is no unit known here: choose {', '.join(METRES)}, "
+            "or say how many metres one of the file's units is."
+        ) from None
     if not 1e-6 < metres < 1e6:
-        raise RouteError("One of the file's units must be between a thousandth of a millimetre and a thousand kilometres.")
-    scaled = path if path.track is not None else replace(path, points=path.points * metres, aims=None if path.aims is None else path.aims * metres)
+        raise RouteError(
+            "One of the file's units must be between a thousandth of a millimetre and a thousand kilometres."
+        )
+    scaled = (
+        path
+        if path.track is not None
+        else replace(path, points=path.points * metres, aims=None if path.aims is None else path.aims * metres)
+    )
     if not np.isfinite(scaled.points).all():
         raise RouteError(f"{name} holds coordinates that are no numbers.")
     if np.abs(scaled.points[:, :2]).max() > FARTHEST:
-        raise RouteError(f"The path of {name} lies {np.abs(scaled.points[:, :2]).max() / 1000:,.0f} km from the place's origin: it belongs to another place, or its unit is another.")
+        raise RouteError(
+            f"The path of {name} lies {np.abs(scaled.points[:, :2]).max() / 1000:,.0f} km from "
+            "the place's origin: it belongs to another place, or its unit is another."
+        )
     return scaled
 
 
@@ -128,8 +160,33 @@ def _count(points: int, name: str) -> None:
 
 # -- tables ------------------------------------------------------------------------------------------------
 
-_NAMES = {"t": "time", "time": "time", "seconds": "time", "frame": "frame", "x": "east", "east": "east", "easting": "east", "y": "north", "north": "north", "northing": "north", "z": "up", "up": "up", "height": "up", "elevation": "up",
-          "aim_x": "aim_east", "aim_y": "aim_north", "aim_z": "aim_up", "aim_east": "aim_east", "aim_north": "aim_north", "aim_up": "aim_up", "bearing": "bearing", "heading": "bearing", "pitch": "pitch", "roll": "roll", "focal": "focal"}
+_NAMES = {
+    "t": "time",
+    "time": "time",
+    "seconds": "time",
+    "frame": "frame",
+    "x": "east",
+    "east": "east",
+    "easting": "east",
+    "y": "north",
+    "north": "north",
+    "northing": "north",
+    "z": "up",
+    "up": "up",
+    "height": "up",
+    "elevation": "up",
+    "aim_x": "aim_east",
+    "aim_y": "aim_north",
+    "aim_z": "aim_up",
+    "aim_east": "aim_east",
+    "aim_north": "aim_north",
+    "aim_up": "aim_up",
+    "bearing": "bearing",
+    "heading": "bearing",
+    "pitch": "pitch",
+    "roll": "roll",
+    "focal": "focal",
+}
 
 
 def _csv(data: bytes, name: str, rate: float) -> list[Path3]:
@@ -142,13 +199,25 @@ def _csv(data: bytes, name: str, rate: float) -> list[Path3]:
     sep = max(",;\t", key=(lines[0] if lines else "").count)
     heads = [h.strip().lower().replace(" ", "_") for h in (lines[0] if lines else "").split(sep)]
     units = {u for h in heads if (u := h.rpartition("_")[2]) in METRES and h.rpartition("_")[0] in _NAMES}
-    columns = {_NAMES[stem]: i for i, h in enumerate(heads) if (stem := h if h in _NAMES else h.rpartition("_")[0]) in _NAMES}
+    columns = {
+        _NAMES[stem]: i for i, h in enumerate(heads) if (stem := h if h in _NAMES else h.rpartition("_")[0]) in _NAMES
+    }
     if not {"east", "north"} <= set(columns):
-        raise RouteError(f"The first line of {name} must name its columns, east and north (or x and y) among them; besides them time, up, aim_east, aim_north, aim_up, bearing, pitch, roll and focal are known.")
+        raise RouteError(
+            f"The first line of {name} must name its columns, east and north (or x and y) among them; besides "
+            "them time, up, aim_east, aim_north, aim_up, bearing, pitch, roll and focal are known."
+        )
     if len(units) > 1:
         raise RouteError(f"The columns of {name} are measured in {' and '.join(sorted(units))}: use one unit for all.")
     try:
-        rows = np.array([[float(row[i].replace(",", ".") if sep != "," else row[i]) for i in columns.values()] for row in csv.reader(io.StringIO("\n".join(lines[1:])), delimiter=sep) if any(c.strip() for c in row)], float)
+        rows = np.array(
+            [
+                [float(row[i].replace(",", ".") if sep != "," else row[i]) for i in columns.values()]
+                for row in csv.reader(io.StringIO("\n".join(lines[1:])), delimiter=sep)
+                if any(c.strip() for c in row)
+            ],
+            float,
+        )
     except (ValueError, IndexError):
         raise RouteError(f"A line of {name} holds something that is no number, or too few columns.") from None
     if len(rows) == 0:
@@ -160,7 +229,11 @@ def _csv(data: bytes, name: str, rate: float) -> list[Path3]:
     if times is not None and (np.diff(times) <= 0).any():
         k = int(np.argmax(np.diff(times) <= 0))
         raise RouteError(f"The times of {name} must grow: row {k + 3} is not later than the one before it.")
-    aims = np.column_stack([got["aim_east"], got["aim_north"], got.get("aim_up", points[:, 2])]) if {"aim_east", "aim_north"} <= set(got) else None
+    aims = (
+        np.column_stack([got["aim_east"], got["aim_north"], got.get("aim_up", points[:, 2])])
+        if {"aim_east", "aim_north"} <= set(got)
+        else None
+    )
     if aims is None and "bearing" in got:
         b, p = np.radians(got["bearing"]), np.radians(got.get("pitch", np.zeros(n)))
         aims = points + 20.0 * np.stack([np.sin(b) * np.cos(p), np.cos(b) * np.cos(p), np.sin(p)], -1)
@@ -168,6 +241,7 @@ def _csv(data: bytes, name: str, rate: float) -> list[Path3]:
 
 
 # -- drawings ----------------------------------------------------------------------------------------------
+
 
 def _svg(data: bytes, name: str, rate: float) -> list[Path3]:
     import svgelements
@@ -208,7 +282,9 @@ def _dxf(data: bytes, name: str, rate: float) -> list[Path3]:
         drawing, _ = recover.read(io.BytesIO(data))
     except (OSError, ezdxf.DXFError) as error:  # type: ignore[attr-defined]
         raise RouteError(f"{name} is no DXF that can be read: {str(error).rstrip('.')}.") from None
-    unit = {1: "in", 2: "ft", 4: "mm", 5: "cm", 6: "m", 7: "km", 10: "yd"}.get(int(drawing.header.get("$INSUNITS", 0)), "")
+    unit = {1: "in", 2: "ft", 4: "mm", 5: "cm", 6: "m", 7: "km", 10: "yd"}.get(
+        int(drawing.header.get("$INSUNITS", 0)), ""
+    )
     found: list[Path3] = []
     for entity in drawing.modelspace().query("LWPOLYLINE POLYLINE LINE SPLINE ARC"):
         try:
@@ -218,7 +294,14 @@ def _dxf(data: bytes, name: str, rate: float) -> list[Path3]:
         points = np.array([[v.x, v.y, v.z] for v in made.flattening(0.05, segments=16)], float)
         _count(len(points), name)
         if len(points) > 1:
-            found.append(Path3(f"{entity.dxf.layer} {entity.dxf.handle}", _distinct(points), bool(np.any(points[:, 2] != 0)), unit=unit))
+            found.append(
+                Path3(
+                    f"{entity.dxf.layer} {entity.dxf.handle}",
+                    _distinct(points),
+                    bool(np.any(points[:, 2] != 0)),
+                    unit=unit,
+                )
+            )
     return found
 
 
@@ -234,9 +317,14 @@ def _gpx(data: bytes, name: str, site: Site) -> list[Path3]:
         read = gpxpy.parse(data.decode("utf-8-sig", "replace"))
     except gpxpy.gpx.GPXException as error:
         raise RouteError(f"{name} is no GPX that can be read: {error}.") from None
-    lines: list[tuple[str, list[Any]]] = [(track.name or f"track {k}", [p for segment in track.segments for p in segment.points]) for k, track in enumerate(read.tracks, 1)]
+    lines: list[tuple[str, list[Any]]] = [
+        (track.name or f"track {k}", [p for segment in track.segments for p in segment.points])
+        for k, track in enumerate(read.tracks, 1)
+    ]
     lines += [(route.name or f"route {k}", list(route.points)) for k, route in enumerate(read.routes, 1)]
-    local = Transformer.from_crs("EPSG:4326", f"+proj=aeqd +lat_0={site.latitude} +lon_0={site.longitude} +ellps=WGS84 +units=m", always_xy=True)
+    local = Transformer.from_crs(
+        "EPSG:4326", f"+proj=aeqd +lat_0={site.latitude} +lon_0={site.longitude} +ellps=WGS84 +units=m", always_xy=True
+    )
     found = []
     for called, points in lines:
         if len(points) < 2:
@@ -246,11 +334,19 @@ def _gpx(data: bytes, name: str, site: Site) -> list[Path3]:
         a = np.radians(site.north_turn)
         e, n = np.asarray(x, float), np.asarray(y, float)
         heights = all(p.elevation is not None for p in points)
-        p = np.column_stack([e * np.cos(a) + n * np.sin(a), n * np.cos(a) - e * np.sin(a), [float(q.elevation or 0.0) for q in points]])
+        p = np.column_stack(
+            [e * np.cos(a) + n * np.sin(a), n * np.cos(a) - e * np.sin(a), [float(q.elevation or 0.0) for q in points]]
+        )
         times = None
         if all(q.time is not None for q in points):
             times = np.array([(q.time - points[0].time).total_seconds() for q in points], float)
-        keep = np.concatenate([[True], (np.linalg.norm(np.diff(p[:, :2], axis=0), axis=1) > 1e-6) & (np.diff(times) > 0 if times is not None else True)])
+        keep = np.concatenate(
+            [
+                [True],
+                (np.linalg.norm(np.diff(p[:, :2], axis=0), axis=1) > 1e-6)
+                & (np.diff(times) > 0 if times is not None else True),
+            ]
+        )
         found.append(Path3(called, p[keep], heights, None if times is None else times[keep]))
     return found
 
@@ -276,7 +372,9 @@ def _sampled(keys: Floats, rate: float) -> Floats:
     frames = np.arange(np.ceil(keys[0] * rate - 1e-9), np.floor(keys[-1] * rate + 1e-9) + 1) / rate
     count = (keys[-1] - keys[0]) / step
     if count > 400_000:
-        raise RouteError(f"This camera moves for {(keys[-1] - keys[0]) / 60:,.0f} minutes: at most 55 can be brought in.")
+        raise RouteError(
+            f"This camera moves for {(keys[-1] - keys[0]) / 60:,.0f} minutes: at most 55 can be brought in."
+        )
     t = np.unique(np.concatenate([keys, frames, np.arange(keys[0], keys[-1], step)]).round(9))
     return t[np.concatenate([[True], np.diff(t) > 1e-6])]
 
@@ -288,13 +386,19 @@ def _gltf(data: bytes, name: str, rate: float) -> list[Path3]:
         path = Path(folder) / f"in{PurePosixPath(name).suffix.lower()}"
         path.write_bytes(data)
         try:
-            if data[:4] == b"glTF" and (len(data) < 20 or int.from_bytes(data[4:8], "little") != 2 or int.from_bytes(data[8:12], "little") > len(data)):
+            if data[:4] == b"glTF" and (
+                len(data) < 20
+                or int.from_bytes(data[4:8], "little") != 2
+                or int.from_bytes(data[8:12], "little") > len(data)
+            ):
                 raise ValueError("it is cut short, or not of version 2")
             gltf = pygltflib.GLTF2().load(str(path))
             assert gltf is not None
             blob = gltf.binary_blob()
         except Exception as error:  # the reader's own complaints are of many kinds
-            raise RouteError(f"{name} is no glTF that can be read: {str(error) or 'nothing in it makes sense'}.") from None
+            raise RouteError(
+                f"{name} is no glTF that can be read: {str(error) or 'nothing in it makes sense'}."
+            ) from None
     parents = {child: i for i, node in enumerate(gltf.nodes) for child in node.children or []}
 
     def numbers(index: int) -> Floats:
@@ -309,7 +413,9 @@ def _gltf(data: bytes, name: str, rate: float) -> list[Path3]:
         size = np.dtype(kind).itemsize * width
         stride = view.byteStride or size
         start = (view.byteOffset or 0) + (accessor.byteOffset or 0)
-        rows = np.stack([np.frombuffer(raw, kind, width, start + k * stride) for k in range(accessor.count)]).astype(float)
+        rows = np.stack([np.frombuffer(raw, kind, width, start + k * stride) for k in range(accessor.count)]).astype(
+            float
+        )
         most = {5120: 127.0, 5121: 255.0, 5122: 32767.0, 5123: 65535.0}.get(accessor.componentType, 1.0)
         return np.maximum(rows / most, -1.0) if accessor.componentType != 5126 else rows
 
@@ -317,7 +423,10 @@ def _gltf(data: bytes, name: str, rate: float) -> list[Path3]:
     for animation in gltf.animations or []:
         for channel in animation.channels:
             sampler = animation.samplers[channel.sampler]
-            moved.setdefault((channel.target.node, channel.target.path), (numbers(sampler.input)[:, 0], numbers(sampler.output), sampler.interpolation or "LINEAR"))
+            moved.setdefault(
+                (channel.target.node, channel.target.path),
+                (numbers(sampler.input)[:, 0], numbers(sampler.output), sampler.interpolation or "LINEAR"),
+            )
 
     def value(node: int, what: str, rest: Any, t: Floats) -> Floats:
         if (node, what) not in moved:
@@ -375,7 +484,12 @@ def gltf_sampler(keys: Floats, values: Floats, how: str, t: Floats, quaternion: 
         j = np.minimum(i + 1, len(keys) - 1)
         d = np.maximum(keys[j] - keys[i], 1e-12)
         u, d = ((at - keys[i]) / d)[:, None], d[:, None]
-        out = (2 * u**3 - 3 * u**2 + 1) * values[i, 1] + d * (u**3 - 2 * u**2 + u) * values[i, 2] + (-2 * u**3 + 3 * u**2) * values[j, 1] + d * (u**3 - u**2) * values[j, 0]
+        out = (
+            (2 * u**3 - 3 * u**2 + 1) * values[i, 1]
+            + d * (u**3 - 2 * u**2 + u) * values[i, 2]
+            + (-2 * u**3 + 3 * u**2) * values[j, 1]
+            + d * (u**3 - u**2) * values[j, 0]
+        )
         return np.asarray(out / np.linalg.norm(out, axis=1, keepdims=True) if quaternion else out, float)
     if how == "STEP" or len(keys) == 1:
         return np.asarray(values[np.clip(np.searchsorted(keys, t, side="right") - 1, 0, len(keys) - 1)], float)
@@ -395,7 +509,9 @@ def _usd(data: bytes, name: str, rate: float) -> list[Path3]:
             stage = Usd.Stage.Open(path)
         except Tf.ErrorException as error:
             line = re.search(re.escape(path) + r":(\d+):", str(error))
-            raise RouteError(f"{name} is no USD that can be read{f': it errs or breaks off on line {line[1]}' if line else ''}.") from None
+            raise RouteError(
+                f"{name} is no USD that can be read{f': it errs or breaks off on line {line[1]}' if line else ''}."
+            ) from None
         per_second, metres = stage.GetTimeCodesPerSecond(), UsdGeom.GetStageMetersPerUnit(stage)
         axes = np.eye(4)
         axes[:3, :3] = (Y_UP if UsdGeom.GetStageUpAxis(stage) == UsdGeom.Tokens.y else np.eye(3)) * metres
@@ -420,7 +536,11 @@ def _usd(data: bytes, name: str, rate: float) -> list[Path3]:
                 matrices[k] = np.array(cache.GetLocalToWorldTransform(prim)).T
                 lens = camera.GetCamera(code)
                 focal[k] = lens.focalLength / lens.horizontalAperture * 36.0
-            found.append(Path3(prim.GetName(), (axes @ matrices)[:, :3, 3], times=t, track=camera_track(t, axes @ matrices, focal)))
+            found.append(
+                Path3(
+                    prim.GetName(), (axes @ matrices)[:, :3, 3], times=t, track=camera_track(t, axes @ matrices, focal)
+                )
+            )
         return found
     finally:
         os.unlink(path)

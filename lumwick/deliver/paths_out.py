@@ -34,7 +34,9 @@ def shot_track(setting: Setting, shot: Shot) -> tuple[Track, list[Any]]:
     cameras = [camera_at(setting, shot, float(v), way) for v in t]
     poses = [_axes(c) for c in cameras]
     bearing, pitch, roll = pose_angles(Rotation.from_matrix(np.stack([np.stack([r, f, u], -1) for r, f, u in poses])))
-    return Track(t, np.array([c.position for c in cameras]), bearing, pitch, roll, np.array([c.focal_mm for c in cameras])), cameras
+    return Track(
+        t, np.array([c.position for c in cameras]), bearing, pitch, roll, np.array([c.focal_mm for c in cameras])
+    ), cameras
 
 
 def _axes(camera: Any) -> tuple[Floats, Floats, Floats]:
@@ -52,7 +54,10 @@ def export(setting: Setting, shots: Sequence[Shot], name: str) -> dict[str, byte
     """
     suffix = PurePosixPath(name).suffix.lower()
     if suffix not in KINDS:
-        raise RouteError(f"Cameras are written as {', '.join(k[1:] for k in KINDS[:-1])} or {KINDS[-1][1:]}, not {suffix or 'a file without an ending'}.")
+        raise RouteError(
+            f"Cameras are written as {', '.join(k[1:] for k in KINDS[:-1])} or "
+            f"{KINDS[-1][1:]}, not {suffix or 'a file without an ending'}."
+        )
     tracks = [(shot, *shot_track(setting, shot)) for shot in shots]
     if suffix == ".glb":
         return {name: _glb([(shot, track) for shot, track, _ in tracks])}
@@ -71,7 +76,9 @@ def export(setting: Setting, shots: Sequence[Shot], name: str) -> dict[str, byte
 def _glb(tracks: Sequence[tuple[Shot, Track]]) -> bytes:
     import pygltflib as pg
 
-    gltf = pg.GLTF2(asset=pg.Asset(version="2.0", generator="Lumwick"), scene=0, scenes=[pg.Scene(nodes=list(range(len(tracks))))])
+    gltf = pg.GLTF2(
+        asset=pg.Asset(version="2.0", generator="Lumwick"), scene=0, scenes=[pg.Scene(nodes=list(range(len(tracks))))]
+    )
     blob = b""
 
     def accessor(values: Floats, kind: str, bounds: bool = False) -> int:
@@ -79,7 +86,11 @@ def _glb(tracks: Sequence[tuple[Shot, Track]]) -> bytes:
         data = np.ascontiguousarray(values, "<f4")
         gltf.bufferViews.append(pg.BufferView(buffer=0, byteOffset=len(blob), byteLength=data.nbytes))
         extra = {"min": [float(data.min())], "max": [float(data.max())]} if bounds else {}
-        gltf.accessors.append(pg.Accessor(bufferView=len(gltf.bufferViews) - 1, componentType=pg.FLOAT, count=len(data), type=kind, **extra))
+        gltf.accessors.append(
+            pg.Accessor(
+                bufferView=len(gltf.bufferViews) - 1, componentType=pg.FLOAT, count=len(data), type=kind, **extra
+            )
+        )
         blob += data.tobytes()
         return len(gltf.accessors) - 1
 
@@ -92,14 +103,37 @@ def _glb(tracks: Sequence[tuple[Shot, Track]]) -> bytes:
         quaternion = quaternion * flip[:, None]
         place = track.position @ Y_UP
         tan = SENSOR / 2 / track.focal[0] / (16 / 9)
-        gltf.cameras.append(pg.Camera(name=shot.name, type="perspective", perspective=pg.Perspective(aspectRatio=16 / 9, yfov=float(2 * np.arctan(tan)), znear=0.05, zfar=20000.0)))
-        gltf.nodes.append(pg.Node(name=shot.id, camera=k, translation=[float(v) for v in np.float32(place[0])], rotation=[float(v) for v in np.float32(quaternion[0])],
-                                  extras={"focal_mm": [round(float(v), 5) for v in track.focal], "frames_per_second": shot.fps}))
+        gltf.cameras.append(
+            pg.Camera(
+                name=shot.name,
+                type="perspective",
+                perspective=pg.Perspective(
+                    aspectRatio=16 / 9, yfov=float(2 * np.arctan(tan)), znear=0.05, zfar=20000.0
+                ),
+            )
+        )
+        gltf.nodes.append(
+            pg.Node(
+                name=shot.id,
+                camera=k,
+                translation=[float(v) for v in np.float32(place[0])],
+                rotation=[float(v) for v in np.float32(quaternion[0])],
+                extras={"focal_mm": [round(float(v), 5) for v in track.focal], "frames_per_second": shot.fps},
+            )
+        )
         if len(track.t) > 1:
             times = accessor(track.t, "SCALAR", True)
             outputs = (accessor(place, "VEC3"), accessor(quaternion, "VEC4"))
-            gltf.animations.append(pg.Animation(name=shot.name, samplers=[pg.AnimationSampler(input=times, output=o, interpolation="LINEAR") for o in outputs],
-                                                channels=[pg.AnimationChannel(sampler=i, target=pg.AnimationChannelTarget(node=k, path=path)) for i, path in enumerate(("translation", "rotation"))]))
+            gltf.animations.append(
+                pg.Animation(
+                    name=shot.name,
+                    samplers=[pg.AnimationSampler(input=times, output=o, interpolation="LINEAR") for o in outputs],
+                    channels=[
+                        pg.AnimationChannel(sampler=i, target=pg.AnimationChannelTarget(node=k, path=path))
+                        for i, path in enumerate(("translation", "rotation"))
+                    ],
+                )
+            )
     if blob:
         gltf.buffers.append(pg.Buffer(byteLength=len(blob)))
         gltf.set_binary_blob(blob)
@@ -130,12 +164,21 @@ def _usd(tracks: Sequence[tuple[Shot, Track, list[Any]]], suffix: str) -> bytes:
             camera.CreateHorizontalApertureAttr(SENSOR)
             camera.CreateVerticalApertureAttr(SENSOR * 9 / 16)
             camera.CreateClippingRangeAttr(Gf.Vec2f(0.05, 20000.0))
-            lens, focus, stop = camera.CreateFocalLengthAttr(), camera.CreateFocusDistanceAttr(), camera.CreateFStopAttr()
+            lens, focus, stop = (
+                camera.CreateFocalLengthAttr(),
+                camera.CreateFocusDistanceAttr(),
+                camera.CreateFStopAttr(),
+            )
             _, turn, _ = track.at(track.t)
             for k, (t, m) in enumerate(zip(track.t, turn.as_matrix(), strict=True)):
                 code = Usd.TimeCode(1 + t * rate)
                 matrix = np.eye(4)
-                matrix[0, :3], matrix[1, :3], matrix[2, :3], matrix[3, :3] = m[:, 0], m[:, 2], -m[:, 1], track.position[k]
+                matrix[0, :3], matrix[1, :3], matrix[2, :3], matrix[3, :3] = (
+                    m[:, 0],
+                    m[:, 2],
+                    -m[:, 1],
+                    track.position[k],
+                )
                 move.Set(Gf.Matrix4d(*matrix.ravel().tolist()), code)
                 lens.Set(float(track.focal[k]), code)
                 focus.Set(float(cameras[k].focus), code)
@@ -154,8 +197,15 @@ def _usd_name(shot_id: str) -> str:
 def _svg(tracks: Sequence[tuple[Shot, Track]]) -> bytes:
     every = np.concatenate([t.position for _, t in tracks])
     w, s, e, n = every[:, 0].min() - 5, every[:, 1].min() - 5, every[:, 0].max() + 5, every[:, 1].max() + 5
-    lines = "".join(f'<polyline id={quoteattr(shot.id)} fill="none" stroke="#222" stroke-width="0.3" points="{" ".join(f"{x:.4f},{-y:.4f}" for x, y, _ in track.position)}"/>' for shot, track in tracks)
-    return f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="{w:.3f} {-n:.3f} {e - w:.3f} {n - s:.3f}"><!-- one unit is a metre; north is up -->{lines}</svg>\n'.encode()
+    lines = "".join(
+        f'<polyline id={quoteattr(shot.id)} fill="none" stroke="#222" stroke-width="0.3" '
+        f'points="{" ".join(f"{x:.4f},{-y:.4f}" for x, y, _ in track.position)}"/>'
+        for shot, track in tracks
+    )
+    return (
+        f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="{w:.3f} {-n:.3f} {e - w:.3f} '
+        f'{n - s:.3f}"><!-- one unit is a metre; north is up -->{lines}</svg>\n'
+    ).encode()
 
 
 def _dxf(tracks: Sequence[tuple[Shot, Track]]) -> bytes:
@@ -176,7 +226,9 @@ def _gpx(setting: Setting, tracks: Sequence[tuple[Shot, Track]]) -> bytes:
     from pyproj import Transformer
 
     site = setting.place.site
-    world = Transformer.from_crs(f"+proj=aeqd +lat_0={site.latitude} +lon_0={site.longitude} +ellps=WGS84 +units=m", "EPSG:4326", always_xy=True)
+    world = Transformer.from_crs(
+        f"+proj=aeqd +lat_0={site.latitude} +lon_0={site.longitude} +ellps=WGS84 +units=m", "EPSG:4326", always_xy=True
+    )
     a = np.radians(site.north_turn)
     gpx = gpxpy.gpx.GPX()
     gpx.creator = "Lumwick"
@@ -184,8 +236,14 @@ def _gpx(setting: Setting, tracks: Sequence[tuple[Shot, Track]]) -> bytes:
         e, n = track.position[:, 0], track.position[:, 1]
         lon, lat = world.transform(e * np.cos(a) - n * np.sin(a), e * np.sin(a) + n * np.cos(a))
         start = place_clock(shot, clip_time(shot, 0.0)) - dt.timedelta(hours=float(site.utc_offset))
-        segment = gpxpy.gpx.GPXTrackSegment([gpxpy.gpx.GPXTrackPoint(float(y), float(x), float(z), time=(start + dt.timedelta(seconds=float(t))).replace(tzinfo=dt.UTC))
-                                             for x, y, z, t in zip(lon, lat, track.position[:, 2], track.t, strict=True)])
+        segment = gpxpy.gpx.GPXTrackSegment(
+            [
+                gpxpy.gpx.GPXTrackPoint(
+                    float(y), float(x), float(z), time=(start + dt.timedelta(seconds=float(t))).replace(tzinfo=dt.UTC)
+                )
+                for x, y, z, t in zip(lon, lat, track.position[:, 2], track.t, strict=True)
+            ]
+        )
         made = gpxpy.gpx.GPXTrack(name=shot.name)
         made.segments.append(segment)
         gpx.tracks.append(made)

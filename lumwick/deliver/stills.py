@@ -50,7 +50,10 @@ def write_whole(path: Path, part: Path, spec: oiio.ImageSpec, pixels: NDArray[An
     out = oiio.ImageOutput.create(str(part))
     try:
         if not out or not out.open(str(part), spec) or not out.write_image(pixels) or not out.close():
-            raise RenderError(f"{path.name} could not be written: {(out.geterror() if out else oiio.geterror()).strip() or 'is the disk full?'}")
+            raise RenderError(
+                f"{path.name} could not be written: "
+                f"{(out.geterror() if out else oiio.geterror()).strip() or 'is the disk full?'}"
+            )
         os.replace(part, path)
     except OSError as error:
         raise RenderError(f"{path.name} could not be written: {error.strerror}.") from error

@@ -52,7 +52,11 @@ Image = NDArray[np.float32]
 @lru_cache(8)
 def _processor(source: str, target: str, view: str = "") -> ocio.CPUProcessor:
     config = ocio.Config.CreateFromBuiltinConfig(CONFIG)
-    made = config.getProcessor(source, target, view, ocio.TRANSFORM_DIR_FORWARD) if view else config.getProcessor(source, target)
+    made = (
+        config.getProcessor(source, target, view, ocio.TRANSFORM_DIR_FORWARD)
+        if view
+        else config.getProcessor(source, target)
+    )
     return made.getDefaultCPUProcessor()
 
 
@@ -85,7 +89,8 @@ def white_of(kelvin: float, tint: float = 0.0) -> NDArray[np.float64]:
 
 
 def balance(kelvin: float, tint: float = 0.0) -> NDArray[np.float64]:
-    """Matrix on linear Rec.709 that turns light of ``kelvin`` and ``tint`` into neutral (Bradford adaptation to D65)."""
+    """Matrix on linear Rec.709 that turns light of ``kelvin`` and ``tint`` into neutral (Bradford adaptation to
+    D65)."""
     source, target = BRADFORD @ white_of(kelvin, tint), BRADFORD @ daylight_white(D65_KELVIN)
     adapt = np.linalg.inv(BRADFORD) @ np.diag(target / source) @ BRADFORD
     return np.linalg.inv(TO_XYZ) @ adapt @ TO_XYZ
@@ -141,7 +146,8 @@ def graded(image: Image, grade: Grade) -> Image:
 
 
 def curved(image: Image, added: tuple[float, ...]) -> Image:
-    """Stops added by brightness, between the curve's points by a monotone cubic (Fritsch and Carlson 1980; PCHIP), beyond them as at the ends."""
+    """Stops added by brightness, between the curve's points by a monotone cubic (Fritsch and Carlson 1980; PCHIP),
+    beyond them as at the ends."""
     grey = np.maximum(image @ LUMA, 1e-8)
     stops = np.clip(np.log2(grey / 0.18), CURVE_STOPS[0], CURVE_STOPS[-1])
     table = np.linspace(CURVE_STOPS[0], CURVE_STOPS[-1], 1025)
@@ -157,7 +163,9 @@ def _table(data: bytes) -> ocio.CPUProcessor:
         file.write(data)
         file.flush()
         try:
-            made = ocio.Config.CreateRaw().getProcessor(ocio.FileTransform(file.name, interpolation=ocio.INTERP_TETRAHEDRAL))
+            made = ocio.Config.CreateRaw().getProcessor(
+                ocio.FileTransform(file.name, interpolation=ocio.INTERP_TETRAHEDRAL)
+            )
             return made.getDefaultCPUProcessor()
         except (ocio.Exception, UnicodeDecodeError) as error:
             raise RenderError("This look-up table cannot be read: it is no .cube file, or it is cut short.") from error
@@ -200,7 +208,9 @@ def white_from_grey(rgb: NDArray[np.float64]) -> tuple[float, float]:
     off = wanted - locus[nearest]
     tint = float(np.hypot(*off) * 1000 * np.sign(_across(kelvin) @ off))
     if abs(tint) > 30:
-        raise RenderError("This spot is too coloured to be grey: pick something neutral, like concrete, a white shirt or a cloud.")
+        raise RenderError(
+            "This spot is too coloured to be grey: pick something neutral, like concrete, a white shirt or a cloud."
+        )
     return kelvin, tint
 
 
@@ -218,7 +228,9 @@ def grained(picture: Image, amount: float, seed: int) -> Image:
     return picture + (0.06 * amount * np.sqrt(grey * (1 - 0.8 * grey)) * noise)[..., None]
 
 
-def develop(radiance: NDArray[np.float32], camera: Camera, grade: Grade | None = None, frame: int = 0) -> NDArray[np.uint8]:
+def develop(
+    radiance: NDArray[np.float32], camera: Camera, grade: Grade | None = None, frame: int = 0
+) -> NDArray[np.uint8]:
     """A display picture, by the steps in this module's docstring.
 
     Parameters

@@ -60,8 +60,16 @@ class _Builder:
     fg: list[NDArray[np.int64]] = field(default_factory=list)
     n: int = 0
 
-    def add(self, v: NDArray[np.float64], q: NDArray[np.int64], surface: int, w: NDArray[np.float64], f: NDArray[np.float64],
-            g: int, fg: NDArray[np.int64] | None = None) -> None:
+    def add(
+        self,
+        v: NDArray[np.float64],
+        q: NDArray[np.int64],
+        surface: int,
+        w: NDArray[np.float64],
+        f: NDArray[np.float64],
+        g: int,
+        fg: NDArray[np.int64] | None = None,
+    ) -> None:
         self.v.append(v)
         self.q.append(q + self.n)
         self.s.append(np.full(len(q), surface, np.uint8))
@@ -71,8 +79,15 @@ class _Builder:
         self.fg.append(np.zeros(len(v), np.int64) if fg is None else fg)
         self.n += len(v)
 
-    def tube(self, path: NDArray[np.float64], radius: NDArray[np.float64], sides: int, w: NDArray[np.float64], g: int,
-             surface: int = BARK) -> None:
+    def tube(
+        self,
+        path: NDArray[np.float64],
+        radius: NDArray[np.float64],
+        sides: int,
+        w: NDArray[np.float64],
+        g: int,
+        surface: int = BARK,
+    ) -> None:
         """A tapering tube along a path, shape (k, 3)."""
         along = np.gradient(path, axis=0)
         along /= np.linalg.norm(along, axis=1, keepdims=True) + 1e-12
@@ -85,11 +100,23 @@ class _Builder:
         v = (path[:, None] + ring).reshape(-1, 3)
         k = len(path)
         i, j = np.meshgrid(np.arange(k - 1), np.arange(sides), indexing="ij")
-        q = np.stack([i * sides + j, i * sides + (j + 1) % sides, (i + 1) * sides + (j + 1) % sides, (i + 1) * sides + j], -1)
+        q = np.stack(
+            [i * sides + j, i * sides + (j + 1) % sides, (i + 1) * sides + (j + 1) % sides, (i + 1) * sides + j], -1
+        )
         self.add(v, q.reshape(-1, 4), surface, np.repeat(w, sides), np.zeros(len(v)), g)
 
-    def leaves(self, base: NDArray[np.float64], axis: NDArray[np.float64], length: NDArray[np.float64], width: NDArray[np.float64],
-               w: NDArray[np.float64], g: NDArray[np.int64] | int, flutter: float, surface: int = LEAF, blunt: float = 0.45) -> None:
+    def leaves(
+        self,
+        base: NDArray[np.float64],
+        axis: NDArray[np.float64],
+        length: NDArray[np.float64],
+        width: NDArray[np.float64],
+        w: NDArray[np.float64],
+        g: NDArray[np.int64] | int,
+        flutter: float,
+        surface: int = LEAF,
+        blunt: float = 0.45,
+    ) -> None:
         """Many flat leaves, each one quad: base, side, tip, side."""
         n = len(base)
         if not n:
@@ -98,7 +125,10 @@ class _Builder:
         side = np.cross(axis, self.rng.normal(size=(n, 3)))
         side /= np.linalg.norm(side, axis=1, keepdims=True) + 1e-12
         mid = base + axis * (length * blunt)[:, None]
-        v = np.stack([base, mid + side * (width / 2)[:, None], base + axis * length[:, None], mid - side * (width / 2)[:, None]], 1)
+        v = np.stack(
+            [base, mid + side * (width / 2)[:, None], base + axis * length[:, None], mid - side * (width / 2)[:, None]],
+            1,
+        )
         groups = np.broadcast_to(np.asarray(g), (n,))
         fg = self.rng.integers(0, 64, n)
         f = np.tile([0.0, 0.6, 1.0, 0.6], (n, 1)) * (length * flutter)[:, None]
@@ -111,7 +141,14 @@ class _Builder:
         self.fg.append(np.repeat(fg, 4))
         self.n += 4 * n
 
-    def ribbons(self, path: NDArray[np.float64], across: NDArray[np.float64], surface: int, w: NDArray[np.float64], g: NDArray[np.int64]) -> None:
+    def ribbons(
+        self,
+        path: NDArray[np.float64],
+        across: NDArray[np.float64],
+        surface: int,
+        w: NDArray[np.float64],
+        g: NDArray[np.int64],
+    ) -> None:
         """Many ribbons at once: paths (n, k, 3), half their width as vectors (n, k, 3), weights (n, k), groups (n,)."""
         n, k = path.shape[:2]
         if not n:
@@ -131,13 +168,28 @@ class _Builder:
     def form(self, groups: int, strip: tuple[int, int, int, int] = (1, 1, 1, 1)) -> Form:
         s = np.concatenate(self.s)
         order = np.argsort(s, kind="stable")
-        return Form(np.concatenate(self.v).astype(np.float32), np.ascontiguousarray(np.concatenate(self.q)[order].astype(np.uint32)), s[order],
-                    np.concatenate(self.w).astype(np.float32), np.concatenate(self.f).astype(np.float32),
-                    np.concatenate(self.g).astype(np.int32), np.concatenate(self.fg).astype(np.int32), groups, strip)
+        return Form(
+            np.concatenate(self.v).astype(np.float32),
+            np.ascontiguousarray(np.concatenate(self.q)[order].astype(np.uint32)),
+            s[order],
+            np.concatenate(self.w).astype(np.float32),
+            np.concatenate(self.f).astype(np.float32),
+            np.concatenate(self.g).astype(np.int32),
+            np.concatenate(self.fg).astype(np.int32),
+            groups,
+            strip,
+        )
 
 
-def _curve(start: NDArray[np.float64], direction: NDArray[np.float64], length: float, lift: float, wobble: float,
-           k: int, rng: np.random.Generator) -> NDArray[np.float64]:
+def _curve(
+    start: NDArray[np.float64],
+    direction: NDArray[np.float64],
+    length: float,
+    lift: float,
+    wobble: float,
+    k: int,
+    rng: np.random.Generator,
+) -> NDArray[np.float64]:
     """A limb: it sets out along ``direction`` and turns up (or down) by ``lift`` over its length."""
     s = np.linspace(0, 1, k)[:, None]
     p = start + direction * length * s + np.array([0, 0, 1.0]) * lift * length * s**2
@@ -145,7 +197,10 @@ def _curve(start: NDArray[np.float64], direction: NDArray[np.float64], length: f
 
 
 def _spray(rng: np.random.Generator, around: NDArray[np.float64], n: int, wide: float) -> NDArray[np.float64]:
-    d = around[:, None] / (np.linalg.norm(around, axis=1)[:, None, None] + 1e-9) + rng.normal(size=(len(around), n, 3)) * wide
+    d = (
+        around[:, None] / (np.linalg.norm(around, axis=1)[:, None, None] + 1e-9)
+        + rng.normal(size=(len(around), n, 3)) * wide
+    )
     return d.reshape(-1, 3)
 
 
@@ -156,10 +211,23 @@ def pine(height: float, seed: int, level: int = 0) -> Form:
     h = height
     bend = rng.normal(size=2) * 0.06
     s = np.linspace(0, 1, 14)
-    trunk = np.stack([bend[0] * h * s**2 + 0.02 * h * np.sin(5 * s + seed), bend[1] * h * s**2 + 0.02 * h * np.cos(4 * s), s * h * 0.93], 1)
+    trunk = np.stack(
+        [
+            bend[0] * h * s**2 + 0.02 * h * np.sin(5 * s + seed),
+            bend[1] * h * s**2 + 0.02 * h * np.cos(4 * s),
+            s * h * 0.93,
+        ],
+        1,
+    )
     trunk -= trunk[0]
     r0 = 0.024 * h
-    b.tube(trunk[:: 1 if level < 2 else 3], np.maximum(r0 * (1 - 0.85 * s**0.8), 0.012)[:: 1 if level < 2 else 3], (10, 6, 4)[level], np.zeros(len(trunk[:: 1 if level < 2 else 3])), 0)
+    b.tube(
+        trunk[:: 1 if level < 2 else 3],
+        np.maximum(r0 * (1 - 0.85 * s**0.8), 0.012)[:: 1 if level < 2 else 3],
+        (10, 6, 4)[level],
+        np.zeros(len(trunk[:: 1 if level < 2 else 3])),
+        0,
+    )
     limbs = 34
     tufts, tuft_dir, tuft_w, tuft_g = [], [], [], []
     for i in range(limbs):
@@ -199,19 +267,37 @@ def pine(height: float, seed: int, level: int = 0) -> Form:
     n = (20, 6, 4)[level]
     axes = _spray(rng, np.array(tuft_dir), n, 0.85)
     reach = rng.uniform(0.13, 0.25, len(axes)) * (1.0, 1.25, 1.7)[level] * (h / 10) ** 0.5
-    b.leaves(np.repeat(np.array(tufts), n, 0), axes, reach, np.full(len(axes), (0.017, 0.055, 0.20)[level]), np.repeat(tuft_w, n), np.repeat(tuft_g, n), 0.10, blunt=0.5)
+    b.leaves(
+        np.repeat(np.array(tufts), n, 0),
+        axes,
+        reach,
+        np.full(len(axes), (0.017, 0.055, 0.20)[level]),
+        np.repeat(tuft_w, n),
+        np.repeat(tuft_g, n),
+        0.10,
+        blunt=0.5,
+    )
     return b.form(limbs + 1)
 
 
 def broadleaf(height: float, seed: int, level: int = 0, stems: int = 1) -> Form:
-    """An alder-like tree, or with several stems a shrub: branching limbs (radii by da Vinci's rule) under rounded leaves."""
+    """An alder-like tree, or with several stems a shrub: branching limbs (radii by da Vinci's rule) under rounded
+    leaves."""
     rng = np.random.default_rng([seed, 2])
     b = _Builder(rng)
     h = height
     leaves: list[tuple[NDArray[np.float64], NDArray[np.float64], float, int]] = []
     groups = 1
 
-    def limb(start: NDArray[np.float64], direction: NDArray[np.float64], length: float, radius: float, depth: int, w0: float, g: int) -> None:
+    def limb(
+        start: NDArray[np.float64],
+        direction: NDArray[np.float64],
+        length: float,
+        radius: float,
+        depth: int,
+        w0: float,
+        g: int,
+    ) -> None:
         nonlocal groups
         k = 7 if depth == 0 else 4
         path = _curve(start, direction, length, 0.12, 0.16, k, rng)
@@ -219,7 +305,13 @@ def broadleaf(height: float, seed: int, level: int = 0, stems: int = 1) -> Form:
         children = 0 if depth == 3 else ((13, 6, 5) if stems == 1 else (6, 5, 3))[depth]
         w = w0 + (s * (0.0 if depth == 0 else 0.5))
         if not (level and depth >= 2) and not (level == 2 and depth):
-            b.tube(path, np.maximum(radius * (1 - 0.65 * s), 0.0035), (9, 5, 4, 3)[depth] - (2 if level and depth < 2 else 0), w, g)
+            b.tube(
+                path,
+                np.maximum(radius * (1 - 0.65 * s), 0.0035),
+                (9, 5, 4, 3)[depth] - (2 if level and depth < 2 else 0),
+                w,
+                g,
+            )
         if depth >= 2:
             for q in np.linspace(0.25, 1, 7):
                 leaves.append((path[0] + (path[-1] - path[0]) * q, direction, float(w0 + 0.5 * q), g))
@@ -242,14 +334,30 @@ def broadleaf(height: float, seed: int, level: int = 0, stems: int = 1) -> Form:
         az = np.radians(GOLDEN_DEG * i)
         out = 0.0 if stems == 1 else rng.uniform(0.25, 0.95)
         spread = np.array([np.cos(az) * out + rng.normal() * 0.05, np.sin(az) * out + rng.normal() * 0.05, 1.0])
-        limb(np.zeros(3), spread / np.linalg.norm(spread), h * (0.88 if stems == 1 else rng.uniform(0.6, 0.95)), 0.017 * h, 0, 0.0, 0)
+        limb(
+            np.zeros(3),
+            spread / np.linalg.norm(spread),
+            h * (0.88 if stems == 1 else rng.uniform(0.6, 0.95)),
+            0.017 * h,
+            0,
+            0.0,
+            0,
+        )
     if level == 2:
         leaves = leaves[::3]
     n = (5, 2, 2)[level]
     axes = _spray(rng, np.array([d for _, d, *_ in leaves]) + [0, 0, -0.25], n, 0.75)
     size = rng.uniform(0.06, 0.10, len(axes)) * (1.0, 1.65, 3.2)[level] * (1.0 if stems == 1 else 0.6)
-    b.leaves(np.repeat(np.array([p for p, *_ in leaves]), n, 0) + rng.normal(size=(len(axes), 3)) * 0.05, axes, size, size * 0.8, np.repeat([w for *_, w, _ in leaves], n),
-             np.repeat([g for *_, g in leaves], n), 0.35, blunt=0.55)
+    b.leaves(
+        np.repeat(np.array([p for p, *_ in leaves]), n, 0) + rng.normal(size=(len(axes), 3)) * 0.05,
+        axes,
+        size,
+        size * 0.8,
+        np.repeat([w for *_, w, _ in leaves], n),
+        np.repeat([g for *_, g in leaves], n),
+        0.35,
+        blunt=0.55,
+    )
     return b.form(groups)
 
 
@@ -269,7 +377,9 @@ def _feet(rng: np.random.Generator, side: float, density: float, each: int, spre
     return np.mod(feet, side) - side / 2
 
 
-def reed(height: float, seed: int, level: int = 0, side: float = 0.0, density: float = 1.0, dry_share: float = 0.07) -> Form:
+def reed(
+    height: float, seed: int, level: int = 0, side: float = 0.0, density: float = 1.0, dry_share: float = 0.07
+) -> Form:
     """Common reed: stiff stems, long leaves held to one side, and feathery heads on some; a tuft, or a patch.
 
     Parameters
@@ -294,7 +404,9 @@ def reed(height: float, seed: int, level: int = 0, side: float = 0.0, density: f
 
     def along(s: NDArray[np.float64]) -> NDArray[np.float64]:
         """Points (n, k, 3) at shares (n, k) of each stem."""
-        return foot[:, None] + np.concatenate([lean[:, None] * (h[:, None] * s**1.6)[..., None], (h[:, None] * s * (1 - 0.03 * s))[..., None]], -1)
+        return foot[:, None] + np.concatenate(
+            [lean[:, None] * (h[:, None] * s**1.6)[..., None], (h[:, None] * s * (1 - 0.03 * s))[..., None]], -1
+        )
 
     s = np.broadcast_to(np.linspace(0, 1, k_stem), (n, k_stem))
     th = rng.uniform(0, np.pi, n)
@@ -306,21 +418,44 @@ def reed(height: float, seed: int, level: int = 0, side: float = 0.0, density: f
         az = rng.normal(size=n) * 0.9 + seed
         out = np.stack([np.cos(az), np.sin(az), np.zeros(n)], 1)
         ln = rng.uniform(0.28, 0.5, n) * min(height / 1.8, 1.3)
-        leaf = along(at[:, None]) + out[:, None] * (ln[:, None] * q * (0.55 + 0.3 * q))[..., None] + np.array([0, 0, 1.0]) * (ln[:, None] * (0.75 * q - 0.75 * q**2.4))[..., None]
-        across = np.stack([out[:, 1], -out[:, 0], np.zeros(n)], 1)[:, None] * (0.010 * thick * np.array([0.7, 1.0, 0.12]))[None, :, None]
+        leaf = (
+            along(at[:, None])
+            + out[:, None] * (ln[:, None] * q * (0.55 + 0.3 * q))[..., None]
+            + np.array([0, 0, 1.0]) * (ln[:, None] * (0.75 * q - 0.75 * q**2.4))[..., None]
+        )
+        across = (
+            np.stack([out[:, 1], -out[:, 0], np.zeros(n)], 1)[:, None]
+            * (0.010 * thick * np.array([0.7, 1.0, 0.12]))[None, :, None]
+        )
         dry = rng.random(n) < dry_share
         for surface, chosen in ((LEAF, ~dry), (STALK, dry)):
             b.ribbons(leaf[chosen], across[chosen], surface, (at[:, None] ** 1.6 + 0.25 * q)[chosen], g[chosen])
     headed = np.flatnonzero(rng.random(n) < 0.45)
     m = (20, 6, 2)[level]
     stem = np.repeat(headed, m)
-    axis = np.stack([lean[stem, 0], lean[stem, 1], np.ones(len(stem))], 1) + rng.normal(size=(len(stem), 3)) * 0.20 + np.array([0.42 * np.cos(seed), 0.42 * np.sin(seed), 0])
+    axis = (
+        np.stack([lean[stem, 0], lean[stem, 1], np.ones(len(stem))], 1)
+        + rng.normal(size=(len(stem), 3)) * 0.20
+        + np.array([0.42 * np.cos(seed), 0.42 * np.sin(seed), 0])
+    )
     top = along(np.ones((n, 1)))[stem, 0] - np.array([0, 0, 1.0]) * rng.uniform(0, 0.16, len(stem))[:, None]
-    b.leaves(top, axis, rng.uniform(0.05, 0.13, len(stem)) * (1.0, 1.2, 1.6)[level], np.full(len(stem), 0.007 * (1.0, 2.4, 5.5)[level]), np.full(len(stem), 1.1), g[stem], 0.12, PLUME, blunt=0.6)
+    b.leaves(
+        top,
+        axis,
+        rng.uniform(0.05, 0.13, len(stem)) * (1.0, 1.2, 1.6)[level],
+        np.full(len(stem), 0.007 * (1.0, 2.4, 5.5)[level]),
+        np.full(len(stem), 1.1),
+        g[stem],
+        0.12,
+        PLUME,
+        blunt=0.6,
+    )
     return b.form(groups + 1, (1, 2, k_stem - 1, 1))
 
 
-def grass(height: float, seed: int, level: int = 0, side: float = 0.0, density: float = 1.0, dry_share: float = 0.07) -> Form:
+def grass(
+    height: float, seed: int, level: int = 0, side: float = 0.0, density: float = 1.0, dry_share: float = 0.07
+) -> Form:
     """Grass, as one tuft or as a square patch (see `reed`): curling blades in clumps, and a share of dry stalks."""
     rng = np.random.default_rng([seed, 4])
     b = _Builder(rng)
@@ -339,9 +474,16 @@ def grass(height: float, seed: int, level: int = 0, side: float = 0.0, density: 
     curl = np.where(dry, 0.12, rng.uniform(0.15, 0.8, n))
     q = np.linspace(0, 1, k)
     foot = np.concatenate([feet, np.full((n, 1), -0.05 if side else -0.02)], 1)
-    path = (foot[:, None] + out[:, None] * (h * curl)[:, None, None] * (q**2)[None, :, None]
-            + np.array([0, 0, 1.0]) * (h[:, None] * (q - 0.35 * curl[:, None] * q**2.5))[..., None])
-    width = (np.array([0.0055, 0.0125, 0.036])[level] * rng.uniform(0.7, 1.3, n))[:, None] * np.maximum(1 - q**1.6, 0.08) * np.where(dry, 0.55, 1.0)[:, None]
+    path = (
+        foot[:, None]
+        + out[:, None] * (h * curl)[:, None, None] * (q**2)[None, :, None]
+        + np.array([0, 0, 1.0]) * (h[:, None] * (q - 0.35 * curl[:, None] * q**2.5))[..., None]
+    )
+    width = (
+        (np.array([0.0055, 0.0125, 0.036])[level] * rng.uniform(0.7, 1.3, n))[:, None]
+        * np.maximum(1 - q**1.6, 0.08)
+        * np.where(dry, 0.55, 1.0)[:, None]
+    )
     across = np.stack([-out[:, 1], out[:, 0], np.zeros(n)], 1)[:, None] * (width / 2)[..., None]
     group = 1 + np.arange(n) % 40
     for surface, chosen in ((LEAF, ~dry), (PLUME, dry)):
@@ -349,6 +491,12 @@ def grass(height: float, seed: int, level: int = 0, side: float = 0.0, density: 
     return b.form(41, (1, k - 1, 1, k - 1))
 
 
-MAKERS: dict[str, Callable[..., Form]] = {"pine": pine, "alder": broadleaf, "scrub": scrub, "reed": reed, "grass": grass}
+MAKERS: dict[str, Callable[..., Form]] = {
+    "pine": pine,
+    "alder": broadleaf,
+    "scrub": scrub,
+    "reed": reed,
+    "grass": grass,
+}
 PATCHED = frozenset({"reed", "grass"})
 """Kinds that are also made as square patches."""

@@ -35,8 +35,13 @@ class Plants:
     shade: NDArray[np.float64]
 
 
-def scatter(stand: Stand, ground: Ground, slope: NDArray[np.float64], clear: list[shapely.Geometry] | None = None,
-            water_level: float | None = None) -> Plants:
+def scatter(
+    stand: Stand,
+    ground: Ground,
+    slope: NDArray[np.float64],
+    clear: list[shapely.Geometry] | None = None,
+    water_level: float | None = None,
+) -> Plants:
     """Set a stand's plants out: a jittered grid, thinned in clumps, where slope, height and area allow.
 
     Parameters
@@ -57,7 +62,9 @@ def scatter(stand: Stand, ground: Ground, slope: NDArray[np.float64], clear: lis
     if stand.area:
         area = shapely.Polygon(stand.area) if len(stand.area) >= 3 else None
         if area is None or not area.is_valid or area.area <= 0:
-            raise PlaceError(f"The area of {stand.name} is not a simple outline: draw at least three corners that do not cross.")
+            raise PlaceError(
+                f"The area of {stand.name} is not a simple outline: draw at least three corners that do not cross."
+            )
         aw, as_, ae, an = area.bounds
         w, s, e, n = max(w, aw), max(s, as_), min(e, ae), min(n, an)
         if w >= e or s >= n:
@@ -67,7 +74,10 @@ def scatter(stand: Stand, ground: Ground, slope: NDArray[np.float64], clear: lis
         area, size = None, (e - w) * (n - s)
     expected = size / 1e4 * stand.per_hectare
     if expected > PLANTS_AT_MOST:
-        raise PlaceError(f"{stand.name} would hold {expected:,.0f} plants: at most {PLANTS_AT_MOST:,} can be filmed. Lower its density or its area.")
+        raise PlaceError(
+            f"{stand.name} would hold {expected:,.0f} plants: at most "
+            f"{PLANTS_AT_MOST:,} can be filmed. Lower its density or its area."
+        )
     if stand.per_hectare <= 0:
         return _none()
     step = 100.0 / np.sqrt(stand.per_hectare)
@@ -78,7 +88,9 @@ def scatter(stand: Stand, ground: Ground, slope: NDArray[np.float64], clear: lis
     y = s + (np.arange(ny)[:, None] + draw[..., 1]) * step
     x, y, draw = x.ravel(), y.ravel(), draw.reshape(-1, 6)
     z = ground.height(x, y)
-    steep = ndimage.map_coordinates(slope, [(y - ground.south) / ground.spacing, (x - ground.west) / ground.spacing], order=1, mode="nearest")
+    steep = ndimage.map_coordinates(
+        slope, [(y - ground.south) / ground.spacing, (x - ground.west) / ground.spacing], order=1, mode="nearest"
+    )
     keep = (steep <= stand.slope_most) & (z >= stand.lowest) & (z <= stand.highest) & (x < e) & (y < n)
     if water_level is not None:
         keep &= z > water_level - (0.5 if stand.kind == "reed" else -0.15)
@@ -91,19 +103,33 @@ def scatter(stand: Stand, ground: Ground, slope: NDArray[np.float64], clear: lis
     # clearings: slow seeded waves thin the stand, more where it is a wood than where it is a sward
     rate = 0.12 if stand.kind in PATCHED else 0.30
     p = rng.random(6) * 2 * np.pi
-    waves = np.sin(x / 17 + p[0] + np.sin(y / 23 + p[1])) + np.sin(y / 13 + p[2] + np.sin(x / 19 + p[3])) + np.sin((x + y) / 37 + p[4])
+    waves = (
+        np.sin(x / 17 + p[0] + np.sin(y / 23 + p[1]))
+        + np.sin(y / 13 + p[2] + np.sin(x / 19 + p[3]))
+        + np.sin((x + y) / 37 + p[4])
+    )
     keep &= draw[:, 2] > rate * np.clip(1 + waves / 1.5, 0, 2.6)
     tall = np.clip(1 + stand.variation * (draw[:, 3] + draw[:, 4] - 1) * 1.7, 0.25, 2.0)
-    return Plants(np.stack([x, y, z], 1)[keep], draw[keep, 5] * 2 * np.pi, tall[keep], np.mod(draw[keep, 2] * 7919.0, 1.0))
+    return Plants(
+        np.stack([x, y, z], 1)[keep], draw[keep, 5] * 2 * np.pi, tall[keep], np.mod(draw[keep, 2] * 7919.0, 1.0)
+    )
 
 
 def cell_numbers(position: NDArray[np.float64], side: float) -> NDArray[np.int64]:
-    """A number for the square cell of ``side`` [m] in which each position (n, 2 or 3) lies; the same cell, the same number."""
+    """A number for the square cell of ``side`` [m] in which each position (n, 2 or 3) lies; the same cell, the same
+    number."""
     cell = np.floor(position[:, :2] / side).astype(np.int64)
     return cell[:, 1] * 2**31 + cell[:, 0]
 
 
-def gather(plants: Plants, side: float, density: float, ground: Ground, enough: float = 0.55, clear: list[shapely.Geometry] | None = None) -> tuple[Plants, Plants]:
+def gather(
+    plants: Plants,
+    side: float,
+    density: float,
+    ground: Ground,
+    enough: float = 0.55,
+    clear: list[shapely.Geometry] | None = None,
+) -> tuple[Plants, Plants]:
     """Let whole square patches stand for the tufts of a bed, where it is closed; its rim keeps single tufts.
 
     Parameters
@@ -138,14 +164,22 @@ def gather(plants: Plants, side: float, density: float, ground: Ground, enough: 
     y = (used // wide + low[1] + 0.5) * side
     for shape in clear or ():
         west, south, east, north = shape.bounds
-        near = np.flatnonzero(whole & (abs(x - (west + east) / 2) < (east - west + side) / 2) & (abs(y - (south + north) / 2) < (north - south + side) / 2))
-        whole[near] = ~shapely.intersects(shape, shapely.box(x[near] - side / 2, y[near] - side / 2, x[near] + side / 2, y[near] + side / 2))
+        near = np.flatnonzero(
+            whole
+            & (abs(x - (west + east) / 2) < (east - west + side) / 2)
+            & (abs(y - (south + north) / 2) < (north - south + side) / 2)
+        )
+        whole[near] = ~shapely.intersects(
+            shape, shapely.box(x[near] - side / 2, y[near] - side / 2, x[near] + side / 2, y[near] + side / 2)
+        )
     middle = np.stack([x, y, ground.height(x, y)], 1)
     shade = plants.shade[first]
     quarter = np.floor(np.mod(shade * 977.0, 1.0) * 4) * (np.pi / 2)
     single = ~whole[inverse]
-    return (Plants(middle[whole], quarter[whole], tall[whole], shade[whole]),
-            Plants(plants.position[single], plants.turn[single], plants.scale[single], plants.shade[single]))
+    return (
+        Plants(middle[whole], quarter[whole], tall[whole], shade[whole]),
+        Plants(plants.position[single], plants.turn[single], plants.scale[single], plants.shade[single]),
+    )
 
 
 def _none() -> Plants:

@@ -23,8 +23,16 @@ def variant_of(plants: Plants, variants: int = VARIANTS) -> NDArray[np.int64]:
     return (plants.shade * 9973).astype(np.int64) % variants
 
 
-def set_out(stand: Stand, ground: Ground, slope: NDArray[np.float64], clear: list[shapely.Geometry], level: float | None, key: str) -> Plants:
-    """Where a stand's plants stand (`lumwick.growth.scatter.scatter`); ``key`` says all that it depends on but the water's level."""
+def set_out(
+    stand: Stand,
+    ground: Ground,
+    slope: NDArray[np.float64],
+    clear: list[shapely.Geometry],
+    level: float | None,
+    key: str,
+) -> Plants:
+    """Where a stand's plants stand (`lumwick.growth.scatter.scatter`); ``key`` says all that it depends on but the
+    water's level."""
     return Plants(**kept("plants", f"{key} {level}", lambda: dict(vars(scatter(stand, ground, slope, clear, level)))))
 
 
@@ -39,8 +47,17 @@ def form_of(stand: Stand, variant: int, level: int, side: float = 0.0) -> tuple[
         Of a patch; 0 for a single plant.
     """
     seed = stand.seed * 100 + variant
-    arguments = (stand.height, seed, level, *((side, 0.85 * stand.per_hectare / 1e4, stand.dry) if stand.kind in PATCHED else ()))
-    arrays = kept("form", repr((stand.kind, arguments)), lambda: {name: np.asarray(value) for name, value in vars(MAKERS[stand.kind](*arguments)).items()})
+    arguments = (
+        stand.height,
+        seed,
+        level,
+        *((side, 0.85 * stand.per_hectare / 1e4, stand.dry) if stand.kind in PATCHED else ()),
+    )
+    arrays = kept(
+        "form",
+        repr((stand.kind, arguments)),
+        lambda: {name: np.asarray(value) for name, value in vars(MAKERS[stand.kind](*arguments)).items()},
+    )
     plain: dict[str, Any] = {"groups": int, "flutter_groups": int, "strip": lambda a: tuple(int(v) for v in a)}
     values: dict[str, Any] = {name: plain[name](a) if name in plain else a for name, a in arrays.items()}
     return Form(**values), seed

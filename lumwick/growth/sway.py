@@ -55,8 +55,16 @@ def _lean(x, y, natural, phase, omega, amplitude, wave, start, damping, mean, t)
     return out
 
 
-def lean(x: NDArray[np.float64], y: NDArray[np.float64], natural_hz: NDArray[np.float64], phase: NDArray[np.float64],
-         compliance: float, gusts: Gusts, t: float, damping: float = 0.12) -> NDArray[np.float64]:
+def lean(
+    x: NDArray[np.float64],
+    y: NDArray[np.float64],
+    natural_hz: NDArray[np.float64],
+    phase: NDArray[np.float64],
+    compliance: float,
+    gusts: Gusts,
+    t: float,
+    damping: float = 0.12,
+) -> NDArray[np.float64]:
     """Sideways slope of each stem, as a shear: displacement per metre of height.
 
     The push of wind goes as the square of its speed, U^2 + 2 U u' for small gusts u'.
@@ -74,8 +82,19 @@ def lean(x: NDArray[np.float64], y: NDArray[np.float64], natural_hz: NDArray[np.
     ndarray, shape (n, 2)
         Slope east and north; zero at the foot by construction.
     """
-    r = _lean(np.ascontiguousarray(x, float), np.ascontiguousarray(y, float), np.ascontiguousarray(natural_hz, float),
-              np.ascontiguousarray(phase, float), gusts.omega, gusts.amplitude, gusts.wave, gusts.phase, damping, gusts.mean, t)
+    r = _lean(
+        np.ascontiguousarray(x, float),
+        np.ascontiguousarray(y, float),
+        np.ascontiguousarray(natural_hz, float),
+        np.ascontiguousarray(phase, float),
+        gusts.omega,
+        gusts.amplitude,
+        gusts.wave,
+        gusts.phase,
+        damping,
+        gusts.mean,
+        t,
+    )
     ex, ey = gusts.toward
     s = np.tanh(compliance * r * 1.6) / 1.6  # stems streamline: no slope grows without end
     return np.stack([s[:, 0] * ex - s[:, 1] * ey, s[:, 0] * ey + s[:, 1] * ex], axis=1)
@@ -90,8 +109,9 @@ def bend(rest, weight, group, branch_move, flutter, flutter_group, flutter_move,
             out[i, c] = rest[i, c] + weight[i] * branch_move[g, c] + flutter[i] * flutter_move[f, c]
 
 
-def branch_motion(count: int, seed: int, natural_hz: float, gusts: Gusts, t: float, strength: float,
-                  loop: float | None = None) -> NDArray[np.float64]:
+def branch_motion(
+    count: int, seed: int, natural_hz: float, gusts: Gusts, t: float, strength: float, loop: float | None = None
+) -> NDArray[np.float64]:
     """Displacement of the tips of ``count`` branches (or leaf groups) [m per unit weight], shape (count, 3).
 
     Every group has its own frequency (within a fifth of ``natural_hz``), phase and direction. The strength

@@ -10,7 +10,13 @@ from lumwick.land.ground import Ground
 
 # Linear Rec.709 albedos, after broad-band soil and vegetation albedos in common use (practice, no source).
 SAND, WET_SAND, MUD = (0.46, 0.38, 0.27), (0.23, 0.185, 0.13), (0.115, 0.092, 0.068)
-TURF, DRY, SALTGRASS, ROCK, SCREE = (0.075, 0.105, 0.030), (0.21, 0.175, 0.085), (0.13, 0.125, 0.048), (0.21, 0.195, 0.175), (0.30, 0.27, 0.235)
+TURF, DRY, SALTGRASS, ROCK, SCREE = (
+    (0.075, 0.105, 0.030),
+    (0.21, 0.175, 0.085),
+    (0.13, 0.125, 0.048),
+    (0.21, 0.195, 0.175),
+    (0.30, 0.27, 0.235),
+)
 
 
 def _step(x: NDArray[np.float64], low: float, high: float) -> NDArray[np.float64]:
@@ -39,7 +45,9 @@ def albedo(ground: Ground, kind: str, sea_level: float | None, beach_top: float,
     h = ground.heights.astype(float)
     slope = ground.slope()
     rng = np.random.default_rng(seed)
-    grain = [ndimage.gaussian_filter(rng.standard_normal(h.shape), g / ground.spacing, mode="reflect") for g in (30, 8, 2.5)]
+    grain = [
+        ndimage.gaussian_filter(rng.standard_normal(h.shape), g / ground.spacing, mode="reflect") for g in (30, 8, 2.5)
+    ]
     grain = [g / max(g.std(), 1e-9) for g in grain]
     wet = np.zeros_like(h)
     sward = np.ones_like(h)
@@ -75,4 +83,6 @@ def albedo(ground: Ground, kind: str, sea_level: float | None, beach_top: float,
             c = _mix(c, WET_SAND, line)
             wet = line
     c *= np.exp(0.10 * grain[2] + 0.06 * grain[1])[..., None]
-    return np.concatenate([np.clip(c, 0.01, 0.9), wet[..., None], np.clip(sward, 0, 1)[..., None]], axis=-1).astype(np.float32)
+    return np.concatenate([np.clip(c, 0.01, 0.9), wet[..., None], np.clip(sward, 0, 1)[..., None]], axis=-1).astype(
+        np.float32
+    )

@@ -46,16 +46,30 @@ def _sniff(path: Path) -> str:
         return "png"
     if head[:5].lower() == b"ncols" or head.lstrip()[:5].lower() == b"ncols":
         return "grid"
-    raise LandError(f"{path.name} is not an elevation file that can be read: bring a GeoTIFF, an ESRI ASCII grid (.asc) or a 16-bit PNG.")
+    raise LandError(
+        f"{path.name} is not an elevation file that can be read: bring a "
+        "GeoTIFF, an ESRI ASCII grid (.asc) or a 16-bit PNG."
+    )
 
 
 def too_large(name: str, size: int) -> str:
     """What is said of a file of ``size`` bytes that is not to be read whole."""
-    return f"{name} is {size / 1e6:.0f} MB: at most {BYTES_AT_MOST / 1e6:.0f} MB are read whole. Tick 'reduce' (--reduce) to average it down, or cut out the part you film."
+    return (
+        f"{name} is {size / 1e6:.0f} MB: at most {BYTES_AT_MOST / 1e6:.0f} MB are read whole. "
+        "Tick 'reduce' (--reduce) to average it down, or cut out the part you film."
+    )
 
 
-def read_elevation(path: str | Path, *, size_m: float | None = None, lowest: float | None = None, highest: float | None = None,
-                   reduce: bool = False, latitude: float | None = None, longitude: float | None = None) -> Survey:
+def read_elevation(
+    path: str | Path,
+    *,
+    size_m: float | None = None,
+    lowest: float | None = None,
+    highest: float | None = None,
+    reduce: bool = False,
+    latitude: float | None = None,
+    longitude: float | None = None,
+) -> Survey:
     """Read an elevation file.
 
     Parameters
@@ -88,22 +102,33 @@ def read_elevation(path: str | Path, *, size_m: float | None = None, lowest: flo
             warnings.simplefilter("ignore", NotGeoreferencedWarning)
             with rasterio.open(path) as source:
                 if max(source.width, source.height) > SIDE_AT_MOST and not reduce:
-                    raise LandError(f"{path.name} has {source.width} by {source.height} points: at most {SIDE_AT_MOST} a side. Tick 'reduce' (--reduce) to average it down.")
+                    raise LandError(
+                        f"{path.name} has {source.width} by {source.height} points: at most "
+                        f"{SIDE_AT_MOST} a side. Tick 'reduce' (--reduce) to average it down."
+                    )
                 if source.width < 4 or source.height < 4:
-                    raise LandError(f"{path.name} has only {source.width} by {source.height} points: at least 4 a side are needed.")
+                    raise LandError(
+                        f"{path.name} has only {source.width} by {source.height} points: at least 4 a side are needed."
+                    )
                 if source.count > 2 and kind == "png":
                     raise LandError(f"{path.name} is a colour picture: heights are read from a 16-bit greyscale PNG.")
                 if kind == "png" and source.dtypes[0] != "uint16":
-                    raise LandError(f"{path.name} has 8 bits a point, which makes steps in the ground: save it with 16 bits.")
+                    raise LandError(
+                        f"{path.name} has 8 bits a point, which makes steps in the ground: save it with 16 bits."
+                    )
                 factor = max(1, int(np.ceil(max(source.width, source.height) / (2 * POINTS_A_SIDE))))
                 shape = (max(4, source.height // factor), max(4, source.width // factor))
-                band = source.read(1, masked=True, out_shape=shape, resampling=Resampling.average if factor > 1 else Resampling.nearest)
+                band = source.read(
+                    1, masked=True, out_shape=shape, resampling=Resampling.average if factor > 1 else Resampling.nearest
+                )
                 transform = source.transform @ Affine.scale(source.width / shape[1], source.height / shape[0])
                 crs = CRS.from_user_input(source.crs) if source.crs else None
     except LandError:
         raise
     except (RasterioError, OSError, ValueError) as error:
-        raise LandError(f"{path.name} cannot be read: it is cut short or damaged ({str(error).splitlines()[0][:120]}).") from error
+        raise LandError(
+            f"{path.name} cannot be read: it is cut short or damaged ({str(error).splitlines()[0][:120]})."
+        ) from error
     z = np.ma.filled(band.astype(np.float32), np.nan)
     z[(z < -12000) | (z > 9500)] = np.nan if kind != "png" else z[(z < -12000) | (z > 9500)]
     known = np.isfinite(z)
@@ -117,7 +142,9 @@ def read_elevation(path: str | Path, *, size_m: float | None = None, lowest: flo
         z = (lowest + (highest - lowest) * z / 65535.0).astype(np.float32)
         crs = None
     if not known.all():
-        z = fillnodata(np.where(known, z, 0).astype(np.float32), mask=known.astype(np.uint8), max_search_distance=max(z.shape))
+        z = fillnodata(
+            np.where(known, z, 0).astype(np.float32), mask=known.astype(np.uint8), max_search_distance=max(z.shape)
+        )
         if not np.isfinite(z).all():
             z = np.where(np.isfinite(z), z, np.nanmean(z))
     if crs is None and kind == "grid" and abs(transform.a) < 0.1 and abs(transform.c) <= 360 and abs(transform.f) <= 90:
@@ -127,17 +154,35 @@ def read_elevation(path: str | Path, *, size_m: float | None = None, lowest: flo
     return _projected(z, transform, crs)
 
 
-def _plain(path: Path, z: NDArray[np.float32], transform: Affine, kind: str, size_m: float | None, latitude: float | None, longitude: float | None) -> Survey:
+def _plain(
+    path: Path,
+    z: NDArray[np.float32],
+    transform: Affine,
+    kind: str,
+    size_m: float | None,
+    latitude: float | None,
+    longitude: float | None,
+) -> Survey:
     if size_m is None:
         if kind == "grid":
             size_m = abs(transform.a) * (z.shape[1] - 1)
         else:
-            raise LandError(f"{path.name} does not say where on the earth it lies, nor how large it is: give its east-west size in metres.")
+            raise LandError(
+                f"{path.name} does not say where on the earth it lies, nor "
+                "how large it is: give its east-west size in metres."
+            )
     if not 10 <= size_m <= 500_000:
         raise LandError(f"A ground {size_m:g} m across cannot be made: give a size from 10 m to 500 km.")
     spacing = size_m / (z.shape[1] - 1)
     ground = _fit(z[::-1], spacing)
-    return Survey(ground, latitude, longitude, "" if latitude is not None else "The file does not say where on the earth it lies: set its latitude and longitude for the sun.")
+    return Survey(
+        ground,
+        latitude,
+        longitude,
+        ""
+        if latitude is not None
+        else "The file does not say where on the earth it lies: set its latitude and longitude for the sun.",
+    )
 
 
 def _fit(z: NDArray[np.float32], spacing: float) -> Ground:
@@ -147,7 +192,13 @@ def _fit(z: NDArray[np.float32], spacing: float) -> Ground:
         from scipy.ndimage import gaussian_filter, zoom
 
         k = (POINTS_A_SIDE - 1) / (most - 1)
-        z = zoom(gaussian_filter(z, 0.45 / k), ((round((z.shape[0] - 1) * k) + 1) / z.shape[0], (round((z.shape[1] - 1) * k) + 1) / z.shape[1]), order=1, grid_mode=False, mode="nearest")
+        z = zoom(
+            gaussian_filter(z, 0.45 / k),
+            ((round((z.shape[0] - 1) * k) + 1) / z.shape[0], (round((z.shape[1] - 1) * k) + 1) / z.shape[1]),
+            order=1,
+            grid_mode=False,
+            mode="nearest",
+        )
         spacing /= k
     z = np.ascontiguousarray(z, np.float32)
     check_heights(z)
@@ -162,9 +213,17 @@ def _projected(z: NDArray[np.float32], transform: Affine, crs: CRS) -> Survey:
     if not (np.isfinite(latitude) and np.isfinite(longitude) and abs(latitude) <= 90):
         raise LandError("The file's reference puts it nowhere on the earth: check its coordinate system.")
     # metres about the middle, true north up there
-    local = CRS.from_proj4(f"+proj=tmerc +lat_0={latitude:.9f} +lon_0={longitude:.9f} +k=1 +x_0=0 +y_0=0 +datum=WGS84 +units=m")
+    local = CRS.from_proj4(
+        f"+proj=tmerc +lat_0={latitude:.9f} +lon_0={longitude:.9f} +k=1 +x_0=0 +y_0=0 +datum=WGS84 +units=m"
+    )
     to_local = Transformer.from_crs(crs, local, always_xy=True)
-    edge = np.array([transform @ p for k in np.linspace(0, 1, 21) for p in ((k * cols, 0), (k * cols, rows), (0, k * rows), (cols, k * rows))])
+    edge = np.array(
+        [
+            transform @ p
+            for k in np.linspace(0, 1, 21)
+            for p in ((k * cols, 0), (k * cols, rows), (0, k * rows), (cols, k * rows))
+        ]
+    )
     ex, ey = to_local.transform(edge[:, 0], edge[:, 1])
     if not (np.isfinite(ex).all() and np.isfinite(ey).all()):
         raise LandError("The file reaches further round the earth than one place can: cut out the part you film.")
@@ -173,17 +232,31 @@ def _projected(z: NDArray[np.float32], transform: Affine, crs: CRS) -> Survey:
     step = float(np.sqrt(np.hypot(nx[1] - nx[0], ny[1] - ny[0]) * np.hypot(nx[2] - nx[0], ny[2] - ny[0])))
     west, east, south, north = ex.min(), ex.max(), ey.min(), ey.max()
     if max(east - west, north - south) > 500_000:
-        raise LandError(f"The file covers {max(east - west, north - south) / 1000:.0f} km: a place may be at most 500 km across. Cut out the part you film.")
+        raise LandError(
+            f"The file covers {max(east - west, north - south) / 1000:.0f} km: a "
+            "place may be at most 500 km across. Cut out the part you film."
+        )
     spacing = max(step, (east - west) / (POINTS_A_SIDE - 1), (north - south) / (POINTS_A_SIDE - 1))
     nxp, nyp = max(4, round((east - west) / spacing)), max(4, round((north - south) / spacing))
     out = np.full((nyp, nxp), np.nan, np.float32)
-    reproject(z, out, src_transform=transform, src_crs=crs.to_wkt(), dst_transform=from_origin(west, north, spacing, spacing), dst_crs=local.to_wkt(),
-              resampling=Resampling.bilinear if spacing < 1.5 * step else Resampling.average, src_nodata=np.nan, dst_nodata=np.nan)
+    reproject(
+        z,
+        out,
+        src_transform=transform,
+        src_crs=crs.to_wkt(),
+        dst_transform=from_origin(west, north, spacing, spacing),
+        dst_crs=local.to_wkt(),
+        resampling=Resampling.bilinear if spacing < 1.5 * step else Resampling.average,
+        src_nodata=np.nan,
+        dst_nodata=np.nan,
+    )
     known = np.isfinite(out)
     if not known.any():
         raise LandError("No heights were left after turning the file to a metric grid: check its coordinate system.")
     if not known.all():
-        out = fillnodata(np.where(known, out, 0).astype(np.float32), mask=known.astype(np.uint8), max_search_distance=max(out.shape))
+        out = fillnodata(
+            np.where(known, out, 0).astype(np.float32), mask=known.astype(np.uint8), max_search_distance=max(out.shape)
+        )
         out = np.where(np.isfinite(out), out, np.nanmin(out)).astype(np.float32)
     check_heights(out)
     ground = Ground(np.ascontiguousarray(out[::-1]), float(spacing), west + spacing / 2, south + spacing / 2)
@@ -197,8 +270,21 @@ def write_elevation(ground: Ground) -> bytes:
     with warnings.catch_warnings():
         warnings.simplefilter("ignore", NotGeoreferencedWarning)
         with rasterio.MemoryFile() as memory:
-            with memory.open(driver="GTiff", height=ny, width=nx, count=1, dtype="float32", compress="deflate", predictor=3,
-                             transform=from_origin(ground.west - ground.spacing / 2, ground.south + (ny - 0.5) * ground.spacing, ground.spacing, ground.spacing)) as out:
+            with memory.open(
+                driver="GTiff",
+                height=ny,
+                width=nx,
+                count=1,
+                dtype="float32",
+                compress="deflate",
+                predictor=3,
+                transform=from_origin(
+                    ground.west - ground.spacing / 2,
+                    ground.south + (ny - 0.5) * ground.spacing,
+                    ground.spacing,
+                    ground.spacing,
+                ),
+            ) as out:
                 out.write(ground.heights[::-1], 1)
             buffer.write(memory.read())
     return buffer.getvalue()
@@ -219,7 +305,12 @@ def read_ground(data: bytes) -> Ground:
                 z, t = source.read(1), source.transform
     except (RasterioError, OSError, ValueError) as error:
         raise LandError("The place's elevation asset cannot be read: it is damaged.") from error
-    ground = Ground(np.ascontiguousarray(z[::-1], np.float32), float(t.a), float(t.c + t.a / 2), float(t.f + t.e * (z.shape[0] - 0.5)))
+    ground = Ground(
+        np.ascontiguousarray(z[::-1], np.float32),
+        float(t.a),
+        float(t.c + t.a / 2),
+        float(t.f + t.e * (z.shape[0] - 0.5)),
+    )
     check_heights(ground.heights)
     return ground
 

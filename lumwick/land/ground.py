@@ -35,7 +35,9 @@ class Ground:
     @cached_property
     def fingerprint(self) -> str:
         """A hash of all of it."""
-        return hashlib.sha256(self.heights.tobytes() + repr((self.heights.shape, self.spacing, self.west, self.south)).encode()).hexdigest()
+        return hashlib.sha256(
+            self.heights.tobytes() + repr((self.heights.shape, self.spacing, self.west, self.south)).encode()
+        ).hexdigest()
 
     @property
     def bounds(self) -> tuple[float, float, float, float]:
@@ -47,8 +49,9 @@ class Ground:
         """Height [m] at points, bilinear; beyond the edge the edge's height holds."""
         col = (np.asarray(x, float) - self.west) / self.spacing
         row = (np.asarray(y, float) - self.south) / self.spacing
-        return ndimage.map_coordinates(self.heights, [np.atleast_1d(row), np.atleast_1d(col)], order=1, mode="nearest",
-                                       output=np.float64).reshape(np.shape(col))
+        return ndimage.map_coordinates(
+            self.heights, [np.atleast_1d(row), np.atleast_1d(col)], order=1, mode="nearest", output=np.float64
+        ).reshape(np.shape(col))
 
     def slope(self) -> NDArray[np.float64]:
         """Slope [degrees] at each grid point."""
@@ -91,7 +94,9 @@ class Ground:
         return 1000.0
 
 
-def far_ring(ground: Ground, sea_level: float | None, reach: float = 16000.0) -> tuple[NDArray[np.float32], NDArray[np.uint32]]:
+def far_ring(
+    ground: Ground, sea_level: float | None, reach: float = 16000.0
+) -> tuple[NDArray[np.float32], NDArray[np.uint32]]:
     """A ring of land (or sea bed) from the grid's edge to the horizon, so that no picture shows an edge.
 
     Returns
@@ -102,10 +107,14 @@ def far_ring(ground: Ground, sea_level: float | None, reach: float = 16000.0) ->
     w, s, e, n = ground.bounds
     ny, nx = ground.heights.shape
     xs, ys = w + np.arange(nx) * ground.spacing, s + np.arange(ny) * ground.spacing
-    loop = np.concatenate([
-        np.stack([xs, np.full(nx, s)], 1), np.stack([np.full(ny, e), ys], 1)[1:],
-        np.stack([xs[::-1], np.full(nx, n)], 1)[1:], np.stack([np.full(ny, w), ys[::-1]], 1)[1:-1],
-    ])
+    loop = np.concatenate(
+        [
+            np.stack([xs, np.full(nx, s)], 1),
+            np.stack([np.full(ny, e), ys], 1)[1:],
+            np.stack([xs[::-1], np.full(nx, n)], 1)[1:],
+            np.stack([np.full(ny, w), ys[::-1]], 1)[1:-1],
+        ]
+    )
     edge = ground.height(loop[:, 0], loop[:, 1])
     smooth = ndimage.gaussian_filter1d(edge, 40, mode="wrap")
     centre = np.array([(w + e) / 2, (s + n) / 2])
@@ -118,7 +127,9 @@ def far_ring(ground: Ground, sea_level: float | None, reach: float = 16000.0) ->
         share = min(1.0, i / 4)
         h = edge * (1 - share) + smooth * share
         d = (k - 1) * half
-        hills = relief * (1 + np.sin(p[:, 0] / 410 + 1.3) * np.sin(p[:, 1] / 530) + 0.6 * np.sin(p[:, 0] / 173 + p[:, 1] / 211))
+        hills = relief * (
+            1 + np.sin(p[:, 0] / 410 + 1.3) * np.sin(p[:, 1] / 530) + 0.6 * np.sin(p[:, 0] / 173 + p[:, 1] / 211)
+        )
         lift = hills * np.clip(d / 1500, 0, 1) * (1 + d / 9000)
         if sea_level is not None:
             lift = np.where(smooth < sea_level + 0.3, -np.minimum(d * 0.01, 10.0), lift)
@@ -126,7 +137,10 @@ def far_ring(ground: Ground, sea_level: float | None, reach: float = 16000.0) ->
     vertices = np.concatenate(rings).astype(np.float32)
     m = len(loop)
     j = np.arange(m)
-    quads = [np.stack([i * m + j, (i + 1) * m + j, (i + 1) * m + (j + 1) % m, i * m + (j + 1) % m], 1) for i in range(len(scale) - 1)]
+    quads = [
+        np.stack([i * m + j, (i + 1) * m + j, (i + 1) * m + (j + 1) % m, i * m + (j + 1) % m], 1)
+        for i in range(len(scale) - 1)
+    ]
     return vertices, np.concatenate(quads).astype(np.uint32)
 
 

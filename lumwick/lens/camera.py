@@ -82,7 +82,8 @@ class Camera:
     eye: float = 0.0
 
     def axes(self) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-        """Right and up unit vectors; the horizon is level if ``roll`` is 0, else the camera is turned clockwise by it."""
+        """Right and up unit vectors; the horizon is level if ``roll`` is 0, else the camera is turned clockwise by
+        it."""
         right = np.cross(self.forward, [0.0, 0.0, 1.0])
         if np.linalg.norm(right) < 1e-9:
             right = np.array([1.0, 0.0, 0.0])

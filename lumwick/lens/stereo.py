@@ -39,14 +39,18 @@ def eye_of(camera: Camera, side: int, eyes: float, zero_plane: float) -> Camera:
     if zero_plane <= 0.05:
         raise RouteError("The zero plane of a stereo pair lies ahead of the eyes: more than 0.05 m.")
     right, _ = camera.axes()
-    return replace(camera, position=np.asarray(camera.position) + right * side * eyes / 2, shift=-side * eyes / 2 / zero_plane)
+    return replace(
+        camera, position=np.asarray(camera.position) + right * side * eyes / 2, shift=-side * eyes / 2 / zero_plane
+    )
 
 
 def parallax_px(eyes: float, zero_plane: float, distance: float, focal_mm: float, width: int) -> float:
-    """How far to the right a spot stands in the right eye's picture of what it does in the left one's [pixels]: f e (1 / Z0 - 1 / Z)."""
+    """How far to the right a spot stands in the right eye's picture of what it does in the left one's [pixels]: f e
+    (1 / Z0 - 1 / Z)."""
     return eyes * (1 / zero_plane - 1 / distance) * focal_mm / SENSOR_WIDTH_MM * width
 
 
 def around(camera: Camera, side: int = 0, eyes: float = PEOPLES_EYES) -> Camera:
-    """The whole sphere about a camera, equirectangular, its bearing in the middle and level; one eye's if ``side`` is -1 or 1."""
+    """The whole sphere about a camera, equirectangular, its bearing in the middle and level; one eye's if ``side`` is
+    -1 or 1."""
     return replace(camera, around=True, eye=side * eyes / 2, roll=0.0)

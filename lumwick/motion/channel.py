@@ -19,7 +19,24 @@ from lumwick.motion.colour import from_hex, from_oklab, to_hex, to_oklab
 from lumwick.motion.table import Table, lay_out
 from lumwick.motion.terms import AnyTerm, Finite, Follow, laid_over
 
-Join = Literal["step", "steps", "straight", "quad_in", "quad_out", "quad_both", "cubic_in", "cubic_out", "cubic_both", "sine_in", "sine_out", "sine_both", "smooth", "spline", "bezier", "free"]
+Join = Literal[
+    "step",
+    "steps",
+    "straight",
+    "quad_in",
+    "quad_out",
+    "quad_both",
+    "cubic_in",
+    "cubic_out",
+    "cubic_both",
+    "sine_in",
+    "sine_out",
+    "sine_both",
+    "smooth",
+    "spline",
+    "bezier",
+    "free",
+]
 Beyond = Literal["hold", "straight_on", "cycle", "cycle_offset", "mirror"]
 Colour = Annotated[str, Field(pattern=r"^#[0-9a-fA-F]{6}$")]
 SAME_TIME = 1e-6
@@ -34,11 +51,25 @@ class Stop(BaseModel):
 
     t: Finite = Field(title="Time", json_schema_extra={"unit": "s"})
     join: Join = Field("cubic_both", title="Way to the next key")
-    bezier: tuple[Finite, Finite, Finite, Finite] = Field((0.42, 0.0, 0.58, 1.0), title="Easing", description="Cubic Bezier x1 y1 x2 y2 in shares of the interval, as in CSS easing.")
+    bezier: tuple[Finite, Finite, Finite, Finite] = Field(
+        (0.42, 0.0, 0.58, 1.0),
+        title="Easing",
+        description="Cubic Bezier x1 y1 x2 y2 in shares of the interval, as in CSS easing.",
+    )
     handles: tuple[Finite, Finite, Finite, Finite] = Field(
-        (0.33, 0.0, 0.67, 0.0), title="Handles", description="Where the free handles stand: share of the interval's time and offset from this key's value, then the same for the next key's.")
+        (0.33, 0.0, 0.67, 0.0),
+        title="Handles",
+        description=(
+            "Where the free handles stand: share of the interval's time and "
+            "offset from this key's value, then the same for the next key's."
+        ),
+    )
     steps: int = Field(4, title="Steps", ge=1, le=1000)
-    jump: Literal["end", "start", "none", "both"] = Field("end", title="Steps at", description="Whether a step is taken at the interval's start, its end, both or neither.")
+    jump: Literal["end", "start", "none", "both"] = Field(
+        "end",
+        title="Steps at",
+        description="Whether a step is taken at the interval's start, its end, both or neither.",
+    )
 
     @field_validator("bezier", "handles")
     @classmethod
@@ -99,7 +130,9 @@ class Curve(BaseModel):
     keys: tuple[Any, ...]
     before: Beyond = Field("hold", title="Before the first key")
     after: Beyond = Field("hold", title="After the last key")
-    blend: Literal["even", "ratio"] = Field("even", title="Blends", description="By even steps, or by even ratios, as sizes and distances look even.")
+    blend: Literal["even", "ratio"] = Field(
+        "even", title="Blends", description="By even steps, or by even ratios, as sizes and distances look even."
+    )
 
     @field_validator("keys", check_fields=False)
     @classmethod
@@ -143,7 +176,9 @@ class Channel(Curve):
     @model_validator(mode="after")
     def _has_ratios(self) -> Channel:
         if self.blend == "ratio" and min(key.v for key in self.keys) <= 0:
-            raise ValueError("a value that blends by ratios is never 0 or less: let it blend evenly, or key it a little above 0")
+            raise ValueError(
+                "a value that blends by ratios is never 0 or less: let it blend evenly, or key it a little above 0"
+            )
         return self
 
     def numbers(self) -> NDArray[np.float64]:
@@ -220,11 +255,17 @@ def evaluate(value: Any, t: ArrayLike, loop: float | None = None) -> NDArray[np.
         The channel follows another value: only `lumwick.place.instant` knows that one.
     """
     times = np.atleast_1d(np.asarray(t, float))
-    out = np.full(times.shape, float(value)) if not isinstance(value, Channel) else with_terms(value.table.at(times)[0], value.terms, times, loop)
+    out = (
+        np.full(times.shape, float(value))
+        if not isinstance(value, Channel)
+        else with_terms(value.table.at(times)[0], value.terms, times, loop)
+    )
     return out.reshape(np.shape(t))
 
 
-def with_terms(value: NDArray[np.float64], terms: Sequence[Any], t: NDArray[np.float64], loop: float | None) -> NDArray[np.float64]:
+def with_terms(
+    value: NDArray[np.float64], terms: Sequence[Any], t: NDArray[np.float64], loop: float | None
+) -> NDArray[np.float64]:
     """A keyed value (n,) with all its small motions at clip times (n,)."""
     for term in terms:
         if isinstance(term, Follow):

@@ -5,8 +5,20 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
-_TO_LMS = np.array([[0.4122214708, 0.5363325363, 0.0514459929], [0.2119034982, 0.6806995451, 0.1073969566], [0.0883024619, 0.2817188376, 0.6299787005]])
-_TO_LAB = np.array([[0.2104542553, 0.7936177850, -0.0040720468], [1.9779984951, -2.4285922050, 0.4505937099], [0.0259040371, 0.7827717662, -0.8086757660]])
+_TO_LMS = np.array(
+    [
+        [0.4122214708, 0.5363325363, 0.0514459929],
+        [0.2119034982, 0.6806995451, 0.1073969566],
+        [0.0883024619, 0.2817188376, 0.6299787005],
+    ]
+)
+_TO_LAB = np.array(
+    [
+        [0.2104542553, 0.7936177850, -0.0040720468],
+        [1.9779984951, -2.4285922050, 0.4505937099],
+        [0.0259040371, 0.7827717662, -0.8086757660],
+    ]
+)
 _FROM_LAB, _FROM_LMS = np.linalg.inv(_TO_LAB), np.linalg.inv(_TO_LMS)
 
 
@@ -29,7 +41,9 @@ def from_hex(text: str) -> NDArray[np.float64]:
 
 def to_hex(linear: ArrayLike) -> str:
     """A linear Rec.709 colour written like #8a7b5c; what no screen can show is drawn in."""
-    return "#" + "".join(f"{int(v):02x}" for v in np.round(np.clip(to_code(np.clip(np.asarray(linear, float), 0, 1)), 0, 1) * 255))
+    return "#" + "".join(
+        f"{int(v):02x}" for v in np.round(np.clip(to_code(np.clip(np.asarray(linear, float), 0, 1)), 0, 1) * 255)
+    )
 
 
 def to_oklab(linear: ArrayLike) -> NDArray[np.float64]:

@@ -9,7 +9,17 @@ from collections.abc import Callable, Iterable
 from typing import Any, TypeVar
 
 from lumwick.errors import PlaceError
-from lumwick.motion.channel import SAME_TIME, Channel, ColourChannel, ColourKey, Curve, Key, MomentChannel, MomentKey, Stop
+from lumwick.motion.channel import (
+    SAME_TIME,
+    Channel,
+    ColourChannel,
+    ColourKey,
+    Curve,
+    Key,
+    MomentChannel,
+    MomentKey,
+    Stop,
+)
 
 CurveT = TypeVar("CurveT", bound=Curve)
 NEAR = 1e-4
@@ -35,7 +45,9 @@ def remade(curve: CurveT, keys: Iterable[Stop], **rules: Any) -> CurveT:
     ValueError
         It would not be sound.
     """
-    return type(curve)(**{**{name: getattr(curve, name) for name in type(curve).model_fields}, "keys": tuple(keys), **rules})
+    return type(curve)(
+        **{**{name: getattr(curve, name) for name in type(curve).model_fields}, "keys": tuple(keys), **rules}
+    )
 
 
 def key_at(curve: Curve, t: float) -> Stop | None:
@@ -69,11 +81,15 @@ def set_key(curve: CurveT, t: float, value: Any, join: str | None = None) -> Cur
         return remade(curve, [changed if key is here else key for key in curve.keys])
     before = [key for key in curve.keys if key.t < t]
     like = before[-1] if before else curve.keys[0]
-    new = like.model_copy(update={"t": t, "v": value, "join": join or ("cubic_both" if like.join == "free" else like.join)})
+    new = like.model_copy(
+        update={"t": t, "v": value, "join": join or ("cubic_both" if like.join == "free" else like.join)}
+    )
     return remade(curve, [*curve.keys, new])
 
 
-def moved(curve: CurveT, times: Iterable[float], to: Callable[[float], float], value: Callable[[Any], Any] | None = None) -> tuple[CurveT, int]:
+def moved(
+    curve: CurveT, times: Iterable[float], to: Callable[[float], float], value: Callable[[Any], Any] | None = None
+) -> tuple[CurveT, int]:
     """The channel with some keys moved, and how many that stood in their way were replaced.
 
     Parameters
@@ -89,7 +105,9 @@ def moved(curve: CurveT, times: Iterable[float], to: Callable[[float], float], v
         Two of the moved keys would stand at one time.
     """
     movers = chosen(curve, times)
-    landed = [key.model_copy(update={"t": round(to(key.t), 9), **({"v": value(key.v)} if value else {})}) for key in movers]
+    landed = [
+        key.model_copy(update={"t": round(to(key.t), 9), **({"v": value(key.v)} if value else {})}) for key in movers
+    ]
     for a, b in zip(sorted(k.t for k in landed), sorted(k.t for k in landed)[1:], strict=False):
         if b - a < SAME_TIME:
             raise PlaceError(f"Two keys would stand at the same time, {a:.3f} s: squeeze them less.")
@@ -117,7 +135,8 @@ def stretched(curve: CurveT, times: Iterable[float], about: float, by: float) ->
 
 
 def mirrored(curve: CurveT, times: Iterable[float], about: float | None = None) -> tuple[CurveT, int]:
-    """Keys turned round in time, about the middle of their span unless another time is said; the ways between them turn with them."""
+    """Keys turned round in time, about the middle of their span unless another time is said; the ways between them
+    turn with them."""
     movers = sorted(chosen(curve, times), key=lambda key: key.t)
     pivot = (movers[0].t + movers[-1].t) / 2 if about is None else about
     turned = []
@@ -135,8 +154,13 @@ def _turned_way(key: Stop) -> dict[str, Any]:
     h1, d1, h2, d2 = key.handles
     other = {"in": "out", "out": "in"}
     family, _, side = key.join.partition("_")
-    return {"join": f"{family}_{other.get(side, side)}" if side else key.join, "bezier": (1 - x2, 1 - y2, 1 - x1, 1 - y1), "handles": (1 - h2, d2, 1 - h1, d1), "steps": key.steps,
-            "jump": {"start": "end", "end": "start"}.get(key.jump, key.jump)}
+    return {
+        "join": f"{family}_{other.get(side, side)}" if side else key.join,
+        "bezier": (1 - x2, 1 - y2, 1 - x1, 1 - y1),
+        "handles": (1 - h2, d2, 1 - h1, d1),
+        "steps": key.steps,
+        "jump": {"start": "end", "end": "start"}.get(key.jump, key.jump),
+    }
 
 
 def removed(curve: CurveT, times: Iterable[float]) -> CurveT | None:
@@ -182,7 +206,8 @@ def retimed(curve: CurveT, to: Callable[[float], float]) -> CurveT:
 
 
 def nearest_turn(typed: float, near: float) -> float:
-    """The angle that points where ``typed`` does and is reached from ``near`` by the shorter turn; a typed angle outside 0 to 360 means itself."""
+    """The angle that points where ``typed`` does and is reached from ``near`` by the shorter turn; a typed angle
+    outside 0 to 360 means itself."""
     if not 0 <= typed <= 360:
         return typed
     way = (typed - near + 180.0) % 360.0 - 180.0

@@ -62,7 +62,9 @@ class Line:
             if np.any(beyond != 0):
                 way = self.slope(np.array([end]))[0]
                 if np.linalg.norm(way) < 1e-9:  # it comes to rest there: the last stretch tells its direction
-                    way = (self.position(np.array([end])) - self.position(np.array([abs(end - 1e-3)])))[0] * (1 if end else -1)
+                    way = (self.position(np.array([end])) - self.position(np.array([abs(end - 1e-3)])))[0] * (
+                        1 if end else -1
+                    )
                 p += beyond[:, None] * way / max(float(np.linalg.norm(way)), 1e-12)
         return p
 
@@ -88,7 +90,9 @@ def spot(point: ArrayLike, count: int = 1) -> Line:
     def slope(u: Floats) -> Floats:
         return np.zeros((*np.shape(u), 3))
 
-    return Line(position, slope, knots, 0.0, np.array([0.0, 1.0]), np.array([0.0, 0.0]), lambda u: np.zeros(np.shape(u)))
+    return Line(
+        position, slope, knots, 0.0, np.array([0.0, 1.0]), np.array([0.0, 0.0]), lambda u: np.zeros(np.shape(u))
+    )
 
 
 def centripetal(points: Floats) -> Floats:
@@ -138,7 +142,8 @@ def through(points: Floats, tension: float = 0.0, no_overshoot: bool = False) ->
 
 
 def circling(start: Floats, centre: Floats, turns: float, end: Floats | None = None) -> Line:
-    """Round a point, clockwise seen from above for ``turns`` above 0, from one place to the distance and height of another."""
+    """Round a point, clockwise seen from above for ``turns`` above 0, from one place to the distance and height of
+    another."""
     out = start - centre
     radius, bearing = float(np.hypot(out[0], out[1])), float(np.arctan2(out[0], out[1]))
     last = start if end is None else end
@@ -151,12 +156,25 @@ def circling(start: Floats, centre: Floats, turns: float, end: Floats | None = N
 
     def slope(u: Floats) -> Floats:
         a, r = bearing + sweep * u, radius + wide * u
-        return np.stack([wide * np.sin(a) + r * sweep * np.cos(a), wide * np.cos(a) - r * sweep * np.sin(a), np.full(np.shape(u), rise)], -1)
+        return np.stack(
+            [
+                wide * np.sin(a) + r * sweep * np.cos(a),
+                wide * np.cos(a) - r * sweep * np.sin(a),
+                np.full(np.shape(u), rise),
+            ],
+            -1,
+        )
 
     return measured(position, slope, np.array([0.0, 1.0]), 400)
 
 
-def at_height(line: Line, ground: Callable[[Floats, Floats], Floats], over: Callable[[Floats], Floats], floor: Callable[[Floats, Floats, Floats], Floats] | None = None, even: float = 0.0) -> Line:
+def at_height(
+    line: Line,
+    ground: Callable[[Floats, Floats], Floats],
+    over: Callable[[Floats], Floats],
+    floor: Callable[[Floats, Floats, Floats], Floats] | None = None,
+    even: float = 0.0,
+) -> Line:
     """The same way seen from above, at a height over what lies below.
 
     Parameters
@@ -166,7 +184,8 @@ def at_height(line: Line, ground: Callable[[Floats, Floats], Floats], over: Call
     over : callable
         Height [m] over it at parameters.
     floor : callable
-        Height [m] that one stands on, at parameters and the points there; where it is not the ground its edges are evened out over a footstep.
+        Height [m] that one stands on, at parameters and the points there; where it is not the ground its edges are
+        evened out over a footstep.
     """
     count = int(np.clip(line.length / 0.1, 1500, 20000))
     u = np.linspace(0, 1, count)
@@ -177,12 +196,20 @@ def at_height(line: Line, ground: Callable[[Floats, Floats], Floats], over: Call
         steps = np.linspace(0, run[-1], count)
 
         def evened(values: Floats, sigma: float) -> Floats:
-            return np.interp(run, steps, gaussian_filter1d(np.interp(steps, run, values), min(sigma / (run[-1] / count), count / 4), mode="nearest"))
+            return np.interp(
+                run,
+                steps,
+                gaussian_filter1d(
+                    np.interp(steps, run, values), min(sigma / (run[-1] / count), count / 4), mode="nearest"
+                ),
+            )
 
         if even > 0:
             z = evened(z, even)
         if floor is not None:
-            z = z + evened(np.asarray(floor(u, p[:, 0], p[:, 1]), float) - np.asarray(ground(p[:, 0], p[:, 1]), float), FOOTSTEP)
+            z = z + evened(
+                np.asarray(floor(u, p[:, 0], p[:, 1]), float) - np.asarray(ground(p[:, 0], p[:, 1]), float), FOOTSTEP
+            )
     elif floor is not None:
         z = np.asarray(floor(u, p[:, 0], p[:, 1]), float)
     height = CubicSpline(u, z + over(u))

@@ -1,9 +1,11 @@
-"""Where along its way something is at a time: even speed with eased ends and stops, times at stations, moves of least jerk."""
+"""Where along its way something is at a time: even speed with eased ends and stops, times at stations, moves of least
+jerk."""
 
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from functools import partial
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
@@ -29,7 +31,8 @@ def minimum_jerk(x: ArrayLike) -> Floats:
 
 
 def ramped(t: ArrayLike, whole: float, start: float, end: float) -> Floats:
-    """Share of a move at times of it: even speed, gathered over ``start`` and lost over ``end`` [s], whose rate of change has no jump.
+    """Share of a move at times of it: even speed, gathered over ``start`` and lost over ``end`` [s], whose rate of
+    change has no jump.
 
     The speed follows 3 x^2 - 2 x^3 over each ramp, so half a ramp's time is lost.
     """
@@ -78,7 +81,9 @@ class Pacing:
         for piece in self.pieces:
             on = t >= piece.begins
             if on.any():
-                out[on] = piece.start + (piece.end - piece.start) * piece.share(np.minimum(t[on], piece.ends) - piece.begins)
+                out[on] = piece.start + (piece.end - piece.start) * piece.share(
+                    np.minimum(t[on], piece.ends) - piece.begins
+                )
         return out
 
 
@@ -96,7 +101,9 @@ def _when(pieces: Sequence[Piece], s: float) -> float:
 
 
 def _reached(piece: Piece, share: float) -> float:
-    return float(brentq(lambda x: float(piece.share(np.array([x]))[0]) - share, 0.0, piece.ends - piece.begins, xtol=1e-12))
+    return float(
+        brentq(lambda x: float(piece.share(np.array([x]))[0]) - share, 0.0, piece.ends - piece.begins, xtol=1e-12)
+    )
 
 
 def _rest(begins: float, ends: float, at: float) -> Piece:
@@ -108,7 +115,16 @@ def _move(begins: float, ends: float, start: float, end: float) -> Piece:
     return Piece(begins, ends, start, end, lambda x: minimum_jerk(x / whole))
 
 
-def even(lengths: Floats, stays: Floats, eased: NDArray[np.bool_], takes: Floats, duration: float, start: float, end: float, least_jerk: bool = False) -> Pacing:
+def even(
+    lengths: Floats,
+    stays: Floats,
+    eased: NDArray[np.bool_],
+    takes: Floats,
+    duration: float,
+    start: float,
+    end: float,
+    least_jerk: bool = False,
+) -> Pacing:
     """Even speed along the whole way, but for stops and moves of their own.
 
     Parameters
@@ -133,11 +149,21 @@ def even(lengths: Floats, stays: Floats, eased: NDArray[np.bool_], takes: Floats
     ends = sorted({0, n - 1, *halts})
     fixed = float(stays.sum() + takes[: n - 1][eased[: n - 1]].sum())
     free = duration - fixed
-    runs = [(a, b, float(lengths[b] - lengths[a])) for a, b in zip(ends, ends[1:], strict=False) if not (b == a + 1 and eased[a])]
+    runs = [
+        (a, b, float(lengths[b] - lengths[a]))
+        for a, b in zip(ends, ends[1:], strict=False)
+        if not (b == a + 1 and eased[a])
+    ]
     way = sum(length for *_, length in runs)
     if (free <= 1e-6 * duration and way > 0) or free < -1e-9:
-        raise RouteError(f"The stops and moves of this route take {fixed:.1f} s, and the move has {duration:.1f} s: make the shot longer, or stay for less.")
-    ramps = [(start if a == 0 and 0 not in halts else STOPPING, end if b == n - 1 and b not in halts else STOPPING) for a, b, _ in runs]
+        raise RouteError(
+            f"The stops and moves of this route take {fixed:.1f} s, and the move "
+            f"has {duration:.1f} s: make the shot longer, or stay for less."
+        )
+    ramps = [
+        (start if a == 0 and 0 not in halts else STOPPING, end if b == n - 1 and b not in halts else STOPPING)
+        for a, b, _ in runs
+    ]
 
     def time_of(speed: float, run: tuple[int, int, float], ramp: tuple[float, float]) -> float:
         lost = sum(ramp)
@@ -151,7 +177,19 @@ def even(lengths: Floats, stays: Floats, eased: NDArray[np.bool_], takes: Floats
             slow, fast = way / free, way / free
             while sum(time_of(fast, r, k) for r, k in zip(runs, ramps, strict=True)) > free:
                 fast *= 2
-            speed = fast if fast == slow else float(brentq(lambda v: sum(time_of(v, r, k) for r, k in zip(runs, ramps, strict=True)) - free, slow, fast, xtol=1e-14 * fast, rtol=1e-14))
+            speed = (
+                fast
+                if fast == slow
+                else float(
+                    brentq(
+                        lambda v: sum(time_of(v, r, k) for r, k in zip(runs, ramps, strict=True)) - free,
+                        slow,
+                        fast,
+                        xtol=1e-14 * fast,
+                        rtol=1e-14,
+                    )
+                )
+            )
             took = [time_of(speed, r, k) for r, k in zip(runs, ramps, strict=True)]
             took = [v * free / sum(took) for v in took]
     else:
@@ -177,7 +215,15 @@ def even(lengths: Floats, stays: Floats, eased: NDArray[np.bool_], takes: Floats
         else:
             scale = min(1.0, seconds / max(up + down, 1e-12))
             a, b, whole = up * scale, down * scale, max(seconds, 1e-9)
-            pieces.append(Piece(clock, clock + seconds, lengths[i], lengths[j], lambda x, whole=whole, a=a, b=b: ramped(x, whole, a, b)))  # type: ignore[misc]
+            pieces.append(
+                Piece(
+                    clock,
+                    clock + seconds,
+                    lengths[i],
+                    lengths[j],
+                    partial(ramped, whole=whole, start=a, end=b),
+                )
+            )
         clock += seconds
         i = j
     if not pieces:
@@ -189,18 +235,44 @@ def _told(pieces: list[Piece], lengths: Floats, stays: Floats, halts: Sequence[i
     arrive = np.zeros(len(lengths))
     rests = [p for p in pieces if p.end == p.start]
     for i, s in enumerate(lengths):
-        rest = next((p for p in rests if stays[i] > 0 and abs(p.start - s) < 1e-9 and p.begins >= (arrive[i - 1] if i else -np.inf) - 1e-9), None)
-        arrive[i] = rest.begins if rest is not None else max(_when(pieces, float(s)), arrive[i - 1] + stays[i - 1] if i else -np.inf)
+        rest = next(
+            (
+                p
+                for p in rests
+                if stays[i] > 0 and abs(p.start - s) < 1e-9 and p.begins >= (arrive[i - 1] if i else -np.inf) - 1e-9
+            ),
+            None,
+        )
+        arrive[i] = (
+            rest.begins
+            if rest is not None
+            else max(_when(pieces, float(s)), arrive[i - 1] + stays[i - 1] if i else -np.inf)
+        )
     return Pacing(tuple(pieces), arrive, arrive + stays)
 
 
-def by_stations(lengths: Floats, times: Sequence[float | None], stays: Floats, eased: NDArray[np.bool_], duration: float, start: bool, end: bool) -> Pacing:
+def _share_of(curve: CubicHermiteSpline, begin: float, first: float, rise: float, x: ArrayLike) -> Floats:
+    """Share of a piece's way at times from its beginning, by the curve of way over time."""
+    at = np.asarray(x, float)
+    return np.asarray((curve(at + begin) - first) / rise) if rise > 0 else np.zeros(at.shape)
+
+
+def by_stations(
+    lengths: Floats,
+    times: Sequence[float | None],
+    stays: Floats,
+    eased: NDArray[np.bool_],
+    duration: float,
+    start: bool,
+    end: bool,
+) -> Pacing:
     """The way by the times at which stations are met; it never goes back between them.
 
     Parameters
     ----------
     times : sequence of float or None [s]
-        When stations are met; those without share the length between their neighbours', the ends are met at 0 and ``duration``.
+        When stations are met; those without share the length between their neighbours', the ends are met at 0 and
+        ``duration``.
     start, end : bool
         Whether it starts and ends at rest.
 
@@ -222,8 +294,15 @@ def by_stations(lengths: Floats, times: Sequence[float | None], stays: Floats, e
         inner = float(stays[a + 1 : b].sum())
         gap = float(met[b]) - left - inner  # type: ignore[arg-type]
         if gap < (1e-6 if lengths[b] > lengths[a] else -1e-9):
-            raise RouteError(f"Station {b + 1} is met at {met[b]:g} s, before station {a + 1} is left at {left + inner:g} s: give it a later time.")
-        part = (lengths[a : b + 1] - lengths[a]) / (lengths[b] - lengths[a]) if lengths[b] > lengths[a] else np.linspace(0, 1, b - a + 1)
+            raise RouteError(
+                f"Station {b + 1} is met at {met[b]:g} s, before station {a + 1} "
+                f"is left at {left + inner:g} s: give it a later time."
+            )
+        part = (
+            (lengths[a : b + 1] - lengths[a]) / (lengths[b] - lengths[a])
+            if lengths[b] > lengths[a]
+            else np.linspace(0, 1, b - a + 1)
+        )
         for i in range(a, b):
             arrive[i] = left - stays[a] + part[i - a] * gap + (stays[a:i].sum() if i > a else 0.0)
     arrive[known[-1]] = float(met[known[-1]])  # type: ignore[arg-type]
@@ -249,14 +328,24 @@ def by_stations(lengths: Floats, times: Sequence[float | None], stays: Floats, e
                 if len(t) > 1:
                     curve = CubicHermiteSpline(t, s, d)
                     rise = s[-1] - s[0]
-                    pieces.append(Piece(float(t[0]), float(t[-1]), float(s[0]), float(s[-1]), lambda x, curve=curve, t0=t[0], s0=s[0], rise=rise: (curve(x + t0) - s0) / rise if rise > 0 else np.zeros(np.shape(x))))  # type: ignore[misc]
+                    pieces.append(
+                        Piece(
+                            float(t[0]),
+                            float(t[-1]),
+                            float(s[0]),
+                            float(s[-1]),
+                            partial(_share_of, curve, float(t[0]), float(s[0]), float(rise)),
+                        )
+                    )
             if i < n - 1:
                 pieces.append(_move(float(leave[i]), float(arrive[i + 1]), float(lengths[i]), float(lengths[i + 1])))
             begin = i + 1
     return Pacing(tuple(pieces) or (_rest(0.0, duration, float(lengths[0])),), arrive, leave)
 
 
-def warped(pace: Callable[[Floats], Floats], begins: float, duration: float) -> tuple[Callable[[Floats], Floats], Callable[[Floats], Floats]]:
+def warped(
+    pace: Callable[[Floats], Floats], begins: float, duration: float
+) -> tuple[Callable[[Floats], Floats], Callable[[Floats], Floats]]:
     """A clock that runs as a pacing curve says and still takes its whole time; and back.
 
     Parameters

@@ -1,4 +1,5 @@
-"""Small motions by recipe: what somebody would otherwise key by hand, as ordinary keys or as a term that can be edited."""
+"""Small motions by recipe: what somebody would otherwise key by hand, as ordinary keys or as a term that can be
+edited."""
 
 from __future__ import annotations
 
@@ -27,7 +28,13 @@ class Sway(BaseModel):
     model_config = ConfigDict(extra="forbid")
     kind: Literal["sway"]
     amount: Finite = Field(1.0, title="Amount", description="About how far to either side.")
-    period: float = Field(4.0, title="Comes round in", gt=0, le=1e5, description="Seconds until it starts again; in a loop rounded so that a whole number fits.")
+    period: float = Field(
+        4.0,
+        title="Comes round in",
+        gt=0,
+        le=1e5,
+        description="Seconds until it starts again; in a loop rounded so that a whole number fits.",
+    )
     keys: int = Field(6, title="Keys", ge=3, le=60, description="In one round.")
     seed: int = Field(1, title="Seed", ge=0, le=2**31)
 
@@ -73,7 +80,11 @@ def cook(value: Any, made: Any, seconds: float, loop: float | None, turn: bool) 
     PlaceError
         The recipe does not fit the value.
     """
-    start = at(value, 0.0) if not isinstance(value, Channel) or not value.terms else at(value.model_copy(update={"terms": ()}), 0.0)
+    start = (
+        at(value, 0.0)
+        if not isinstance(value, Channel) or not value.terms
+        else at(value.model_copy(update={"terms": ()}), 0.0)
+    )
     if isinstance(made, LaidOver):
         base = value if isinstance(value, Channel) else Channel(keys=(Key(t=0, v=start, join="straight"),))
         return remade(base, base.keys, terms=(*base.terms, made.term))
@@ -81,7 +92,10 @@ def cook(value: Any, made: Any, seconds: float, loop: float | None, turn: bool) 
     if isinstance(made, Turning):
         if not turn:
             raise PlaceError("Only an angle can turn round and round: choose another motion.")
-        keys = (Key(t=0, v=start, join="straight"), Key(t=round(seconds, 9), v=start + 360.0 * made.turns, join="straight"))
+        keys = (
+            Key(t=0, v=start, join="straight"),
+            Key(t=round(seconds, 9), v=start + 360.0 * made.turns, join="straight"),
+        )
         return Channel(keys=keys, before="cycle_offset", after="cycle_offset", terms=terms)
     period = made.period if not loop else loop / max(1, round(loop / made.period))
     rng = np.random.Generator(np.random.Philox(key=[made.seed, 53]))

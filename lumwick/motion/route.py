@@ -94,7 +94,9 @@ class Poses:
 
     def table(self) -> Floats:
         """Everything in rows, to tell whether two are the same."""
-        return np.column_stack([self.position, self.forward, self.roll, self.focal, *(self.own[name] for name in sorted(self.own))])
+        return np.column_stack(
+            [self.position, self.forward, self.roll, self.focal, *(self.own[name] for name in sorted(self.own))]
+        )
 
 
 @dataclass(frozen=True)
@@ -148,7 +150,11 @@ class Way:
         if r.way == "brought":
             return self._brought(t)
         covered = self.along(t)
-        leg = np.searchsorted(np.array(self.changes), t + 1e-9, side="right") if self.changes else np.zeros(len(t), np.int64)
+        leg = (
+            np.searchsorted(np.array(self.changes), t + 1e-9, side="right")
+            if self.changes
+            else np.zeros(len(t), np.int64)
+        )
         u, position, u_focal = np.zeros(len(t)), np.zeros((len(t), 3)), np.zeros(len(t))
         ahead, stationed = np.zeros((len(t), 3)), np.zeros((len(t), 3))
         own = {name: np.full(len(t), np.nan) for name in OWN if any(name in q.own for q in self.legs)}
@@ -206,7 +212,9 @@ class Way:
                 d = ahead.copy()
                 if r.way == "walk":
                     d[:, 2] = 0.0  # somebody walking looks level, up hill and down
-                return self._stops_to_look(t, unit(np.where(np.linalg.norm(d, axis=1, keepdims=True) < 1e-6, stationed, d)), stationed)
+                return self._stops_to_look(
+                    t, unit(np.where(np.linalg.norm(d, axis=1, keepdims=True) < 1e-6, stationed, d)), stationed
+                )
             return stationed
 
         first = unit(by(r.aim))
@@ -221,7 +229,9 @@ class Way:
         for a, b, station in zip(self.arrive, self.leave, self.route.stations, strict=False):
             if station.stay > 0 and np.isfinite(a):
                 turn = min(HEAD_TURN, (b - a) / 2)
-                share = np.maximum(share, np.minimum(eased((t - a + 0.3 * turn) / turn), eased((b - t + 0.3 * turn) / turn)))
+                share = np.maximum(
+                    share, np.minimum(eased((t - a + 0.3 * turn) / turn), eased((b - t + 0.3 * turn) / turn))
+                )
         return turned(ahead, unit(stationed), share) if share.any() else ahead
 
     def _keyed(self, name: str, t: Floats) -> Floats:
@@ -255,10 +265,13 @@ class Way:
         side = np.stack([ahead[:, 1], -ahead[:, 0], np.zeros(len(t))], -1)
         side /= np.maximum(np.linalg.norm(side, axis=1, keepdims=True), 1e-9)
         sway = 0.011 * size * np.sin(np.pi * covered / STEP)
-        return side * sway[:, None] + np.stack([np.zeros(len(t)), np.zeros(len(t)), -0.009 * size * (1 - np.cos(2 * np.pi * covered / STEP))], -1)
+        return side * sway[:, None] + np.stack(
+            [np.zeros(len(t)), np.zeros(len(t)), -0.009 * size * (1 - np.cos(2 * np.pi * covered / STEP))], -1
+        )
 
     def _unsteady(self, t: Floats, position: Floats, forward: Floats) -> tuple[Floats, Floats, Floats]:
-        """A hand's slow drift and small tremor, in closed form; some millimetres and a tenth of a degree (broad practice, no source)."""
+        """A hand's slow drift and small tremor, in closed form; some millimetres and a tenth of a degree (broad
+        practice, no source)."""
         r, loop = self.route, self.around.loop
 
         def drift(k: int, rate: float) -> Floats:
@@ -266,8 +279,15 @@ class Way:
 
         moved = position + 0.006 * r.handheld * np.stack([drift(k, 0.45) for k in range(3)], -1)
         bearing, pitch = np.arctan2(forward[:, 0], forward[:, 1]), np.arcsin(np.clip(forward[:, 2], -1, 1))
-        bearing, pitch = bearing + np.radians(0.16 * r.handheld) * drift(3, 0.5) / np.maximum(np.cos(pitch), 0.2), pitch + np.radians(0.13 * r.handheld) * drift(4, 0.6)
-        return moved, np.stack([np.sin(bearing) * np.cos(pitch), np.cos(bearing) * np.cos(pitch), np.sin(pitch)], -1), 0.12 * r.handheld * drift(5, 0.35)
+        bearing, pitch = (
+            bearing + np.radians(0.16 * r.handheld) * drift(3, 0.5) / np.maximum(np.cos(pitch), 0.2),
+            pitch + np.radians(0.13 * r.handheld) * drift(4, 0.6),
+        )
+        return (
+            moved,
+            np.stack([np.sin(bearing) * np.cos(pitch), np.cos(bearing) * np.cos(pitch), np.sin(pitch)], -1),
+            0.12 * r.handheld * drift(5, 0.35),
+        )
 
     def _countered(self, focal: Floats, position: Floats) -> Floats:
         r = self.route
@@ -295,7 +315,10 @@ def turned(a: Floats, b: Floats, share: Floats) -> Floats:
     sine = np.sin(angle)
     near = sine < 1e-6
     safe = np.where(near, 1.0, sine)
-    k, m = np.where(near, 1 - share, np.sin((1 - share) * angle) / safe), np.where(near, share, np.sin(share * angle) / safe)
+    k, m = (
+        np.where(near, 1 - share, np.sin((1 - share) * angle) / safe),
+        np.where(near, share, np.sin(share * angle) / safe),
+    )
     mixed = a * k[..., None] + b * m[..., None]
     over = np.linalg.norm(mixed, axis=-1) < 1e-6  # straight against one another: over the top of neither
     return unit(np.where(over[..., None], a, mixed))
@@ -328,8 +351,21 @@ def way(route: Route, seconds: float, around: Around | None = None) -> Way:
     stations = route.stations
     if route.way == "brought":
         if around.track is None:
-            raise RouteError("This route runs a path that was brought in, and there is none: bring one in, or choose another way.")
-        return Way(route, seconds, around.track.length, np.full(len(stations), np.nan), np.full(len(stations), np.nan), (), around.track.length / max(float(np.ptp(around.track.t)), 1e-6), around, (), lambda t: t * 0)
+            raise RouteError(
+                "This route runs a path that was brought in, and there is none: bring one in, or choose another way."
+            )
+        return Way(
+            route,
+            seconds,
+            around.track.length,
+            np.full(len(stations), np.nan),
+            np.full(len(stations), np.nan),
+            (),
+            around.track.length / max(float(np.ptp(around.track.t)), 1e-6),
+            around,
+            (),
+            lambda t: t * 0,
+        )
     if not stations:
         raise RouteError("This route has no station: turn the look to a view and press Enter to set one.")
     used = {"orbit": 2, "push": 1, "follow": 1, "fixed": 1}.get(route.way, len(stations))
@@ -340,14 +376,29 @@ def way(route: Route, seconds: float, around: Around | None = None) -> Way:
     duration = seconds + route.starts_before + route.ends_after
     begins = -route.starts_before
     stays = np.array([s.stay for s in stations]) if len(lengths) == count else np.zeros(len(lengths))
-    moves = np.array([j == "eased" for j in joins] + [False])[: len(lengths)] if len(lengths) == count else np.zeros(len(lengths), bool)
+    moves = (
+        np.array([j == "eased" for j in joins] + [False])[: len(lengths)]
+        if len(lengths) == count
+        else np.zeros(len(lengths), bool)
+    )
     takes = np.array([s.takes for s in stations]) if len(lengths) == count else np.zeros(len(lengths))
     if route.timing == "by stations" and len(lengths) == count and count > 1:
         # times at stations are clip times: the clock of this move is the clip's own
-        paced = pacing.by_stations(lengths, [s.time for s in stations], stays, moves, seconds, route.eased_start > 0, route.eased_end > 0)
+        paced = pacing.by_stations(
+            lengths, [s.time for s in stations], stays, moves, seconds, route.eased_start > 0, route.eased_end > 0
+        )
         begins, duration = 0.0, seconds
     else:
-        paced = pacing.even(lengths, stays, moves, takes, duration, route.eased_start * duration, route.eased_end * duration, route.timing == "one smooth move")
+        paced = pacing.even(
+            lengths,
+            stays,
+            moves,
+            takes,
+            duration,
+            route.eased_start * duration,
+            route.eased_end * duration,
+            route.timing == "one smooth move",
+        )
     forth, back = _clock(route, around, begins, duration)
 
     def covered(t: Floats) -> Floats:
@@ -358,19 +409,37 @@ def way(route: Route, seconds: float, around: Around | None = None) -> Way:
     arrive, leave = arrive[:count], leave[:count]  # a circle or a push with one station has an end of its own
     idle = np.full(len(route.stations) - len(arrive), np.nan)
     moving = max(duration - float(stays.sum()), 1e-6)
-    return Way(route, seconds, real, np.concatenate([arrive, idle]), np.concatenate([leave, idle]), changes, real / moving, around, legs, covered)
+    return Way(
+        route,
+        seconds,
+        real,
+        np.concatenate([arrive, idle]),
+        np.concatenate([leave, idle]),
+        changes,
+        real / moving,
+        around,
+        legs,
+        covered,
+    )
 
 
-def _clock(route: Route, around: Around, begins: float, duration: float) -> tuple[Callable[[Floats], Floats], Callable[[Floats], Floats]]:
+def _clock(
+    route: Route, around: Around, begins: float, duration: float
+) -> tuple[Callable[[Floats], Floats], Callable[[Floats], Floats]]:
     pace: Any = route.pace
     if not isinstance(pace, Curve):
         return (lambda x: x), (lambda x: x)
     keyed = around.keyed
-    return pacing.warped((lambda t: evaluate(pace, t)) if keyed is None else (lambda t: keyed("pace", t)), begins, duration)
+    return pacing.warped(
+        (lambda t: evaluate(pace, t)) if keyed is None else (lambda t: keyed("pace", t)), begins, duration
+    )
 
 
-def _legs(route: Route, stations: Sequence[Station], joins: Sequence[str], around: Around) -> tuple[tuple[Leg, ...], Floats, list[int], float]:
-    """The legs; way covered at each station (or at the ends of a way with one); the stations that begin a leg; length [m]."""
+def _legs(
+    route: Route, stations: Sequence[Station], joins: Sequence[str], around: Around
+) -> tuple[tuple[Leg, ...], Floats, list[int], float]:
+    """The legs; way covered at each station (or at the ends of a way with one); the stations that begin a leg; length
+    [m]."""
     points = np.array([[s.east, s.north, s.up] for s in stations])
     starts = [0, *(i + 1 for i, join in enumerate(joins) if join == "cut")]
     legs: list[Leg] = []
@@ -380,8 +449,21 @@ def _legs(route: Route, stations: Sequence[Station], joins: Sequence[str], aroun
         line, knots = _line(route, stations[a:b], points[a:b], around)
         span = line.length if line.length > 1e-6 else float(max(len(knots) - 1, 0))
         own = {name: made for name in OWN if (made := _set(stations[a:b], knots, name, route.level_within)) is not None}
-        legs.append(Leg(line, a, covered, span, _aiming(stations[a:b], np.asarray(line.position(knots[: b - a]), float), knots[: b - a]), _blended(knots[: b - a], [s.focal for s in stations[a:b]], True), own))
-        lengths += [covered + (float(line.along(k)) if line.length > 1e-6 else float(k * span)) for k in (knots if len(starts) == 1 else knots[: b - a])]
+        legs.append(
+            Leg(
+                line,
+                a,
+                covered,
+                span,
+                _aiming(stations[a:b], np.asarray(line.position(knots[: b - a]), float), knots[: b - a]),
+                _blended(knots[: b - a], [s.focal for s in stations[a:b]], True),
+                own,
+            )
+        )
+        lengths += [
+            covered + (float(line.along(k)) if line.length > 1e-6 else float(k * span))
+            for k in (knots if len(starts) == 1 else knots[: b - a])
+        ]
         covered += span
         real += line.length
     return tuple(legs), np.array(lengths), starts[1:], real
@@ -394,14 +476,21 @@ def _line(route: Route, stations: Sequence[Station], points: Floats, around: Aro
         if route.subject and around.subject is not None:
             centre = around.subject(route.subject, np.zeros(1))[0][0]
         if np.hypot(*(points[0] - centre)[:2]) < 1e-3:
-            raise RouteError("The first station stands on the spot that is to be circled: move it away, as far as the circle is wide.")
+            raise RouteError(
+                "The first station stands on the spot that is to be "
+                "circled: move it away, as far as the circle is wide."
+            )
         if abs(route.turns) < 1e-9:
             return spot(points[0], 2), np.array([0.0, 1.0])
         return circling(points[0], centre, route.turns, points[1] if len(points) > 1 else None), np.array([0.0, 1.0])
     if route.way == "push":
         towards = np.array(stations[0].aim) - points[0]
         if route.counter and route.travel >= np.linalg.norm(towards) - 0.05:
-            raise RouteError(f"A push of {route.travel:g} m goes through what it aims at, {np.linalg.norm(towards):.2f} m away, and no lens keeps its size there: push by less.")
+            raise RouteError(
+                f"A push of {route.travel:g} m goes through what it aims at, "
+                f"{np.linalg.norm(towards):.2f} m away, and no lens keeps its size there: push "
+                "by less."
+            )
         if abs(route.travel) < 1e-9:
             return spot(points[0], 2), np.array([0.0, 1.0])
         return straight(np.stack([points[0], points[0] + unit(towards) * route.travel])), np.array([0.0, 1.0])
@@ -455,7 +544,9 @@ def _blended(knots: Floats, values: Sequence[float], by_ratio: bool) -> Callable
     return lambda u: np.asarray(back(curve(np.clip(u, low, high))), float)
 
 
-def _set(stations: Sequence[Station], knots: Floats, name: str, level_within: float) -> Callable[[Floats], Floats] | None:
+def _set(
+    stations: Sequence[Station], knots: Floats, name: str, level_within: float
+) -> Callable[[Floats], Floats] | None:
     told = [(k, float(v)) for k, s in zip(knots, stations, strict=False) if (v := getattr(s, name)) is not None]
     if not told:
         return None
@@ -463,10 +554,19 @@ def _set(stations: Sequence[Station], knots: Floats, name: str, level_within: fl
     return _blended(np.array([k for k, _ in told]), values, name in ("focus", "f_number"))
 
 
-def station_from(station_id: str, position: ArrayLike, bearing: float, pitch: float, focal: float, reach: float = 20.0) -> Station:
+def station_from(
+    station_id: str, position: ArrayLike, bearing: float, pitch: float, focal: float, reach: float = 20.0
+) -> Station:
     """A station that stores a view."""
     p = np.asarray(position, float)
     b, e = np.radians(bearing), np.radians(pitch)
     d = np.array([np.sin(b) * np.cos(e), np.cos(b) * np.cos(e), np.sin(e)])
     aim = tuple(float(c) for c in np.round(p + d * reach, 3))
-    return Station(id=station_id, east=round(float(p[0]), 3), north=round(float(p[1]), 3), up=round(float(p[2]), 3), aim=aim, focal=focal)  # type: ignore[arg-type]
+    return Station(
+        id=station_id,
+        east=round(float(p[0]), 3),
+        north=round(float(p[1]), 3),
+        up=round(float(p[2]), 3),
+        aim=aim,
+        focal=focal,
+    )  # type: ignore[arg-type]

@@ -133,7 +133,11 @@ def _values(start, end, time, inverse, kind, form, ends, rule, times, out):
                 how = rule[i, 0] if t < t0 else rule[i, 1]
                 if how == 1:
                     straight = True
-                    v = ends[i, V_FIRST] + (t - t0) * ends[i, SLOPE_BEFORE] if t < t0 else ends[i, V_LAST] + (t - t1) * ends[i, SLOPE_AFTER]
+                    v = (
+                        ends[i, V_FIRST] + (t - t0) * ends[i, SLOPE_BEFORE]
+                        if t < t0
+                        else ends[i, V_LAST] + (t - t1) * ends[i, SLOPE_AFTER]
+                    )
                 elif how == 0 or span <= 0:
                     t = t0 if t < t0 else t1
                 else:
@@ -170,7 +174,8 @@ class _Row:
 
 
 def _spline(t: NDArray[np.float64], v: NDArray[np.float64], smooth: bool, closed: bool) -> NDArray[np.float64]:
-    """Coefficients of a run of keys' spline, lowest power first, in shares of each interval's time, shape (n - 1, 4)."""
+    """Coefficients of a run of keys' spline, lowest power first, in shares of each interval's time, shape (n - 1,
+    4)."""
     span = np.diff(t)
     if len(t) == 2 and not closed:
         return np.stack([v[:-1], np.diff(v), np.zeros(1), np.zeros(1)], 1)
@@ -213,7 +218,9 @@ def _segments(keys: Sequence[Any], v: NDArray[np.float64], closed: bool) -> list
         if join == "step":
             rows.append(_Row(HOLD, t0, dt, (v0,)))
         elif join == "steps":
-            rows.append(_Row(STEPS, t0, dt, (v0, dv, float(key.steps), float(("end", "start", "none", "both").index(key.jump)))))
+            rows.append(
+                _Row(STEPS, t0, dt, (v0, dv, float(key.steps), float(("end", "start", "none", "both").index(key.jump))))
+            )
         elif join == "straight":
             rows.append(_Row(CUBIC, t0, dt, (v0, dv)))
         elif join == "bezier":
@@ -225,7 +232,10 @@ def _segments(keys: Sequence[Any], v: NDArray[np.float64], closed: bool) -> list
         elif family == "sine":
             rows.append(_Row({"in": SINE_IN, "out": SINE_OUT, "both": SINE_BOTH}[side], t0, dt, (v0, dv)))
         elif side == "both":
-            rows += [_Row(CUBIC, t0 + k * dt / 2, dt / 2, tuple(v0 * (p == 0) + dv * c for p, c in enumerate(half))) for k, half in enumerate(_HALVES[family])]
+            rows += [
+                _Row(CUBIC, t0 + k * dt / 2, dt / 2, tuple(v0 * (p == 0) + dv * c for p, c in enumerate(half)))
+                for k, half in enumerate(_HALVES[family])
+            ]
         elif family == "quad":
             rows.append(_Row(CUBIC, t0, dt, (v0, 0, dv) if side == "in" else (v0, 2 * dv, -dv)))
         else:
@@ -272,5 +282,13 @@ def lay_out(curves: Sequence[tuple[Rules, NDArray[np.float64]]]) -> Table:
     form = np.zeros((len(rows), FORM_NUMBERS))
     for k, row in enumerate(rows):
         form[k, : len(row.form)] = row.form
-    return Table(np.array(start, np.int64), np.array(end, np.int64), np.array([r.time for r in rows]), np.array([1 / r.span for r in rows]), np.array([r.kind for r in rows], np.int64),
-                 form, np.array(ends, float).reshape(-1, 6), np.array(rule, np.int64).reshape(-1, 3))
+    return Table(
+        np.array(start, np.int64),
+        np.array(end, np.int64),
+        np.array([r.time for r in rows]),
+        np.array([1 / r.span for r in rows]),
+        np.array([r.kind for r in rows], np.int64),
+        form,
+        np.array(ends, float).reshape(-1, 6),
+        np.array(rule, np.int64).reshape(-1, 3),
+    )

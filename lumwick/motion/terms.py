@@ -16,7 +16,14 @@ Times = NDArray[np.float64]
 
 
 def _field(default: float, title: str, unit: str, low: float, high: float, text: str) -> Any:
-    return Field(default, title=title, description=text, ge=low, le=high, json_schema_extra={"unit": unit, "low": low, "high": high})
+    return Field(
+        default,
+        title=title,
+        description=text,
+        ge=low,
+        le=high,
+        json_schema_extra={"unit": unit, "low": low, "high": high},
+    )
 
 
 class Term(BaseModel):
@@ -30,7 +37,9 @@ class Swing(Term):
     amount: Finite = Field(1.0, title="Amount", description="To either side, in the value's unit.")
     period: float = _field(2.0, "Period", "s", 1e-3, 1e5, "There and back; in a loop rounded to whole turns.")
     phase: float = _field(0.0, "Starts at", "x", -1, 1, "Share of the period.")
-    form: Literal["round", "straight", "held"] = Field("round", title="Form", description="Round as a pendulum, straight as a shuttle, or held at both ends.")
+    form: Literal["round", "straight", "held"] = Field(
+        "round", title="Form", description="Round as a pendulum, straight as a shuttle, or held at both ends."
+    )
 
 
 class Wander(Term):
@@ -47,7 +56,9 @@ class Flicker(Term):
     """Light that does not burn evenly: it multiplies the keyed value."""
 
     kind: Literal["flicker"] = "flicker"
-    source: Literal["tube", "candle", "lightning"] = Field("candle", title="As", description="A failing tube, a candle in still air, or lightning (dark between strokes).")
+    source: Literal["tube", "candle", "lightning"] = Field(
+        "candle", title="As", description="A failing tube, a candle in still air, or lightning (dark between strokes)."
+    )
     depth: float = _field(0.4, "Depth", "x", 0, 1, "Share of the light that comes and goes.")
     seed: int = Field(1, title="Seed", ge=0, le=2**31)
 
@@ -57,7 +68,9 @@ class Pulse(Term):
 
     kind: Literal["pulse"] = "pulse"
     amount: Finite = Field(1.0, title="Amount", description="Height of the bump, in the value's unit.")
-    period: float = _field(2.0, "Every", "s", 1e-3, 1e5, "From one to the next; in a loop rounded so that a whole number fits.")
+    period: float = _field(
+        2.0, "Every", "s", 1e-3, 1e5, "From one to the next; in a loop rounded so that a whole number fits."
+    )
     start: float = _field(0.0, "First at", "s", -1e5, 1e5, "Clip time.")
     rise: float = _field(0.1, "Rises in", "s", 0, 1e4, "Eased.")
     hold: float = _field(0.2, "Holds", "s", 0, 1e4, "At its height.")
@@ -95,7 +108,9 @@ def chance(seed: int, index: NDArray[np.int64], salt: int) -> Times:
     Steele, Lea and Flood, Fast splittable pseudorandom number generators (2014): the mixing of SplitMix64.
     """
     with np.errstate(over="ignore"):
-        z = np.asarray(index, np.int64).astype(np.uint64) + np.uint64((seed * 0x9E3779B97F4A7C15 + salt * 0xD1B54A32D192ED03 + 1) % 2**64)
+        z = np.asarray(index, np.int64).astype(np.uint64) + np.uint64(
+            (seed * 0x9E3779B97F4A7C15 + salt * 0xD1B54A32D192ED03 + 1) % 2**64
+        )
         z = (z ^ (z >> np.uint64(30))) * np.uint64(0xBF58476D1CE4E5B9)
         z = (z ^ (z >> np.uint64(27))) * np.uint64(0x94D049BB133111EB)
         z ^= z >> np.uint64(31)
@@ -135,7 +150,8 @@ def _slots(t: Times, length: float, loop: float | None) -> tuple[Times, NDArray[
 
 
 def _tube(t: Times, seed: int, loop: float | None) -> Times:
-    """Light of a failing tube, 0 to 1: bright spells, and spells of catching and dropping nine times a second (broad practice, no source)."""
+    """Light of a failing tube, 0 to 1: bright spells, and spells of catching and dropping nine times a second (broad
+    practice, no source)."""
 
     def level(k: NDArray[np.int64]) -> Times:
         return np.where(chance(seed, k, 1) > 0.35, 1.0, 0.3 * chance(seed, k, 2))
@@ -151,7 +167,8 @@ def _tube(t: Times, seed: int, loop: float | None) -> Times:
 
 
 def _lightning(t: Times, seed: int, loop: float | None) -> Times:
-    """Strokes of lightning, 0 between them: flashes of two to four strokes some 0.1 s apart, each gone in a tenth of a second (broad practice, no source)."""
+    """Strokes of lightning, 0 between them: flashes of two to four strokes some 0.1 s apart, each gone in a tenth of
+    a second (broad practice, no source)."""
     slot = 2.5
     count = max(1, round(loop / slot)) if loop else 0
     length = loop / count if loop else slot
@@ -171,7 +188,8 @@ def _lightning(t: Times, seed: int, loop: float | None) -> Times:
 
 
 def _candle(t: Times, seed: int, loop: float | None) -> Times:
-    """Light of a candle, 0 to 1: a slow leaning and a trembling of some ten times a second (broad practice, no source)."""
+    """Light of a candle, 0 to 1: a slow leaning and a trembling of some ten times a second (broad practice, no
+    source)."""
     return np.clip(0.62 + 0.32 * wander(t, 1.1, 0.4, seed, loop) + 0.18 * wander(t, 9.0, 0.0, seed + 1, loop), 0.0, 1.0)
 
 
@@ -192,7 +210,8 @@ def _pulse(term: Pulse, t: Times, loop: float | None) -> Times:
 
 
 def laid_over(value: Times, term: Swing | Wander | Flicker | Pulse, t: Times, loop: float | None) -> Times:
-    """A value with a term laid over it, at clip times ``t`` [s] of a loop of length ``loop`` [s] (or none); all (n,)."""
+    """A value with a term laid over it, at clip times ``t`` [s] of a loop of length ``loop`` [s] (or none); all
+    (n,)."""
     if isinstance(term, Swing):
         return value + _swing(term, t, loop)
     if isinstance(term, Wander):

@@ -89,18 +89,25 @@ def frame_of_timecode(text: str, fps: Fraction) -> int:
     """
     found = re.fullmatch(r"\s*(\d{1,2}):(\d{2}):(\d{2})([:;])(\d{2})\s*", text)
     if not found:
-        raise LumwickError(f"A timecode is written like 00:00:10:12 (hours, minutes, seconds, frames), not {text.strip()!r}.")
+        raise LumwickError(
+            f"A timecode is written like 00:00:10:12 (hours, minutes, seconds, frames), not {text.strip()!r}."
+        )
     hours, minutes, seconds, frames = (int(found[k]) for k in (1, 2, 3, 5))
     nominal = round(fps)
     if minutes > 59 or seconds > 59 or frames >= nominal or hours > 23:
-        raise LumwickError(f"{text.strip()} is no timecode at {nominal} frames a second: minutes and seconds end at 59, frames at {nominal - 1:02d}, hours at 23.")
+        raise LumwickError(
+            f"{text.strip()} is no timecode at {nominal} frames a second: minutes and "
+            f"seconds end at 59, frames at {nominal - 1:02d}, hours at 23."
+        )
     n = ((hours * 60 + minutes) * 60 + seconds) * nominal + frames
     if found[4] == ";":
         if fps not in (RATES["29.97"], RATES["59.94"]):
             raise LumwickError("Drop-frame timecode is only for 29.97 and 59.94 frames a second.")
         skipped = nominal // 15
         if minutes % 10 and seconds == 0 and frames < skipped:
-            raise LumwickError(f"Drop-frame timecode has no {text.strip()}: it skips the first {skipped} frames of that minute.")
+            raise LumwickError(
+                f"Drop-frame timecode has no {text.strip()}: it skips the first {skipped} frames of that minute."
+            )
         n -= skipped * (hours * 54 + minutes - minutes // 10)
     return n + 1
 
@@ -120,7 +127,9 @@ def clip_frames(text: str, fps: Fraction) -> int:
     elif ":" in text:
         frames = frame_of_timecode(text, fps) - 1
     else:
-        raise LumwickError(f"A length is written in frames (240), seconds (10 s) or timecode (00:00:10:00), not {text.strip()!r}.")
+        raise LumwickError(
+            f"A length is written in frames (240), seconds (10 s) or timecode (00:00:10:00), not {text.strip()!r}."
+        )
     if round(frames) < 1:
         raise LumwickError("A clip has at least one frame.")
     return round(frames)
@@ -145,7 +154,9 @@ class Lapse:
         return self.event / self.clip
 
 
-def plan_lapse(event: float | None = None, clip: float | None = None, fps: float | None = None, interval: float | None = None) -> Lapse:
+def plan_lapse(
+    event: float | None = None, clip: float | None = None, fps: float | None = None, interval: float | None = None
+) -> Lapse:
     """A time-lapse from any three of its four sizes: interval = event / (clip x rate).
 
     Raises

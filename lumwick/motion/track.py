@@ -23,7 +23,9 @@ ROWS_AT_MOST = 2_000_000
 
 def pose_turn(bearing: ArrayLike, pitch: ArrayLike, roll: ArrayLike) -> Rotation:
     """The turns that bring x, y and z axes to a camera's right, forward and up; angles (n,) in degrees."""
-    return turn_of(bearing, pitch) * Rotation.from_euler("y", np.atleast_1d(np.asarray(roll, float))[:, None], degrees=True)
+    return turn_of(bearing, pitch) * Rotation.from_euler(
+        "y", np.atleast_1d(np.asarray(roll, float))[:, None], degrees=True
+    )
 
 
 def pose_angles(turn: Rotation) -> tuple[Floats, Floats, Floats]:
@@ -32,7 +34,9 @@ def pose_angles(turn: Rotation) -> tuple[Floats, Floats, Floats]:
     bearing = np.degrees(np.unwrap(np.arctan2(forward[:, 0], forward[:, 1])))
     pitch = np.degrees(np.arcsin(np.clip(forward[:, 2], -1, 1)))
     level = turn_of(bearing, pitch)
-    roll = np.degrees(np.arctan2(-(right * level.apply([0.0, 0.0, 1.0])).sum(1), (right * level.apply([1.0, 0.0, 0.0])).sum(1)))
+    roll = np.degrees(
+        np.arctan2(-(right * level.apply([0.0, 0.0, 1.0])).sum(1), (right * level.apply([1.0, 0.0, 0.0])).sum(1))
+    )
     return bearing, pitch, roll
 
 
@@ -53,7 +57,8 @@ class Track:
         return float(np.linalg.norm(np.diff(self.position, axis=0), axis=1).sum())
 
     def at(self, times: ArrayLike) -> tuple[Floats, Rotation, Floats]:
-        """Position (n, 3), turn and focal length (n,) at times: straight from sample to sample, turning about one axis."""
+        """Position (n, 3), turn and focal length (n,) at times: straight from sample to sample, turning about one
+        axis."""
         t = np.clip(np.atleast_1d(np.asarray(times, float)), self.t[0], self.t[-1])
         position = np.stack([np.interp(t, self.t, self.position[:, c]) for c in range(3)], -1)
         turns = pose_turn(self.bearing, self.pitch, self.roll)
@@ -64,7 +69,12 @@ class Track:
         """The samples as text, with a line of names."""
         out = io.StringIO()
         out.write(",".join(COLUMNS) + "\n")
-        np.savetxt(out, np.column_stack([self.t, self.position, self.bearing, self.pitch, self.roll, self.focal]), fmt="%.9g", delimiter=",")
+        np.savetxt(
+            out,
+            np.column_stack([self.t, self.position, self.bearing, self.pitch, self.roll, self.focal]),
+            fmt="%.9g",
+            delimiter=",",
+        )
         return out.getvalue().encode()
 
 

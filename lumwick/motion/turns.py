@@ -10,7 +10,8 @@ from scipy.spatial.transform import Rotation
 
 
 def turn_of(bearing: ArrayLike, pitch: ArrayLike) -> Rotation:
-    """The turns that point the y axis to bearings (from north through east) and pitches [degrees], with the x axis level."""
+    """The turns that point the y axis to bearings (from north through east) and pitches [degrees], with the x axis
+    level."""
     b, p = np.atleast_1d(np.asarray(bearing, float)), np.atleast_1d(np.asarray(pitch, float))
     return Rotation.from_euler("ZX", np.stack([-b, p], -1), degrees=True)
 
@@ -43,7 +44,9 @@ def smooth(knots: ArrayLike, turns: Rotation) -> Callable[[NDArray[np.float64]],
     k = np.asarray(knots, float)
     h = np.diff(k)
     speed = (turns[:-1].inv() * turns[1:]).as_rotvec() / h[:, None]
-    v = np.concatenate([speed[:1], (h[1:, None] * speed[:-1] + h[:-1, None] * speed[1:]) / (h[1:] + h[:-1])[:, None], speed[-1:]])
+    v = np.concatenate(
+        [speed[:1], (h[1:, None] * speed[:-1] + h[:-1, None] * speed[1:]) / (h[1:] + h[:-1])[:, None], speed[-1:]]
+    )
     size = np.linalg.norm(speed, axis=1)
     most = 3 * np.concatenate([size[:1], np.minimum(size[:-1], size[1:]), size[-1:]])
     own = np.linalg.norm(v, axis=1)

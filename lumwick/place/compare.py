@@ -15,7 +15,12 @@ from lumwick.place.paths import unit_of
 from lumwick.place.quantities import show
 from lumwick.place.timing import BEYOND_WORDS
 
-CALLED = {**{name: what for name, (what, _) in LISTED.items()}, "built": "built thing", "shots": "shot", "stations": "station"}
+CALLED = {
+    **{name: what for name, (what, _) in LISTED.items()},
+    "built": "built thing",
+    "shots": "shot",
+    "stations": "station",
+}
 """What the members of each list are called."""
 
 
@@ -32,9 +37,15 @@ def _said(value: Any, unit: str) -> str:
         return value.name
     if isinstance(value, Curve):
         motions = len(getattr(value, "terms", ()))
-        return f"{len(value.keys)} key{'s' if len(value.keys) != 1 else ''}" + (f" and {motions} small motion{'s' if motions != 1 else ''}" if motions else "")
+        return f"{len(value.keys)} key{'s' if len(value.keys) != 1 else ''}" + (
+            f" and {motions} small motion{'s' if motions != 1 else ''}" if motions else ""
+        )
     if isinstance(value, list | tuple):
-        return f"{len(value)} points" if value and not isinstance(value[0], int | float) else ", ".join(f"{v:g}" for v in value)
+        return (
+            f"{len(value)} points"
+            if value and not isinstance(value[0], int | float)
+            else ", ".join(f"{v:g}" for v in value)
+        )
     return f"“{value}”" if isinstance(value, str) and not value.startswith("#") else str(value)
 
 
@@ -52,7 +63,9 @@ def _keys(before: Curve, after: Curve, unit: str) -> Iterator[str]:
         yield f"{len(other)} keys have other values"
     else:
         yield from (f"at {t:.2f} s {_said(old[t].v, unit)} → {_said(new[t].v, unit)}" for t in other)
-    ways = sum(old[t].model_copy(update={"v": 0}) != new[t].model_copy(update={"v": 0}) for t in old.keys() & new.keys())
+    ways = sum(
+        old[t].model_copy(update={"v": 0}) != new[t].model_copy(update={"v": 0}) for t in old.keys() & new.keys()
+    )
     if ways:
         yield f"{ways} key{'s go' if ways != 1 else ' goes'} on another way"
     if before.before != after.before:

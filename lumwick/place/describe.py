@@ -67,21 +67,45 @@ def _view(model: BaseModel, name: str, prefix: str, now: Place) -> FieldView | N
         owner, _, _ = find(now, f"{prefix}/{name}")
         value = getattr(owner, name)
     extra = described(info)
-    common: dict[str, Any] = {"path": f"{prefix}/{name}", "title": info.title or name, "unit": unit_of(info), "help": info.description or "", "keyed": keyed, "animatable": bool(extra.get("animatable"))}
+    common: dict[str, Any] = {
+        "path": f"{prefix}/{name}",
+        "title": info.title or name,
+        "unit": unit_of(info),
+        "help": info.description or "",
+        "keyed": keyed,
+        "animatable": bool(extra.get("animatable")),
+    }
     if name == "id" or info.title is None:
         return None
     if isinstance(value, Asset) or (value is None and "Asset" in str(info.annotation)):
         return FieldView(**common, kind="file", shown=value.name if value else "", value=value and value.name)
     if value is None and extra.get("optional"):
-        return FieldView(**common, kind="number", shown="", value=min(max(0.0, float(extra["low"])), float(extra["high"])), low=float(extra["low"]), high=float(extra["high"]), step=1.0, optional=True)
+        return FieldView(
+            **common,
+            kind="number",
+            shown="",
+            value=min(max(0.0, float(extra["low"])), float(extra["high"])),
+            low=float(extra["low"]),
+            high=float(extra["high"]),
+            step=1.0,
+            optional=True,
+        )
     if value is None:
         return None
     if isinstance(value, bool):
         return FieldView(**common, kind="switch", shown="yes" if value else "no", value=value)
     if isinstance(value, int | float):
         low, high = extra.get("low"), extra.get("high")
-        return FieldView(**common, kind="number", shown=show(float(value), common["unit"]), value=float(value), low=None if low is None else float(low), high=None if high is None else float(high),
-                         step=_step(float(value)), optional=bool(extra.get("optional")))
+        return FieldView(
+            **common,
+            kind="number",
+            shown=show(float(value), common["unit"]),
+            value=float(value),
+            low=None if low is None else float(low),
+            high=None if high is None else float(high),
+            step=_step(float(value)),
+            optional=bool(extra.get("optional")),
+        )
     if isinstance(value, dt.datetime):
         return FieldView(**common, kind="moment", shown=f"{value:%Y-%m-%d %H:%M}", value=value)
     if name == "fps":
@@ -130,10 +154,18 @@ def typed(place: Place, path: str, text: str, now: dt.datetime | None = None) ->
     if extra.get("optional") and text.strip().lower() in ("", "-", "none", "as the shot"):
         return None
     if isinstance(value, int | float | Channel) or extra.get("optional"):
-        number = _lens(text) if extra.get("quantity") == "focal" and text.strip().rstrip(".").lower().endswith(("°", "deg")) else read(text, unit_of(info), title)
+        number = (
+            _lens(text)
+            if extra.get("quantity") == "focal" and text.strip().rstrip(".").lower().endswith(("°", "deg"))
+            else read(text, unit_of(info), title)
+        )
         keyed_turn = isinstance(value, Channel) and extra.get("quantity") == "turn"  # it goes on past 360
-        if "low" in extra and not keyed_turn and not float(extra["low"]) <= number <= float(extra["high"]):  # type: ignore[arg-type]
-            raise PlaceError(f"{title} lies from {show(float(extra['low']), unit_of(info))} to {show(float(extra['high']), unit_of(info))}: {text.strip()!r} is outside.")  # type: ignore[arg-type]
+        # type: ignore[arg-type]
+        if "low" in extra and not keyed_turn and not float(extra["low"]) <= number <= float(extra["high"]):
+            raise PlaceError(
+                f"{title} lies from {show(float(extra['low']), unit_of(info))} to "
+                f"{show(float(extra['high']), unit_of(info))}: {text.strip()!r} is outside."
+            )  # type: ignore[arg-type]
         return number
     if isinstance(value, MomentChannel):
         return moment(text, now or value.keys[0].v)
@@ -163,7 +195,8 @@ def moment(text: str, before: dt.datetime) -> str:
 
 
 def numbers(place: Place, shot: Shot) -> list[dict[str, Any]]:
-    """Every number of a shot and its place that can move: path, name, unit, value at the clip's start, and whether it is an angle, a light, keyed."""
+    """Every number of a shot and its place that can move: path, name, unit, value at the clip's start, and whether it
+    is an angle, a light, keyed."""
     now = whole_at(place, shot, 0.0)
     hidden = {name for name in ("air", "wind") if getattr(shot, name) is not None}
     found: list[dict[str, Any]] = []
@@ -174,7 +207,17 @@ def numbers(place: Place, shot: Shot) -> list[dict[str, Any]]:
             if not prefix and (name == "shots" or name in hidden):
                 continue
             if extra.get("animatable") and isinstance(getattr(still, name), int | float):
-                found.append({"path": path, "name": told(place, path), "unit": extra.get("unit", ""), "value": float(getattr(still, name)), "turn": extra.get("quantity") == "turn", "light": extra.get("unit") in ("lx", "cd/m²") or name == "amount", "keyed": isinstance(value, Curve)})
+                found.append(
+                    {
+                        "path": path,
+                        "name": told(place, path),
+                        "unit": extra.get("unit", ""),
+                        "value": float(getattr(still, name)),
+                        "turn": extra.get("quantity") == "turn",
+                        "light": extra.get("unit") in ("lx", "cd/m²") or name == "amount",
+                        "keyed": isinstance(value, Curve),
+                    }
+                )
             elif isinstance(value, BaseModel) and not isinstance(value, Curve):
                 walk(value, getattr(still, name), path)
             elif isinstance(value, list):

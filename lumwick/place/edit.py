@@ -104,8 +104,31 @@ class OwnAir(Command):
     own: bool
 
 
-AnyCommand: Any = Annotated[Union[(*timing.COMMANDS, *routing.COMMANDS, SetValue, MoveStation, AddStation, RemoveStation, Add, Remove, AddShot, OwnAir, SetWhite, Move)], Field(discriminator="op")]
-LISTED: dict[str, tuple[str, type[BaseModel]]] = {"growth": ("stand", Stand), "lamps": ("lamp", Lamp), "surfaces": ("surface", Surface), "things": ("model", Thing)}
+AnyCommand: Any = Annotated[
+    Union[
+        (
+            *timing.COMMANDS,
+            *routing.COMMANDS,
+            SetValue,
+            MoveStation,
+            AddStation,
+            RemoveStation,
+            Add,
+            Remove,
+            AddShot,
+            OwnAir,
+            SetWhite,
+            Move,
+        )
+    ],
+    Field(discriminator="op"),
+]
+LISTED: dict[str, tuple[str, type[BaseModel]]] = {
+    "growth": ("stand", Stand),
+    "lamps": ("lamp", Lamp),
+    "surfaces": ("surface", Surface),
+    "things": ("model", Thing),
+}
 """The lists that one adds to and takes from: what their members are called, and are."""
 _ADAPTER: TypeAdapter[Any] = TypeAdapter(AnyCommand)
 
@@ -156,11 +179,15 @@ def _change(draft: Place, edit: Any) -> str:
             shift = (edit.east - old_station.east, edit.north - old_station.north, up - old_station.up)
             aim = edit.aim or tuple(a + d for a, d in zip(old_station.aim, shift, strict=True))
             moved = edit.aim is None or any(abs(d) > 1e-6 for d in shift)
-            shot.route.stations[i] = old_station.model_copy(update={"east": edit.east, "north": edit.north, "up": up, "aim": aim})
+            shot.route.stations[i] = old_station.model_copy(
+                update={"east": edit.east, "north": edit.north, "up": up, "aim": aim}
+            )
             return f"{'moved' if moved else 'aimed'} station {i + 1}"
         case AddStation():
             shot = shot_of(draft, edit.shot)
-            index = len(shot.route.stations) if edit.index is None else max(0, min(edit.index, len(shot.route.stations)))
+            index = (
+                len(shot.route.stations) if edit.index is None else max(0, min(edit.index, len(shot.route.stations)))
+            )
             shot.route.stations.insert(index, edit.station)
             return f"set station {index + 1}"
         case RemoveStation():
@@ -217,6 +244,20 @@ def _let_go(draft: Place, gone: str) -> None:
     for shot in draft.shots:
         for mover in Motions(draft, shot).movers:
             curve = mover.curve
-            if isinstance(curve, Channel) and any(isinstance(term, Follow) and term.path.startswith(gone) for term in curve.terms):
+            if isinstance(curve, Channel) and any(
+                isinstance(term, Follow) and term.path.startswith(gone) for term in curve.terms
+            ):
                 owner, name, _ = find(draft, mover.path)
-                setattr(owner, name, curve.model_copy(update={"terms": tuple(term for term in curve.terms if not (isinstance(term, Follow) and term.path.startswith(gone)))}))
+                setattr(
+                    owner,
+                    name,
+                    curve.model_copy(
+                        update={
+                            "terms": tuple(
+                                term
+                                for term in curve.terms
+                                if not (isinstance(term, Follow) and term.path.startswith(gone))
+                            )
+                        }
+                    ),
+                )

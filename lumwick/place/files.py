@@ -47,7 +47,10 @@ def parse(data: Any) -> Place:
         raise PlaceError("This is not a place file: it does not say that its format is lumwick-place.")
     version = data.get("version")
     if version not in (1, 2, VERSION):
-        raise PlaceError(f"This place file is of version {version!r}, and version {VERSION} is the newest known here: open it with a newer Lumwick.")
+        raise PlaceError(
+            f"This place file is of version {version!r}, and version {VERSION} "
+            "is the newest known here: open it with a newer Lumwick."
+        )
     if version == 1:
         data = _from_version_1(data)
     if version in (1, 2):
@@ -80,10 +83,17 @@ def _from_version_2(data: dict[str, Any]) -> dict[str, Any]:
         if not isinstance(route, dict) or "ease" not in route:
             return shot
         ease = route["ease"]
-        return {**shot, "route": {**{k: v for k, v in route.items() if k != "ease"}, "eased_start": ease, "eased_end": ease}}
+        return {
+            **shot,
+            "route": {**{k: v for k, v in route.items() if k != "ease"}, "eased_start": ease, "eased_end": ease},
+        }
 
     shots = data.get("shots")
-    return {**data, "version": VERSION, **({"shots": [told_apart(shot) for shot in shots]} if isinstance(shots, list) else {})}
+    return {
+        **data,
+        "version": VERSION,
+        **({"shots": [told_apart(shot) for shot in shots]} if isinstance(shots, list) else {}),
+    }
 
 
 def check_amount(place: Place) -> None:
@@ -97,22 +107,35 @@ def check_amount(place: Place) -> None:
         if len(stand.area) >= 3:
             total += shapely.Polygon(stand.area).area / 1e4 * most(stand.per_hectare)
     if total > PLANTS_AT_MOST:
-        raise PlaceError(f"The place would hold {total:,.0f} plants: at most {PLANTS_AT_MOST:,} can be filmed. Lower a stand's density or area.")
+        raise PlaceError(
+            f"The place would hold {total:,.0f} plants: at most "
+            f"{PLANTS_AT_MOST:,} can be filmed. Lower a stand's density or "
+            "area."
+        )
 
 
 def pack(place: Place, assets: dict[str, bytes]) -> bytes:
     """A place file with its assets, the same bytes every time."""
     buffer = io.BytesIO()
     with zipfile.ZipFile(buffer, "w", zipfile.ZIP_DEFLATED) as z:
-        for name, data in [(DOCUMENT, place.model_dump_json(indent=1).encode())] + [(f"assets/{sha}", assets[sha]) for sha in sorted(assets)]:
+        for name, data in [(DOCUMENT, place.model_dump_json(indent=1).encode())] + [
+            (f"assets/{sha}", assets[sha]) for sha in sorted(assets)
+        ]:
             z.writestr(zipfile.ZipInfo(name, (1980, 1, 1, 0, 0, 0)), data, zipfile.ZIP_DEFLATED)
     return buffer.getvalue()
 
 
 def needed(place: Place) -> list[Asset]:
     """The assets a place refers to, each once."""
-    every = [place.land.elevation, place.cut.develop.lut, place.surround.picture, *(thing.mesh for thing in place.things),
-             *(shot.develop.lut for shot in place.shots), *(shot.route.track for shot in place.shots), *(getattr(surface, name) for surface in place.surfaces for name in MAPS)]
+    every = [
+        place.land.elevation,
+        place.cut.develop.lut,
+        place.surround.picture,
+        *(thing.mesh for thing in place.things),
+        *(shot.develop.lut for shot in place.shots),
+        *(shot.route.track for shot in place.shots),
+        *(getattr(surface, name) for surface in place.surfaces for name in MAPS),
+    ]
     return list({asset.sha256: asset for asset in every if asset is not None}.values())
 
 
@@ -157,7 +180,9 @@ def unpack(data: bytes, beside: Path | None = None) -> tuple[Place, dict[str, by
                     assets[asset.sha256] = candidate.read_bytes()
                     break
         if asset.sha256 not in assets:
-            raise PlaceError(f"The asset {asset.name} is missing from the place file: export the place again with its assets.")
+            raise PlaceError(
+                f"The asset {asset.name} is missing from the place file: export the place again with its assets."
+            )
         if hashlib.sha256(assets[asset.sha256]).hexdigest() != asset.sha256:
             raise PlaceError(f"The asset {asset.name} is not the one the place was made with: its contents differ.")
     return place, {a.sha256: assets[a.sha256] for a in needed(place)}
@@ -174,4 +199,8 @@ def load(path: str | Path) -> tuple[Place, dict[str, bytes]]:
 def schema() -> dict[str, Any]:
     """The published JSON Schema of the document."""
     made = Place.model_json_schema()
-    return {"$schema": "https://json-schema.org/draft/2020-12/schema", "title": "Lumwick place", **{k: v for k, v in made.items() if k != "title"}}
+    return {
+        "$schema": "https://json-schema.org/draft/2020-12/schema",
+        "title": "Lumwick place",
+        **{k: v for k, v in made.items() if k != "title"},
+    }

@@ -60,7 +60,10 @@ def laid_out(place: Place) -> list[Spliced]:
         before = pieces[i - 1].over if i and pieces[i - 1].join == "dissolve" else 0
         after = piece.over if i < len(pieces) - 1 and piece.join == "dissolve" else 0
         if before + after > count:
-            raise PlaceError(f"Piece {i + 1} of the film, {shot.name}, has {count} frames, and its dissolves take {before + after}: shorten them.")
+            raise PlaceError(
+                f"Piece {i + 1} of the film, {shot.name}, has {count} frames, "
+                f"and its dissolves take {before + after}: shorten them."
+            )
         begins -= before
         out.append(Spliced(piece, shot, first, last, begins, begins + count))
         begins += count

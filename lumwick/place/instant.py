@@ -50,7 +50,8 @@ class Mover:
 
 
 Plan = dict[Any, Any]
-"""For each field (or place in a list) that moves: a number's row, another value's mover, or the plan of what it holds."""
+"""For each field (or place in a list) that moves: a number's row, another value's mover, or the plan of what it
+holds."""
 
 
 def _walk(model: BaseModel, prefix: str, skip: tuple[str, ...] = ()) -> Iterator[tuple[list[Any], str, Any, Any]]:
@@ -87,12 +88,29 @@ class Motions:
         self._plans: tuple[Plan, Plan] = ({}, {})
         rows: list[tuple[Curve, NDArray[np.float64]]] = []
         hidden = ("shots", *(name for name in ("air", "wind") if getattr(shot, name) is not None))
-        for plan, found in ((self._plans[0], _walk(shot, f"/shots/{shot.id}")), (self._plans[1], _walk(place, "", hidden))):
+        for plan, found in (
+            (self._plans[0], _walk(shot, f"/shots/{shot.id}")),
+            (self._plans[1], _walk(place, "", hidden)),
+        ):
             for keys, path, info, curve in found:
                 own, extra = curve.rows(), described(info)
                 turn = extra.get("quantity") == "turn"
-                low, high = (-TURNS_AT_MOST, TURNS_AT_MOST) if turn else (float(extra.get("low", -np.inf)), float(extra.get("high", np.inf)))
-                mover = Mover(path, str(info.title or keys[-1]), str(extra.get("unit", "")), curve, low, high, turn, len(rows), len(own))
+                low, high = (
+                    (-TURNS_AT_MOST, TURNS_AT_MOST)
+                    if turn
+                    else (float(extra.get("low", -np.inf)), float(extra.get("high", np.inf)))
+                )
+                mover = Mover(
+                    path,
+                    str(info.title or keys[-1]),
+                    str(extra.get("unit", "")),
+                    curve,
+                    low,
+                    high,
+                    turn,
+                    len(rows),
+                    len(own),
+                )
                 self.movers.append(mover)
                 rows += own
                 step = plan
@@ -128,7 +146,9 @@ class Motions:
             raise PlaceError(f"{mover.title} follows itself, by way of what it follows.")
         return self._complete(mover, mover.curve.table.at(t)[0], t, depth)
 
-    def _complete(self, mover: Mover, value: NDArray[np.float64], t: NDArray[np.float64], depth: int = 0) -> NDArray[np.float64]:
+    def _complete(
+        self, mover: Mover, value: NDArray[np.float64], t: NDArray[np.float64], depth: int = 0
+    ) -> NDArray[np.float64]:
         """A keyed value with its small motions, held in its field's range."""
         if isinstance(mover.curve, Channel):
             for term in mover.curve.terms:
@@ -154,7 +174,9 @@ class Motions:
             return self.place, self.shot
         values = self.over([t])[:, 0]
         numbers = np.clip(values, self._low, self._high).tolist()
-        return _patched(self.place, self._plans[1], numbers, values), _patched(self.shot, self._plans[0], numbers, values)
+        return _patched(self.place, self._plans[1], numbers, values), _patched(
+            self.shot, self._plans[0], numbers, values
+        )
 
 
 def plain(mover: Mover, values: NDArray[np.float64]) -> float | str | dt.datetime:
@@ -180,9 +202,16 @@ def _patched(old: Any, plan: Plan, numbers: list[float], values: NDArray[np.floa
         if type(part) is int:
             fields[name] = numbers[part]
         else:
-            fields[name] = plain(part, values) if isinstance(part, Mover) else _patched(fields[name], part, numbers, values)
+            fields[name] = (
+                plain(part, values) if isinstance(part, Mover) else _patched(fields[name], part, numbers, values)
+            )
     copy = object.__new__(type(old))  # what pydantic's own copy does, without asking each time what there is to copy
-    for slot, value in (("__dict__", fields), ("__pydantic_fields_set__", old.__pydantic_fields_set__), ("__pydantic_extra__", None), ("__pydantic_private__", None)):
+    for slot, value in (
+        ("__dict__", fields),
+        ("__pydantic_fields_set__", old.__pydantic_fields_set__),
+        ("__pydantic_extra__", None),
+        ("__pydantic_private__", None),
+    ):
         object.__setattr__(copy, slot, value)
     return copy
 
@@ -194,7 +223,10 @@ def check_following(place: Place) -> None:
     ------
     PlaceError
     """
-    if not any(isinstance(curve, Channel) and any(isinstance(term, Follow) for term in curve.terms) for _, _, _, curve in _walk(place, "")):
+    if not any(
+        isinstance(curve, Channel) and any(isinstance(term, Follow) for term in curve.terms)
+        for _, _, _, curve in _walk(place, "")
+    ):
         return
     for shot in place.shots:
         motions = Motions(place, shot)

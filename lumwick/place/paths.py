@@ -44,7 +44,11 @@ def told(place: Place, path: str) -> str:
         return title
     owner: Any = place
     for part in parts[:-1]:
-        owner = next((item for item in owner if getattr(item, "id", None) == part), None) if isinstance(owner, list) else getattr(owner, part)
+        owner = (
+            next((item for item in owner if getattr(item, "id", None) == part), None)
+            if isinstance(owner, list)
+            else getattr(owner, part)
+        )
     name = getattr(owner, "name", "")
     return f"{name}: {title.lower()}" if name and owner is not place else title
 

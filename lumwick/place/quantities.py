@@ -41,7 +41,9 @@ def read(text: str, unit: str, title: str = "This value") -> float:
     """
     found = _NUMBER.match(text)
     if not found:
-        raise PlaceError(f"{title} must be a number{' of ' + unit if unit not in ('', 'x') else ''}, and {text.strip()!r} is none.")
+        raise PlaceError(
+            f"{title} must be a number{' of ' + unit if unit not in ('', 'x') else ''}, and {text.strip()!r} is none."
+        )
     value = float(re.sub(r"\s", "", found[1]).replace(",", "."))  # thousands are set apart by thin spaces
     written = (found[2] or "").lower()
     factors = _FACTORS.get(unit, {"": 1, unit.lower(): 1})

@@ -1,4 +1,5 @@
-"""Edits of a shot's route and of the shots themselves: stations in order and in time, paths that are laid anew, shots added and taken away."""
+"""Edits of a shot's route and of the shots themselves: stations in order and in time, paths that are laid anew, shots
+added and taken away."""
 
 from __future__ import annotations
 
@@ -96,7 +97,18 @@ class SetCut(Command):
     label: str = Field("cut the film", max_length=120)
 
 
-COMMANDS = (SetCut, OrderStation, DuplicateStation, UpdateStation, TimeStations, InBetweens, DrawPace, Reshoot, DuplicateShot, RemoveShot)
+COMMANDS = (
+    SetCut,
+    OrderStation,
+    DuplicateStation,
+    UpdateStation,
+    TimeStations,
+    InBetweens,
+    DrawPace,
+    Reshoot,
+    DuplicateShot,
+    RemoveShot,
+)
 
 
 def station_of(shot: Shot, station_id: str) -> tuple[int, Station]:
@@ -143,20 +155,38 @@ def change(draft: Place, edit: Any) -> str | None:
             d = (station.aim[0] - station.east, station.aim[1] - station.north)
             size = max((d[0] ** 2 + d[1] ** 2) ** 0.5, 1e-9)
             right = (d[1] / size, -d[0] / size)
-            copy = station.model_copy(update={"id": fresh_id([s.id for s in shot.route.stations], "s"), "time": None, "east": round(station.east + right[0], 3), "north": round(station.north + right[1], 3),
-                                              "aim": (round(station.aim[0] + right[0], 3), round(station.aim[1] + right[1], 3), station.aim[2])})
+            copy = station.model_copy(
+                update={
+                    "id": fresh_id([s.id for s in shot.route.stations], "s"),
+                    "time": None,
+                    "east": round(station.east + right[0], 3),
+                    "north": round(station.north + right[1], 3),
+                    "aim": (round(station.aim[0] + right[0], 3), round(station.aim[1] + right[1], 3), station.aim[2]),
+                }
+            )
             shot.route.stations.insert(i + 1, copy)
             return f"duplicated station {i + 1}"
         case UpdateStation():
             shot = shot_of(draft, edit.shot)
             i, station = station_of(shot, edit.station)
             roll = {} if edit.roll is None else {"roll": edit.roll or None}
-            shot.route.stations[i] = station.model_copy(update={"east": edit.east, "north": edit.north, "up": edit.up, "aim": edit.aim, "focal": edit.focal, **roll})
+            shot.route.stations[i] = station.model_copy(
+                update={
+                    "east": edit.east,
+                    "north": edit.north,
+                    "up": edit.up,
+                    "aim": edit.aim,
+                    "focal": edit.focal,
+                    **roll,
+                }
+            )
             return f"station {i + 1} from the look"
         case TimeStations():
             route = shot_of(draft, edit.shot).route
             if len(edit.times) != len(route.stations):
-                raise PlaceError(f"This route has {len(route.stations)} stations, and {len(edit.times)} times were given.")
+                raise PlaceError(
+                    f"This route has {len(route.stations)} stations, and {len(edit.times)} times were given."
+                )
             route.stations = [s.model_copy(update={"time": t}) for s, t in zip(route.stations, edit.times, strict=True)]
             route.timing = "by stations"
             return "timed the stations"
@@ -167,14 +197,19 @@ def change(draft: Place, edit: Any) -> str | None:
                 raise PlaceError("In-betweens need two stations at least.")
             rate = RATES[shot.fps]
             shot.frames = (n - 1) * edit.steps + 1
-            shot.route.stations = [s.model_copy(update={"time": round(float(i * edit.steps / rate), 6), "stay": 0.0}) for i, s in enumerate(shot.route.stations)]
+            shot.route.stations = [
+                s.model_copy(update={"time": round(float(i * edit.steps / rate), 6), "stay": 0.0})
+                for i, s in enumerate(shot.route.stations)
+            ]
             shot.route.timing = "by stations"
             return f"{edit.steps} steps between stations: {shot.frames} frames"
         case DrawPace():
             route = shot_of(draft, edit.shot).route
             points = sorted((t, min(max(v, 0.0), 20.0)) for t, v in edit.points)
             kept = [p for i, p in enumerate(points) if not i or p[0] - points[i - 1][0] > 1e-3]
-            route.pace = Channel(keys=tuple(Key(t=round(t, 4), v=round(v, 4), join="smooth") for t, v in kept)) if kept else 1.0
+            route.pace = (
+                Channel(keys=tuple(Key(t=round(t, 4), v=round(v, 4), join="smooth") for t, v in kept)) if kept else 1.0
+            )
             return "drew the pacing" if kept else "pacing is even"
         case Reshoot():
             for i, shot in enumerate(draft.shots):
@@ -189,7 +224,10 @@ def change(draft: Place, edit: Any) -> str | None:
             shot = shot_of(draft, edit.shot)
             i = draft.shots.index(shot)
             name = f"{shot.name[:70]}, again"
-            draft.shots.insert(i + 1, shot.model_copy(deep=True, update={"id": fresh_id([s.id for s in draft.shots], "shot"), "name": name}))
+            draft.shots.insert(
+                i + 1,
+                shot.model_copy(deep=True, update={"id": fresh_id([s.id for s in draft.shots], "shot"), "name": name}),
+            )
             return f"duplicated shot {shot.name}"
         case RemoveShot():
             shot = shot_of(draft, edit.shot)

@@ -200,7 +200,26 @@ class RepairSeam(Command):
     how: Literal["match", "add", "cycle_offset", "round", "mirror"]
 
 
-COMMANDS = (SetKey, Raise, Unkey, PlaceKey, ShiftKeys, StretchKeys, MirrorKeys, RemoveKeys, JoinKeys, CopyKeys, Beyond, UseRecipe, SetTerm, RemoveTerm, Retime, SetClock, SetSeam, RepairSeam)
+COMMANDS = (
+    SetKey,
+    Raise,
+    Unkey,
+    PlaceKey,
+    ShiftKeys,
+    StretchKeys,
+    MirrorKeys,
+    RemoveKeys,
+    JoinKeys,
+    CopyKeys,
+    Beyond,
+    UseRecipe,
+    SetTerm,
+    RemoveTerm,
+    Retime,
+    SetClock,
+    SetSeam,
+    RepairSeam,
+)
 
 
 def shot_of(place: Place, shot_id: str) -> Shot:
@@ -288,7 +307,9 @@ def named(value: Any, info: Any) -> str:
 
 def _many(picked: list[Picked], place: Place) -> str:
     count = sum(len(p.times) for p in picked)
-    whose = find(place, picked[0].path)[2].title.lower() if len({p.path for p in picked}) == 1 else f"{len(picked)} values"
+    whose = (
+        find(place, picked[0].path)[2].title.lower() if len({p.path for p in picked}) == 1 else f"{len(picked)} values"
+    )
     return f"{'a key' if count == 1 else f'{count} keys'} of {whose}"
 
 
@@ -331,9 +352,16 @@ def change(draft: Place, edit: Any) -> str | None:
             now = Motions(draft, _owned_shot(draft, edit.path)).value(edit.path, [edit.t])[0]
             if curve.blend == "ratio":
                 factor = edit.value / max(float(now), 1e-12)
-                new = checked(lambda: key_edits.remade(curve, [k.model_copy(update={"v": round(k.v * factor, 9)}) for k in curve.keys]), str(info.title))
+                new = checked(
+                    lambda: key_edits.remade(
+                        curve, [k.model_copy(update={"v": round(k.v * factor, 9)}) for k in curve.keys]
+                    ),
+                    str(info.title),
+                )
             else:
-                new = key_edits.remade(curve, [k.model_copy(update={"v": round(k.v + edit.value - float(now), 9)}) for k in curve.keys])
+                new = key_edits.remade(
+                    curve, [k.model_copy(update={"v": round(k.v + edit.value - float(now), 9)}) for k in curve.keys]
+                )
             setattr(owner, name, new)
             return f"whole curve: {named(edit.value, info)} at {edit.t:.2f} s"
         case Unkey():
@@ -344,7 +372,9 @@ def change(draft: Place, edit: Any) -> str | None:
             over = _each(draft, edit.picked, lambda curve, times: key_edits.shifted(curve, times, edit.by, edit.rise))
             return f"moved {_many(edit.picked, draft)}" + (f" by {edit.by:+.2f} s" if edit.by else "") + _over(over)
         case StretchKeys():
-            over = _each(draft, edit.picked, lambda curve, times: key_edits.stretched(curve, times, edit.about, edit.by))
+            over = _each(
+                draft, edit.picked, lambda curve, times: key_edits.stretched(curve, times, edit.about, edit.by)
+            )
             return f"{_many(edit.picked, draft)} {edit.by:.3g} times as slow" + _over(over)
         case MirrorKeys():
             over = _each(draft, edit.picked, lambda curve, times: key_edits.mirrored(curve, times, edit.about))
@@ -356,15 +386,25 @@ def change(draft: Place, edit: Any) -> str | None:
         case JoinKeys():
             way = {k: v for k, v in edit.model_dump(exclude={"op", "picked"}).items() if v is not None}
             _each(draft, edit.picked, lambda curve, times: (key_edits.joined(curve, times, **way), 0))
-            folded = [x for name in ("bezier", "handles") for x in (way.get(name) or (0, 0, 0, 0))[0::2] if not 0 <= x <= 1]
-            return f"{_many(edit.picked, draft)}: {JOIN_WORDS.get(way.get('join', ''), 'another way on')}" + (" (a handle folded back in time and was held)" if folded else "")
+            folded = [
+                x for name in ("bezier", "handles") for x in (way.get(name) or (0, 0, 0, 0))[0::2] if not 0 <= x <= 1
+            ]
+            return f"{_many(edit.picked, draft)}: {JOIN_WORDS.get(way.get('join', ''), 'another way on')}" + (
+                " (a handle folded back in time and was held)" if folded else ""
+            )
         case CopyKeys():
             return _copy(draft, edit)
         case Beyond():
             owner, name, info, curve = _channel(draft, edit.path)
             rules = {k: v for k, v in edit.model_dump(exclude={"op", "path"}).items() if v is not None}
             setattr(owner, name, checked(lambda: key_edits.remade(curve, curve.keys, **rules), str(info.title)))
-            return f"{info.title.lower()}: " + ", ".join({"before": f"before the first key {BEYOND_WORDS.get(v, v)}", "after": f"after the last key {BEYOND_WORDS.get(v, v)}"}.get(k, f"blends by {'ratios' if v == 'ratio' else 'even steps'}") for k, v in rules.items())
+            return f"{info.title.lower()}: " + ", ".join(
+                {
+                    "before": f"before the first key {BEYOND_WORDS.get(v, v)}",
+                    "after": f"after the last key {BEYOND_WORDS.get(v, v)}",
+                }.get(k, f"blends by {'ratios' if v == 'ratio' else 'even steps'}")
+                for k, v in rules.items()
+            )
         case UseRecipe():
             return _cook(draft, edit)
         case SetTerm() | RemoveTerm():
@@ -388,17 +428,48 @@ def change(draft: Place, edit: Any) -> str | None:
         case SetSeam():
             shot = shot_of(draft, edit.shot)
             shot.seam, shot.seam_frames = edit.seam, edit.frames
-            return f"{shot.name}: " + {"cut": "comes round as it is", "cross-fade": f"fades over {edit.frames} frames where it comes round", "mirror": "runs there and back"}[edit.seam]
+            return (
+                f"{shot.name}: "
+                + {
+                    "cut": "comes round as it is",
+                    "cross-fade": f"fades over {edit.frames} frames where it comes round",
+                    "mirror": "runs there and back",
+                }[edit.seam]
+            )
         case RepairSeam():
             return _repair(draft, edit)
     return None
 
 
-JOIN_WORDS = {"step": "holds, then jumps", "steps": "in steps", "straight": "straight", "smooth": "smooth, never past its keys", "spline": "a round spline", "bezier": "eased by numbers", "free": "free handles",
-              **{f"{family}_{side}": f"{word}, {how}" for family, word in (("quad", "eased gently"), ("cubic", "eased"), ("sine", "eased as a sine")) for side, how in (("in", "starting slowly"), ("out", "ending slowly"), ("both", "at both ends"))}}
+JOIN_WORDS = {
+    "step": "holds, then jumps",
+    "steps": "in steps",
+    "straight": "straight",
+    "smooth": "smooth, never past its keys",
+    "spline": "a round spline",
+    "bezier": "eased by numbers",
+    "free": "free handles",
+    **{
+        f"{family}_{side}": f"{word}, {how}"
+        for family, word in (("quad", "eased gently"), ("cubic", "eased"), ("sine", "eased as a sine"))
+        for side, how in (("in", "starting slowly"), ("out", "ending slowly"), ("both", "at both ends"))
+    },
+}
 """Each way from a key to the next, in plain words."""
-TERM_WORDS = {"swing": "swings to and fro", "wander": "wanders", "flicker": "flickers", "pulse": "pulses", "follow": "follows another value"}
-BEYOND_WORDS = {"hold": "it holds", "straight_on": "it goes straight on", "cycle": "it comes round", "cycle_offset": "it comes round and goes on", "mirror": "it runs back and forth"}
+TERM_WORDS = {
+    "swing": "swings to and fro",
+    "wander": "wanders",
+    "flicker": "flickers",
+    "pulse": "pulses",
+    "follow": "follows another value",
+}
+BEYOND_WORDS = {
+    "hold": "it holds",
+    "straight_on": "it goes straight on",
+    "cycle": "it comes round",
+    "cycle_offset": "it comes round and goes on",
+    "mirror": "it runs back and forth",
+}
 
 
 def _over(count: int) -> str:
@@ -438,7 +509,10 @@ def _copy(draft: Place, edit: CopyKeys) -> str:
         owner, name, info = find(draft, onto)
         keyable(info)
         if unit_of(info) != unit_of(source_info):
-            raise PlaceError(f"{source_info.title} is in {unit_of(source_info) or 'plain numbers'} and {info.title} in {unit_of(info) or 'plain numbers'}: keys go to values of the same kind.")
+            raise PlaceError(
+                f"{source_info.title} is in {unit_of(source_info) or 'plain numbers'} and {info.title} "
+                f"in {unit_of(info) or 'plain numbers'}: keys go to values of the same kind."
+            )
         at = edit.at + min(pick.times) - first
         old = getattr(owner, name)
         constant = not isinstance(old, Curve)
@@ -446,7 +520,11 @@ def _copy(draft: Place, edit: CopyKeys) -> str:
         new, over = checked(key_edits.copied, str(info.title), source, pick.times, target, at)
         replaced += 0 if constant else over
         setattr(owner, name, new)
-    return f"copied {_many(edit.picked, draft)} to {edit.at:.2f} s" + (f" of {told(draft, edit.onto).lower()}" if edit.onto else "") + _over(replaced)
+    return (
+        f"copied {_many(edit.picked, draft)} to {edit.at:.2f} s"
+        + (f" of {told(draft, edit.onto).lower()}" if edit.onto else "")
+        + _over(replaced)
+    )
 
 
 def _cook(draft: Place, edit: UseRecipe) -> str:
@@ -460,11 +538,22 @@ def _cook(draft: Place, edit: UseRecipe) -> str:
             raise PlaceError("A value cannot follow itself: pick another.")
         leader = Motions(draft, shot).value(made.term.path, [0.0])[0]
         made = made.model_copy(update={"term": made.term.model_copy(update={"level": round(float(leader), 9)})})
-    setattr(owner, name, checked(lambda: cook(old, made, shot.seconds, shot.seconds if shot.loop else None, extra.get("quantity") == "turn"), str(info.title)))
+    setattr(
+        owner,
+        name,
+        checked(
+            lambda: cook(old, made, shot.seconds, shot.seconds if shot.loop else None, extra.get("quantity") == "turn"),
+            str(info.title),
+        ),
+    )
     if isinstance(made, Turning):
         words = f"turns {made.turns:g} times a clip"
     elif isinstance(made, LaidOver):
-        words = f"follows {told(draft, made.term.path).lower()}" if isinstance(made.term, Follow) else TERM_WORDS[made.term.kind]
+        words = (
+            f"follows {told(draft, made.term.path).lower()}"
+            if isinstance(made.term, Follow)
+            else TERM_WORDS[made.term.kind]
+        )
     else:
         words = "sways"
     return f"{info.title.lower()} {words}"
@@ -487,9 +576,20 @@ def _retime(draft: Place, shot: Shot, frames: int, fps: str, keep: str) -> str:
 def _repair(draft: Place, edit: RepairSeam) -> str:
     shot = shot_of(draft, edit.shot)
     owner, name, info, curve = _channel(draft, edit.path)
-    new = checked(lambda: closed(curve, shot.seconds, edit.how, described(info).get("quantity") == "turn"), str(info.title))
+    new = checked(
+        lambda: closed(curve, shot.seconds, edit.how, described(info).get("quantity") == "turn"), str(info.title)
+    )
     setattr(owner, name, new)
-    return f"{info.title.lower()}: " + {"match": "ends as it starts", "add": "a key more where the loop comes round", "cycle_offset": "comes round and goes on", "round": "a whole number of rounds in the loop", "mirror": "there and back"}[edit.how]
+    return (
+        f"{info.title.lower()}: "
+        + {
+            "match": "ends as it starts",
+            "add": "a key more where the loop comes round",
+            "cycle_offset": "comes round and goes on",
+            "round": "a whole number of rounds in the loop",
+            "mirror": "there and back",
+        }[edit.how]
+    )
 
 
 def closed(curve: Curve, seconds: float, how: str, turn: bool) -> Curve:
@@ -519,7 +619,9 @@ def closed(curve: Curve, seconds: float, how: str, turn: bool) -> Curve:
             whole = round((keys[-1].v - keys[0].v) / span * seconds / 360) or 1
             grown = (keys[-1].v - keys[0].v) or 1.0
             per = whole * 360 / seconds * span / grown
-            return key_edits.remade(curve, [k.model_copy(update={"v": round(keys[0].v + (k.v - keys[0].v) * per, 9)}) for k in keys])
+            return key_edits.remade(
+                curve, [k.model_copy(update={"v": round(keys[0].v + (k.v - keys[0].v) * per, 9)}) for k in keys]
+            )
         per = seconds / max(1, round(seconds / span)) / span
         fitted = key_edits.retimed(curve, lambda t: keys[0].t + (t - keys[0].t) * per)
         return key_edits.remade(fitted, fitted.keys, before="cycle", after="cycle")
@@ -533,7 +635,10 @@ def closed(curve: Curve, seconds: float, how: str, turn: bool) -> Curve:
         last = max((k for k in keys if k.t <= seconds + key_edits.NEAR), key=lambda k: k.t, default=keys[-1])
         if last is start:
             raise PlaceError("There is only one key in the clip: it closes as it is.")
-        made = [k.model_copy(update={"v": _whole(value, k.v, turn), "t": min(k.t, seconds)}) if k is last else k for k in keys]
+        made = [
+            k.model_copy(update={"v": _whole(value, k.v, turn), "t": min(k.t, seconds)}) if k is last else k
+            for k in keys
+        ]
         span = [k for k in made if k.t <= seconds + key_edits.NEAR]
         if abs(span[-1].t - seconds) > key_edits.NEAR:
             span[-1] = span[-1].model_copy(update={"t": round(seconds, 9)})

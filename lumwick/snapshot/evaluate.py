@@ -66,22 +66,37 @@ class Setting:
 
         def keyed(name: str, t: NDArray[np.float64]) -> NDArray[np.float64]:
             value = getattr(shot.route, name)
-            return motions.value(f"/shots/{shot.id}/route/{name}", t) if isinstance(value, Curve) else np.full(len(t), float(value))
+            return (
+                motions.value(f"/shots/{shot.id}/route/{name}", t)
+                if isinstance(value, Curve)
+                else np.full(len(t), float(value))
+            )
 
         track = shot.route.track
-        return Around(still.ground.height, lambda x, y, z: walked_on(still.floor(x, y), self._walkable(), x, y, z), lambda name, t: self.whereabouts(shot, name, t), keyed,
-                      None if track is None or shot.route.way != "brought" else read_track(self.read(track), track.name), shot.seconds if shot.loop else None)
+        return Around(
+            still.ground.height,
+            lambda x, y, z: walked_on(still.floor(x, y), self._walkable(), x, y, z),
+            lambda name, t: self.whereabouts(shot, name, t),
+            keyed,
+            None if track is None or shot.route.way != "brought" else read_track(self.read(track), track.name),
+            shot.seconds if shot.loop else None,
+        )
 
     def _walkable(self) -> list[Walkable]:
         """What can be walked on of the models that stand in the place when its first shot starts."""
         place, key = self.still().place, ("walkable",)
         if key not in self.memory:
-            self.memory[key] = [walkable(model_of(self.read, thing), thing, place.site.north_turn) for thing in place.things]
+            self.memory[key] = [
+                walkable(model_of(self.read, thing), thing, place.site.north_turn) for thing in place.things
+            ]
         found: list[Walkable] = self.memory[key]
         return found
 
-    def whereabouts(self, shot: Shot, name: str, t: NDArray[np.float64]) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-        """Place (n, 3) [m] and turn (n,) [degrees] of something at clip times of a shot: a model, a lamp, a built thing, a stand.
+    def whereabouts(
+        self, shot: Shot, name: str, t: NDArray[np.float64]
+    ) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+        """Place (n, 3) [m] and turn (n,) [degrees] of something at clip times of a shot: a model, a lamp, a built
+        thing, a stand.
 
         Raises
         ------
@@ -100,13 +115,17 @@ class Setting:
         for built in place.built:
             if built.id == name:
                 middle = np.mean(np.array(built.line), axis=0)
-                return np.column_stack([np.broadcast_to(middle, (len(t), 2)), told(f"/built/{name}/deck")]), told(f"/built/{name}/turn")
+                return np.column_stack([np.broadcast_to(middle, (len(t), 2)), told(f"/built/{name}/deck")]), told(
+                    f"/built/{name}/turn"
+                )
         for stand in place.growth:
             if stand.id == name:
                 c = np.array(shapely.Polygon(stand.area).centroid.coords[0] if len(stand.area) > 2 else (0.0, 0.0))
                 foot = float(self.ground.height(c[:1], c[1:])[0])
                 return np.broadcast_to([*c, foot], (len(t), 3)).copy(), np.zeros(len(t))
-        raise PlaceError(f"The route of {shot.name} has the subject {name!r}, which is not in this place: choose another.")
+        raise PlaceError(
+            f"The route of {shot.name} has the subject {name!r}, which is not in this place: choose another."
+        )
 
     def motions(self, shot: Shot) -> Motions:
         """All that moves in a shot."""
@@ -129,7 +148,8 @@ class Setting:
 
 @dataclass(frozen=True)
 class Weather:
-    """Haze and fog of one instant; ``fog_extinction`` [1/m] holds at ``fog_base`` [m] and thins over ``fog_height`` [m]."""
+    """Haze and fog of one instant; ``fog_extinction`` [1/m] holds at ``fog_base`` [m] and thins over ``fog_height``
+    [m]."""
 
     haze: float
     ozone_du: float
@@ -190,10 +210,24 @@ def camera_at(setting: Setting, shot: Shot, t: float, the_way: Way | None = None
     t = clip_time(shot, t)
     poses = (the_way or setting.way(shot)).at(t)
     own = {name: float(values[0]) for name, values in poses.own.items() if np.isfinite(values[0])}
-    return camera_with(setting.motions(shot).at(t)[1].exposure, poses.position[0], poses.forward[0], float(poses.focal[0]), own, float(poses.roll[0]))
+    return camera_with(
+        setting.motions(shot).at(t)[1].exposure,
+        poses.position[0],
+        poses.forward[0],
+        float(poses.focal[0]),
+        own,
+        float(poses.roll[0]),
+    )
 
 
-def camera_with(e: Exposure, position: NDArray[np.float64], forward: NDArray[np.float64], focal: float, own: dict[str, float] | None = None, roll: float = 0.0) -> Camera:
+def camera_with(
+    e: Exposure,
+    position: NDArray[np.float64],
+    forward: NDArray[np.float64],
+    focal: float,
+    own: dict[str, float] | None = None,
+    roll: float = 0.0,
+) -> Camera:
     """A camera at a place and with a lens, set as an exposure (at its instant) and its stations say.
 
     Parameters
@@ -211,12 +245,29 @@ def camera_with(e: Exposure, position: NDArray[np.float64], forward: NDArray[np.
     told = {name: getattr(e, name) for name in ("f_number", "focus", "ev100", "kelvin", "roll")} | (own or {})
     crop = SENSOR_WIDTH_MM / e.sensor
     ev = told["ev100"] + (2 * float(np.log2(told["f_number"] / e.metered_at)) if e.metered_at > 0 else 0.0)
-    return Camera(position, forward, focal * crop, told["f_number"] * crop, told["focus"], ev, told["kelvin"], told["roll"] + roll, e.blades, e.distortion, e.dispersion)
+    return Camera(
+        position,
+        forward,
+        focal * crop,
+        told["f_number"] * crop,
+        told["focus"],
+        ev,
+        told["kelvin"],
+        told["roll"] + roll,
+        e.blades,
+        e.distortion,
+        e.dispersion,
+    )
 
 
 def grade_of(develop: Develop, read: Callable[[Asset], bytes] = _nothing) -> Grade:
     """How the picture is developed, from settings at their instant."""
-    return Grade(view=develop.view, screen=develop.screen, lut=None if develop.lut is None else read(develop.lut), **{name: getattr(develop, name) for name in GRADED})
+    return Grade(
+        view=develop.view,
+        screen=develop.screen,
+        lut=None if develop.lut is None else read(develop.lut),
+        **{name: getattr(develop, name) for name in GRADED},
+    )
 
 
 def evaluate(setting: Setting, shot: Shot, t: float, camera: Camera | None = None) -> Snapshot:
@@ -229,13 +280,30 @@ def evaluate(setting: Setting, shot: Shot, t: float, camera: Camera | None = Non
     sea = None
     north = place.site.north_turn
     if place.sea.present:
-        sea = SeaState(place.sea.wind_speed, place.sea.fetch_km * 1000, place.sea.depth, (place.sea.wind_from + 180 + north) % 360)
+        sea = SeaState(
+            place.sea.wind_speed, place.sea.fetch_km * 1000, place.sea.depth, (place.sea.wind_from + 180 + north) % 360
+        )
     air, blow = now.air or place.air, now.wind or place.wind
     weather = Weather(air.haze, air.ozone_du, RANGE_TO_EXTINCTION / air.fog_visibility, air.fog_height, air.fog_base)
     wind = gusts(blow.speed, blow.from_bearing + north, blow.gustiness, blow.seed, loop)
-    return Snapshot(t, place, clock, camera or camera_at(setting, shot, t), sun, direction(float(sun.azimuth) + north, float(sun.elevation)), weather, wind, sea, loop,
-                    grade_of(place.cut.develop if now.as_film else now.develop, setting.read), time_frame(max(t, 0.0), RATES[shot.fps]), air.sun_width, tuple(lamp_at(lamp, north) for lamp in place.lamps if lamp.lit),
-                    place.surround.lux, {s.id: (s.glow, s.wet, s.glow_colour) for s in place.surfaces})
+    return Snapshot(
+        t,
+        place,
+        clock,
+        camera or camera_at(setting, shot, t),
+        sun,
+        direction(float(sun.azimuth) + north, float(sun.elevation)),
+        weather,
+        wind,
+        sea,
+        loop,
+        grade_of(place.cut.develop if now.as_film else now.develop, setting.read),
+        time_frame(max(t, 0.0), RATES[shot.fps]),
+        air.sun_width,
+        tuple(lamp_at(lamp, north) for lamp in place.lamps if lamp.lit),
+        place.surround.lux,
+        {s.id: (s.glow, s.wet, s.glow_colour) for s in place.surfaces},
+    )
 
 
 def area_shapes(setting: Setting) -> list[shapely.Geometry]:

@@ -69,12 +69,27 @@ def _instants(setting: Setting, shot: Shot, t: NDArray[np.float64], rate: float,
     """In short, what the frames at clip times (n,) depend on."""
     motions = setting.motions(shot)
     way_of_it = f"/shots/{shot.id}/route/"
-    # the route moves only the camera, whose pose is told as it is; how the film is developed counts for shots that go by it
+    # the route moves only the camera, whose pose is told as it is; how the film is developed counts for shots that
+    # go by it
     idle = (way_of_it, f"/shots/{shot.id}/develop/" if shot.as_film else "/cut/")
     moving = frozenset(m.path for m in motions.movers if not m.path.startswith(idle))
     # the clock, the route and the clip's length come by what they give at each instant
-    bare = shot.model_copy(update={"name": "-", "frames": 1, "fps": "24", "loop": False, "clock": Clock(), "route": Route(), "seam": "cut", "seam_frames": 12, **({"develop": Develop()} if shot.as_film else {})})
-    place: Place = setting.place.model_copy(update={"name": "-", "shots": [], "cut": Cut(develop=setting.place.cut.develop) if shot.as_film else Cut()})
+    bare = shot.model_copy(
+        update={
+            "name": "-",
+            "frames": 1,
+            "fps": "24",
+            "loop": False,
+            "clock": Clock(),
+            "route": Route(),
+            "seam": "cut",
+            "seam_frames": 12,
+            **({"develop": Develop()} if shot.as_film else {}),
+        }
+    )
+    place: Place = setting.place.model_copy(
+        update={"name": "-", "shots": [], "cut": Cut(develop=setting.place.cut.develop) if shot.as_film else Cut()}
+    )
     still = sum(_leaves(place, "", moving)) + sum(_leaves(bare, f"/shots/{shot.id}", moving))
     openings = [motions.at(clip_time(shot, float(v)))[1].exposure.shutter for v in t]
     shutter = np.array(openings) / 360.0 / rate
@@ -98,5 +113,6 @@ def _instants(setting: Setting, shot: Shot, t: NDArray[np.float64], rate: float,
         if way is not None:
             camera = way.at(at).table()
         for k, v in enumerate(at):
-            told[k].append(f"{totals[k] % WIDE:x}|{v!r}|{(place_clock(shot, float(v)) - EPOCH).total_seconds()}|{camera[k].tobytes().hex()}")
+            clock = (place_clock(shot, float(v)) - EPOCH).total_seconds()
+            told[k].append(f"{totals[k] % WIDE:x}|{v!r}|{clock}|{camera[k].tobytes().hex()}")
     return ["\n".join(parts) for parts in told]

@@ -1,4 +1,5 @@
-"""Routes laid in a place: along a line, from a path that was brought in, or to good views that the lie of the land suggests."""
+"""Routes laid in a place: along a line, from a path that was brought in, or to good views that the lie of the land
+suggests."""
 
 from __future__ import annotations
 
@@ -25,7 +26,8 @@ EYE = 1.6
 
 
 def thinned(points: Floats, most: int = STATIONS_AT_MOST, tolerance: float = 0.02) -> NDArray[np.int64]:
-    """Indices of the points of a line, in any number of dimensions, that keep its form, its ends among them, at most ``most``.
+    """Indices of the points of a line, in any number of dimensions, that keep its form, its ends among them, at most
+    ``most``.
 
     References
     ----------
@@ -54,7 +56,16 @@ def thinned(points: Floats, most: int = STATIONS_AT_MOST, tolerance: float = 0.0
     return np.array(sorted(set(kept)))
 
 
-def along_line(setting: Setting, shot: Shot, points: Floats, way: str, height: float, times: Floats | None = None, heights: bool = False, aims: Floats | None = None) -> Shot:
+def along_line(
+    setting: Setting,
+    shot: Shot,
+    points: Floats,
+    way: str,
+    height: float,
+    times: Floats | None = None,
+    heights: bool = False,
+    aims: Floats | None = None,
+) -> Shot:
     """A shot whose route runs along a line.
 
     Parameters
@@ -102,9 +113,25 @@ def along_line(setting: Setting, shot: Shot, points: Floats, way: str, height: f
             aim = p[i] + [d[0] * REACH, d[1] * REACH, 0.0]
         if np.abs(aim - p[i]).max() < 1e-5:
             aim = p[i] + [0.0, REACH, 0.0]
-        stations.append(Station(id=f"s{i + 1}", east=round(float(p[i, 0]), 3), north=round(float(p[i, 1]), 3), up=round(float(p[i, 2]), 3), aim=tuple(round(float(v), 3) for v in aim), focal=shot.route.stations[0].focal if shot.route.stations else 28.0,  # type: ignore[arg-type]
-                                time=None if times is None else round(float(times[k]), 4)))
-    changes = {"stations": stations, "way": way, "timing": "even" if times is None else "by stations", "track": None, "aim": "ahead" if way == "walk" and aims is None else "stations", "pace": 1.0}
+        stations.append(
+            Station(
+                id=f"s{i + 1}",
+                east=round(float(p[i, 0]), 3),
+                north=round(float(p[i, 1]), 3),
+                up=round(float(p[i, 2]), 3),
+                aim=tuple(round(float(v), 3) for v in aim),
+                focal=shot.route.stations[0].focal if shot.route.stations else 28.0,  # type: ignore[arg-type]
+                time=None if times is None else round(float(times[k]), 4),
+            )
+        )
+    changes = {
+        "stations": stations,
+        "way": way,
+        "timing": "even" if times is None else "by stations",
+        "track": None,
+        "aim": "ahead" if way == "walk" and aims is None else "stations",
+        "pace": 1.0,
+    }
     if way == "walk":
         changes["eye_height"] = height
     return with_route(shot, **changes)
@@ -126,13 +153,39 @@ def as_stations(shot: Shot, track: Track, tolerance: float = 0.02) -> Shot:
     size = max(float(np.linalg.norm(np.ptp(track.position, axis=0))), 1.0)
     span = max(float(np.ptp(track.t)), 1e-6)
     # a metre, a turn of 11 degrees and the share of the time that the path takes for a metre count alike
-    kept = thinned(np.column_stack([track.position, 5 * unwrapped, 5 * np.radians(pitch), track.t / span * size]), STATIONS_AT_MOST, tolerance) if len(track.t) > 2 else np.arange(len(track.t))
-    stations = [station_from(f"s{i + 1}", track.position[k], float(bearing[k]), float(pitch[k]), round(float(np.clip(focal[k], 4, 1200)), 2)).model_copy(update={"time": round(float(track.t[k]), 4), "roll": round(float(track.roll[k]), 3) or None}) for i, k in enumerate(kept)]
-    return with_route(shot, stations=stations, way="fly", track=None, timing="by stations" if len(stations) > 1 else "even", aim="stations", pace=1.0)
+    kept = (
+        thinned(
+            np.column_stack([track.position, 5 * unwrapped, 5 * np.radians(pitch), track.t / span * size]),
+            STATIONS_AT_MOST,
+            tolerance,
+        )
+        if len(track.t) > 2
+        else np.arange(len(track.t))
+    )
+    stations = [
+        station_from(
+            f"s{i + 1}",
+            track.position[k],
+            float(bearing[k]),
+            float(pitch[k]),
+            round(float(np.clip(focal[k], 4, 1200)), 2),
+        ).model_copy(update={"time": round(float(track.t[k]), 4), "roll": round(float(track.roll[k]), 3) or None})
+        for i, k in enumerate(kept)
+    ]
+    return with_route(
+        shot,
+        stations=stations,
+        way="fly",
+        track=None,
+        timing="by stations" if len(stations) > 1 else "even",
+        aim="stations",
+        pace=1.0,
+    )
 
 
 def suggest(setting: Setting, shot: Shot, count: int = 6) -> list[Station]:
-    """Good views of a place: somewhere to stand, dry and clear, from where something is near, something in the middle and something far, with water or a skyline in it.
+    """Good views of a place: somewhere to stand, dry and clear, from where something is near, something in the middle
+    and something far, with water or a skyline in it.
 
     What makes a view good is common practice of the trade: depth in three grounds, a horizon not in the middle,
     something to lead the eye (c).
@@ -142,7 +195,11 @@ def suggest(setting: Setting, shot: Shot, count: int = 6) -> list[Station]:
     w, s, e, n = setting.ground.bounds
     rng = np.random.Generator(np.random.Philox(key=[place.land.seed, 606]))
     # where things are to be seen: about what is built, grown or already filmed
-    seeds = [(*np.mean(np.array(b.line), axis=0), 60.0) for b in place.built] + [(*np.mean(np.array(g.area), axis=0), 120.0) for g in place.growth if len(g.area) > 2] + [(q.east, q.north, 50.0) for one in place.shots for q in one.route.stations]
+    seeds = (
+        [(*np.mean(np.array(b.line), axis=0), 60.0) for b in place.built]
+        + [(*np.mean(np.array(g.area), axis=0), 120.0) for g in place.growth if len(g.area) > 2]
+        + [(q.east, q.north, 50.0) for one in place.shots for q in one.route.stations]
+    )
     seeds.append(((w + e) / 2, (s + n) / 2, min(e - w, n - s) / 3))
     at = np.array([seeds[k % len(seeds)] for k in range(240)])
     xy = at[:, :2] + rng.normal(size=(240, 2)) * at[:, 2:]
@@ -165,19 +222,40 @@ def suggest(setting: Setting, shot: Shot, count: int = 6) -> list[Station]:
     seen = near.seen(np.repeat(p, len(flat), axis=0), np.tile(flat, (len(p), 1))).reshape(len(p), *shape)
     spots = p[:, None, None, None, :] + rays[None] * np.minimum(seen, 3000.0)[..., None]
     wet = (spots[..., 2] < sea + 0.2) & np.isfinite(seen)
-    grounds = [((seen >= low) & (seen < high)).mean((2, 3)) for low, high in ((2.0, 15.0), (15.0, 150.0), (150.0, 3000.0))]
+    grounds = [
+        ((seen >= low) & (seen < high)).mean((2, 3)) for low, high in ((2.0, 15.0), (15.0, 150.0), (150.0, 3000.0))
+    ]
     sky = ~np.isfinite(seen)
-    score = sum(np.minimum(g, 0.34) for g in grounds) + 0.8 * np.minimum(wet.mean((2, 3)), 0.3) - 1.5 * (seen < 2.0).mean((2, 3)) + 0.3 * (sky[..., -1].mean(2) * (1 - sky[..., -1].mean(2)) * 4)
+    score = (
+        sum(np.minimum(g, 0.34) for g in grounds)
+        + 0.8 * np.minimum(wet.mean((2, 3)), 0.3)
+        - 1.5 * (seen < 2.0).mean((2, 3))
+        + 0.3 * (sky[..., -1].mean(2) * (1 - sky[..., -1].mean(2)) * 4)
+    )
     out: list[Station] = []
     taken: list[Floats] = []
     for k in np.argsort(-score, axis=None):
         i, j = np.unravel_index(int(k), score.shape)
-        if any(np.linalg.norm(p[i] - q[:3]) < 0.06 * min(e - w, n - s) + 8 or (np.linalg.norm(p[i] - q[:3]) < 0.2 * min(e - w, n - s) and abs((bearings[j] - q[3] + 180) % 360 - 180) < 45) for q in taken):
+        if any(
+            np.linalg.norm(p[i] - q[:3]) < 0.06 * min(e - w, n - s) + 8
+            or (
+                np.linalg.norm(p[i] - q[:3]) < 0.2 * min(e - w, n - s)
+                and abs((bearings[j] - q[3] + 180) % 360 - 180) < 45
+            )
+            for q in taken
+        ):
             continue
         taken.append(np.array([*p[i], bearings[j]]))
         away = seen[i, j]
         focus = float(np.median(away[np.isfinite(away)])) if np.isfinite(away).any() else 100.0
-        out.append(station_from(f"s{len(out) + 1}", p[i], float(bearings[j]), -3.0, 28.0).model_copy(update={"name": _told(float(bearings[j]), wet[i, j].mean() > 0.15, float(grounds[0][i, j])), "focus": round(min(focus, 2000.0), 1)}))
+        out.append(
+            station_from(f"s{len(out) + 1}", p[i], float(bearings[j]), -3.0, 28.0).model_copy(
+                update={
+                    "name": _told(float(bearings[j]), wet[i, j].mean() > 0.15, float(grounds[0][i, j])),
+                    "focus": round(min(focus, 2000.0), 1),
+                }
+            )
+        )
         if len(out) == count:
             break
     return out
@@ -185,4 +263,5 @@ def suggest(setting: Setting, shot: Shot, count: int = 6) -> list[Station]:
 
 def _told(bearing: float, wet: bool, close: float) -> str:
     names = ("north", "north-east", "east", "south-east", "south", "south-west", "west", "north-west")
-    return f"{names[round(bearing / 45) % 8].capitalize()}{', over water' if wet else ''}{', past what is near' if close > 0.25 else ''}"
+    way = names[round(bearing / 45) % 8].capitalize()
+    return way + (", over water" if wet else "") + (", past what is near" if close > 0.25 else "")

@@ -46,7 +46,11 @@ def mend(setting: Setting, shot: Shot, how: str, begins: float, ends: float, kin
     span = slice(max(0.0, begins - 0.3), ends + 0.3)
 
     def ill(r: Ride, all_found: list[Fault]) -> tuple[int, float]:
-        mine = [f for f in all_found if (f.kind == kind or (not kind and how in f.repairs)) and f.ends >= span.start and f.begins <= span.stop]
+        mine = [
+            f
+            for f in all_found
+            if (f.kind == kind or (not kind and how in f.repairs)) and f.ends >= span.start and f.begins <= span.stop
+        ]
         return len(mine), sum(f.ends - f.begins + 0.05 for f in mine) + 0.01 * sum(f.size for f in mine)
 
     worst = ill(before, found)
@@ -64,11 +68,34 @@ def mend(setting: Setting, shot: Shot, how: str, begins: float, ends: float, kin
         if not score[0]:
             break
     if best[1] is shot:
-        raise RouteError(f"{SAYS[how]}: this does not help here. Try another repair, or move the stations about {begins:.1f} s.")
+        raise RouteError(
+            f"{SAYS[how]}: this does not help here. Try another repair, or move the stations about {begins:.1f} s."
+        )
     return best[1], SAYS[how].lower() + ("" if not best[0][0] else ", as far as it helps")
 
 
-FIRST = ("same spot", "no floor", "under", "under water", "wall", "near", "water", "leaf", "jolt", "abrupt", "turning", "aim jolt", "fast", "looking away", "strobing", "out of frame", "focus", "level", "eye height", "exposure jump")
+FIRST = (
+    "same spot",
+    "no floor",
+    "under",
+    "under water",
+    "wall",
+    "near",
+    "water",
+    "leaf",
+    "jolt",
+    "abrupt",
+    "turning",
+    "aim jolt",
+    "fast",
+    "looking away",
+    "strobing",
+    "out of frame",
+    "focus",
+    "level",
+    "eye height",
+    "exposure jump",
+)
 """In which order faults are mended: where the camera goes, then how, then where it looks."""
 
 
@@ -118,7 +145,16 @@ def _moved(shot: Shot, points: Floats, aims: bool = True) -> Shot:
     for s, p in zip(shot.route.stations, points, strict=True):
         d = p - [s.east, s.north, s.up]
         aim = tuple(float(round(a + v, 4)) for a, v in zip(s.aim, d, strict=True)) if aims else s.aim
-        out.append(s.model_copy(update={"east": round(float(p[0]), 4), "north": round(float(p[1]), 4), "up": round(float(p[2]), 4), "aim": aim}))
+        out.append(
+            s.model_copy(
+                update={
+                    "east": round(float(p[0]), 4),
+                    "north": round(float(p[1]), 4),
+                    "up": round(float(p[2]), 4),
+                    "aim": aim,
+                }
+            )
+        )
     return with_route(shot, stations=out)
 
 
@@ -145,7 +181,9 @@ def with_station(setting: Setting, shot: Shot, t: float) -> tuple[Shot, int]:
     name = fresh_id([s.id for s in stations], "s")
     near = stations[min(index, len(stations) - 1)]
     reach = max(float(np.linalg.norm(np.array(near.aim) - [near.east, near.north, near.up])), 2.0)
-    made = station_from(name, pose.position[0], float(pose.bearing[0]), float(pose.pitch[0]), round(float(pose.focal[0]), 2), reach)
+    made = station_from(
+        name, pose.position[0], float(pose.bearing[0]), float(pose.pitch[0]), round(float(pose.focal[0]), 2), reach
+    )
     if shot.route.timing == "by stations":
         made = made.model_copy(update={"time": round(t, 3)})
     stations.insert(index, made)
@@ -164,7 +202,11 @@ def _lift(setting: Setting, shot: Shot, r: Ride, begins: float, ends: float) -> 
         lack = np.where(window, low - p[:, 2], -1.0)
         for near in (around.solids, around.leaves):
             hit: Near = near(p, margin)
-            lack = np.where(window & ((hit.distance < margin) | hit.through), np.maximum(lack, margin - np.minimum(hit.distance, margin) + 0.05), lack)
+            lack = np.where(
+                window & ((hit.distance < margin) | hit.through),
+                np.maximum(lack, margin - np.minimum(hit.distance, margin) + 0.05),
+                lack,
+            )
         if (lack <= 0).all():
             return
         worst = float(r.t[int(np.argmax(lack))])
@@ -182,8 +224,18 @@ def _lift(setting: Setting, shot: Shot, r: Ride, begins: float, ends: float) -> 
             raised[i, 2] += 0.1
             weight[:, k] = (setting.way(_moved(now, raised)).at(r.t[some]).position[:, 2] - base) / 0.1
         wanted = lack[some]
-        solved = minimize(lambda d: float(d @ d), np.full(len(movable), wanted.max()), jac=lambda d: 2 * d, method="SLSQP", bounds=[(0, None)] * len(movable),
-                          constraints={"type": "ineq", "fun": lambda d, weight=weight, wanted=wanted: weight @ d - wanted, "jac": lambda d, weight=weight: weight})
+        solved = minimize(
+            lambda d: float(d @ d),
+            np.full(len(movable), wanted.max()),
+            jac=lambda d: 2 * d,
+            method="SLSQP",
+            bounds=[(0, None)] * len(movable),
+            constraints={
+                "type": "ineq",
+                "fun": lambda d, weight=weight, wanted=wanted: weight @ d - wanted,
+                "jac": lambda d, weight=weight: weight,
+            },
+        )
         lift = solved.x if solved.success else np.full(len(movable), wanted.max())
         points[movable, 2] += lift
         now = _moved(now, points, aims=False)
@@ -204,7 +256,9 @@ def _aside(setting: Setting, shot: Shot, r: Ride, begins: float, ends: float) ->
     start = shot
     if not _near_stations(setting, shot, r.t[k] - 0.4, r.t[k] + 0.4, 0):
         start, _ = with_station(setting, shot, float(r.t[k]))
-    movable = _near_stations(setting, start, begins, ends, 0) or _near_stations(setting, start, float(r.t[k]) - 0.4, float(r.t[k]) + 0.4, 0)
+    movable = _near_stations(setting, start, begins, ends, 0) or _near_stations(
+        setting, start, float(r.t[k]) - 0.4, float(r.t[k]) + 0.4, 0
+    )
     ahead = r.position[min(k + 1, len(r.t) - 1)] - r.position[max(k - 1, 0)]
     side = np.array([ahead[1], -ahead[0], 0.0]) / max(float(np.hypot(ahead[0], ahead[1])), 1e-9)
     spot = min(hits, key=lambda h: h.distance[k]).spot[k]
@@ -228,21 +282,29 @@ def _relaxed(values: Floats, knots: Floats, free: list[int], strength: float) ->
     matrix = np.eye(n) + strength * (bend * scale).T @ (bend * scale)
     out = values.copy()
     if free:
-        out[free] = np.linalg.solve(matrix[np.ix_(free, free)], values[free] - matrix[np.ix_(free, held)] @ values[held])
+        out[free] = np.linalg.solve(
+            matrix[np.ix_(free, free)], values[free] - matrix[np.ix_(free, held)] @ values[held]
+        )
     return out
 
 
 def _smooth(setting: Setting, shot: Shot, r: Ride, begins: float, ends: float) -> Iterator[Shot]:
     route = shot.route
     edge = 0.12 * shot.seconds
-    if route.timing != "one smooth move" and ((begins < edge and route.eased_start > 0) or (ends > shot.seconds - edge and route.eased_end > 0)):
+    if route.timing != "one smooth move" and (
+        (begins < edge and route.eased_start > 0) or (ends > shot.seconds - edge and route.eased_end > 0)
+    ):
         for more in (1.4, 2.0, 2.8, 4.0, 6.0):  # it gathers speed too quickly: no other path would help
-            yield with_route(shot, eased_start=min(0.5, route.eased_start * more), eased_end=min(0.5, route.eased_end * more))
+            yield with_route(
+                shot, eased_start=min(0.5, route.eased_start * more), eased_end=min(0.5, route.eased_end * more)
+            )
     n = len(route.stations)
     if n < 3:
         return
     points = _points(shot)
-    knots = np.concatenate([[0.0], np.cumsum(np.sqrt(np.maximum(np.linalg.norm(np.diff(points, axis=0), axis=1), 0.01)))])
+    knots = np.concatenate(
+        [[0.0], np.cumsum(np.sqrt(np.maximum(np.linalg.norm(np.diff(points, axis=0), axis=1), 0.01)))]
+    )
     free = [i for i in _near_stations(setting, shot, begins, ends, 2) if 0 < i < n - 1]
     for strength in np.geomspace(0.05, 400, TRIES):
         yield _moved(shot, _relaxed(points, knots, free, float(strength)))
@@ -265,7 +327,13 @@ def _smooth_aim(setting: Setting, shot: Shot, r: Ride, begins: float, ends: floa
     for strength in np.geomspace(0.05, 400, TRIES):
         d = _relaxed(away / reach[:, None], arrive, free, float(strength))
         d /= np.maximum(np.linalg.norm(d, axis=1, keepdims=True), 1e-9)
-        yield with_route(shot, stations=[s.model_copy(update={"aim": tuple(round(float(v), 4) for v in p + q * k)}) if i in free else s for i, (s, p, q, k) in enumerate(zip(route.stations, points, d, reach, strict=True))])
+        yield with_route(
+            shot,
+            stations=[
+                s.model_copy(update={"aim": tuple(round(float(v), 4) for v in p + q * k)}) if i in free else s
+                for i, (s, p, q, k) in enumerate(zip(route.stations, points, d, reach, strict=True))
+            ],
+        )
 
 
 def _slow(setting: Setting, shot: Shot, r: Ride, begins: float, ends: float) -> Iterator[Shot]:
@@ -277,10 +345,15 @@ def _slow(setting: Setting, shot: Shot, r: Ride, begins: float, ends: float) -> 
         ts = [a - edge, a, b, b + edge]
         kept = [k for k in pace.keys if k.t < ts[0] - 1e-6 or k.t > ts[-1] + 1e-6] if isinstance(pace, Channel) else []
         usual = np.asarray(evaluate(pace, np.array(ts)), float)
-        made = [Key(t=round(t, 3), v=round(float(max(0.02, v * k)), 4), join="smooth") for t, v, k in zip(ts, usual, (1, share, share, 1), strict=True)]
+        made = [
+            Key(t=round(t, 3), v=round(float(max(0.02, v * k)), 4), join="smooth")
+            for t, v, k in zip(ts, usual, (1, share, share, 1), strict=True)
+        ]
         made = [k for k in made if -edge <= k.t <= shot.seconds + edge]
         keys = tuple(sorted([*kept, *made], key=lambda k: k.t))
-        yield with_route(shot, pace=Channel(keys=keys) if not isinstance(pace, Channel) else pace.model_copy(update={"keys": keys}))
+        yield with_route(
+            shot, pace=Channel(keys=keys) if not isinstance(pace, Channel) else pace.model_copy(update={"keys": keys})
+        )
 
 
 def _longer(setting: Setting, shot: Shot, r: Ride, begins: float, ends: float) -> Iterator[Shot]:
@@ -288,13 +361,18 @@ def _longer(setting: Setting, shot: Shot, r: Ride, begins: float, ends: float) -
         frames = int(np.ceil(shot.frames * more))
         if frames > 20000:
             return
-        stretched = [s.model_copy(update={"time": None if s.time is None else round(s.time * frames / shot.frames, 3)}) for s in shot.route.stations]
+        stretched = [
+            s.model_copy(update={"time": None if s.time is None else round(s.time * frames / shot.frames, 3)})
+            for s in shot.route.stations
+        ]
         yield with_route(shot, stations=stretched).model_copy(update={"frames": frames})
 
 
 def _ease(setting: Setting, shot: Shot, r: Ride, begins: float, ends: float) -> Iterator[Shot]:
     for share in (0.08, 0.12, 0.18, 0.25, 0.35, 0.5):
-        yield with_route(shot, eased_start=max(shot.route.eased_start, share), eased_end=max(shot.route.eased_end, share))
+        yield with_route(
+            shot, eased_start=max(shot.route.eased_start, share), eased_end=max(shot.route.eased_end, share)
+        )
 
 
 def _level(setting: Setting, shot: Shot, r: Ride, begins: float, ends: float) -> Iterator[Shot]:
@@ -324,9 +402,17 @@ def _match(setting: Setting, shot: Shot, r: Ride, begins: float, ends: float) ->
         return
     by = round(jump[1], 2)
     ev = shot.exposure.ev100
-    raised = ev.model_copy(update={"keys": tuple(k.model_copy(update={"v": round(k.v + by, 3)}) for k in ev.keys)}) if isinstance(ev, Channel) else round(ev + by, 2)
-    stations = [s if s.ev100 is None else s.model_copy(update={"ev100": round(s.ev100 + by, 2)}) for s in shot.route.stations]
-    yield with_route(shot, stations=stations).model_copy(update={"exposure": shot.exposure.model_copy(update={"ev100": raised})})
+    raised = (
+        ev.model_copy(update={"keys": tuple(k.model_copy(update={"v": round(k.v + by, 3)}) for k in ev.keys)})
+        if isinstance(ev, Channel)
+        else round(ev + by, 2)
+    )
+    stations = [
+        s if s.ev100 is None else s.model_copy(update={"ev100": round(s.ev100 + by, 2)}) for s in shot.route.stations
+    ]
+    yield with_route(shot, stations=stations).model_copy(
+        update={"exposure": shot.exposure.model_copy(update={"ev100": raised})}
+    )
 
 
 def _apart(setting: Setting, shot: Shot, r: Ride, begins: float, ends: float) -> Iterator[Shot]:
@@ -355,9 +441,21 @@ def _ashore(setting: Setting, shot: Shot, r: Ride, begins: float, ends: float) -
 
 
 _WAYS: dict[str, Callable[..., Iterator[Shot]]] = {
-    "lift": _lift, "aside": _aside, "smooth": _smooth, "smooth aim": _smooth_aim, "slow": _slow, "longer": _longer, "ease": _ease, "level": _level, "focus": _focus, "apart": _apart, "match": _match, "ashore": _ashore,
-    "ahead": lambda setting, shot, r, a, b: iter([with_route(shot, aim="ahead", lead=shot.route.lead or 0.8), with_route(shot, aim="ahead", lead=1.5)]),
+    "lift": _lift,
+    "aside": _aside,
+    "smooth": _smooth,
+    "smooth aim": _smooth_aim,
+    "slow": _slow,
+    "longer": _longer,
+    "ease": _ease,
+    "level": _level,
+    "focus": _focus,
+    "apart": _apart,
+    "match": _match,
+    "ashore": _ashore,
+    "ahead": lambda setting, shot, r, a, b: iter(
+        [with_route(shot, aim="ahead", lead=shot.route.lead or 0.8), with_route(shot, aim="ahead", lead=1.5)]
+    ),
     "eye": lambda setting, shot, r, a, b: iter([with_route(shot, eye_height=1.6)]),
     "frame": lambda setting, shot, r, a, b: iter([with_route(shot, aim="subject")]),
 }
-

@@ -42,7 +42,9 @@ class Planted:
         with _SETTING_OUT:
             found = _HELD.get(self.key)
             if found is None:
-                _HELD[self.key] = found = set_out(self.stand, self.setting.ground, slope, self.clear, self.level, self.key)
+                _HELD[self.key] = found = set_out(
+                    self.stand, self.setting.ground, slope, self.clear, self.level, self.key
+                )
             return found
 
 

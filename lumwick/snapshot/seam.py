@@ -38,7 +38,8 @@ class Gap:
     text : str
         In words.
     repairs : tuple of str
-        What would mend it: see `lumwick.place.timing.RepairSeam` and `SetSeam`; ``loop`` declares the clip a loop, ``still`` stops the day.
+        What would mend it: see `lumwick.place.timing.RepairSeam` and `SetSeam`; ``loop`` declares the clip a loop,
+        ``still`` stops the day.
     """
 
     path: str
@@ -59,9 +60,29 @@ def seam_gaps(setting: Setting, shot: Shot) -> list[Gap]:
     if shot.seam == "mirror":
         return [Gap("", "The whole clip", "", 0.0, 0.0, True, "runs there and back, and so closes")]
     motions = setting.motions(shot)
-    found = [*_motions_of_place(setting, shot), *(_of_value(setting, motions, mover, shot) for mover in motions.movers if not isinstance(mover.curve, MomentChannel))]
+    found = [
+        *_motions_of_place(setting, shot),
+        *(
+            _of_value(setting, motions, mover, shot)
+            for mover in motions.movers
+            if not isinstance(mover.curve, MomentChannel)
+        ),
+    ]
     if shot.seam == "cross-fade":
-        found = [Gap(g.path, g.title, g.unit, g.value, g.speed, True, g.text + f", and fades over {min(shot.seam_frames, shot.frames - 1)} frames") if not g.closes else g for g in found]
+        found = [
+            Gap(
+                g.path,
+                g.title,
+                g.unit,
+                g.value,
+                g.speed,
+                True,
+                g.text + f", and fades over {min(shot.seam_frames, shot.frames - 1)} frames",
+            )
+            if not g.closes
+            else g
+            for g in found
+        ]
     return sorted(found, key=lambda g: g.closes)
 
 
@@ -96,7 +117,17 @@ def _of_value(setting: Setting, motions: Motions, mover: Mover, shot: Shot) -> G
         return Gap(mover.path, title, unit, value, speed, False, words, ("loop", *WHOLE))
     several = len(curve.keys) > 1
     rounds = curve.after in ("cycle", "cycle_offset") or (mover.turn and curve.after == "straight_on")
-    ways = ("match", "add", *(("round",) if rounds else ()), *(("cycle_offset",) if mover.turn and not rounds else ()), "mirror") if several else ()
+    ways = (
+        (
+            "match",
+            "add",
+            *(("round",) if rounds else ()),
+            *(("cycle_offset",) if mover.turn and not rounds else ()),
+            "mirror",
+        )
+        if several
+        else ()
+    )
     return Gap(mover.path, title, unit, value, speed, False, words, (*ways, *WHOLE))
 
 
@@ -106,13 +137,37 @@ def _motions_of_place(setting: Setting, shot: Shot) -> Iterator[Gap]:
     living = [("The sea's waves", place.sea.present), ("Wind and plants", bool(place.growth) and windy.speed != 0)]
     for title, there in living:
         if there:
-            yield Gap("", title, "", 0.0, 0.0, shot.loop, "close: every frequency is a whole number of turns" if shot.loop else "do not close: the clip is not declared a loop", () if shot.loop else ("loop", *WHOLE))
+            yield Gap(
+                "",
+                title,
+                "",
+                0.0,
+                0.0,
+                shot.loop,
+                "close: every frequency is a whole number of turns"
+                if shot.loop
+                else "do not close: the clip is not declared a loop",
+                () if shot.loop else ("loop", *WHOLE),
+            )
     start, end = (sun_at(setting.motions(shot).at(t)[0], place_clock(shot, t)) for t in (0.0, seconds - JUST_BEFORE))
-    moved = float(np.degrees((turn_of(start.azimuth, start.elevation)[0].inv() * turn_of(end.azimuth, end.elevation)[0]).magnitude()))
+    moved = float(
+        np.degrees(
+            (turn_of(start.azimuth, start.elevation)[0].inv() * turn_of(end.azimuth, end.elevation)[0]).magnitude()
+        )
+    )
     per_frame = moved / max(shot.frames - 1, 1)
     by_hand = isinstance(shot.clock.start, MomentChannel)  # a keyed clock has no speed that could be taken away
     if moved > 0.05:  # a tenth of the disc
-        yield Gap("", "The sun", "°", moved, per_frame, False, f"is {moved:.1f}° away from where it started", WHOLE if by_hand else ("still", *WHOLE))
+        yield Gap(
+            "",
+            "The sun",
+            "°",
+            moved,
+            per_frame,
+            False,
+            f"is {moved:.1f}° away from where it started",
+            WHOLE if by_hand else ("still", *WHOLE),
+        )
     if goes(shot.route):
         yield _of_camera(setting, shot)
 
@@ -124,7 +179,24 @@ def _of_camera(setting: Setting, shot: Shot) -> Gap:
     away = float(np.linalg.norm(np.asarray(a.position) - b.position))
     turned = float(np.degrees(np.arccos(np.clip(a.forward @ b.forward, -1, 1))))
     jolt = float(np.linalg.norm((np.asarray(a2.position) - a.position - (np.asarray(b.position) - b2.position)) / h))
-    pace = max(float(np.linalg.norm(np.asarray(a2.position) - a.position)), float(np.linalg.norm(np.asarray(b.position) - b2.position))) / h
+    pace = (
+        max(
+            float(np.linalg.norm(np.asarray(a2.position) - a.position)),
+            float(np.linalg.norm(np.asarray(b.position) - b2.position)),
+        )
+        / h
+    )
     if away < 1e-3 and turned < 0.01 and jolt <= max(SPEED_PART * pace, 1e-6):
         return Gap("", "The camera", "m", away, jolt, True, "closes")
-    return Gap("", "The camera", "m", away, jolt, False, f"ends {show(away, 'm')} and {turned:.1f}° from where it starts" if away >= 1e-3 or turned >= 0.01 else f"meets, but its speed changes by {jolt:.2f} m/s", WHOLE)
+    return Gap(
+        "",
+        "The camera",
+        "m",
+        away,
+        jolt,
+        False,
+        f"ends {show(away, 'm')} and {turned:.1f}° from where it starts"
+        if away >= 1e-3 or turned >= 0.01
+        else f"meets, but its speed changes by {jolt:.2f} m/s",
+        WHOLE,
+    )

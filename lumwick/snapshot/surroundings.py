@@ -40,7 +40,8 @@ SIZES = (0.25, 1.0, 4.0)
 
 @dataclass(frozen=True)
 class Near:
-    """What is nearest to n points: distance (n,) [m], the spot (n, 3), what it is called, and whether one passes through it to the next point."""
+    """What is nearest to n points: distance (n,) [m], the spot (n, 3), what it is called, and whether one passes
+    through it to the next point."""
 
     distance: Floats
     spot: Floats
@@ -81,13 +82,21 @@ class Surroundings:
             names += [built.name] * len(corners)
         for thing in place.things:
             m = placement(thing, place.site.north_turn)
-            corners = np.concatenate([part.vertices[part.triangles].astype(float) for part in model_of(setting.read, thing).parts]) @ m[:, :3].T + m[:, 3]
+            corners = (
+                np.concatenate(
+                    [part.vertices[part.triangles].astype(float) for part in model_of(setting.read, thing).parts]
+                )
+                @ m[:, :3].T
+                + m[:, 3]
+            )
             triangles.append(corners)
             names += [thing.name] * len(corners)
         self.triangles = np.concatenate(triangles) if triangles else np.zeros((0, 3, 3))
         self.names = names
         self.middle = middle = self.triangles.mean(1)
-        self.radius = radius = np.linalg.norm(self.triangles - middle[:, None], axis=2).max(1) if len(names) else np.zeros(0)
+        self.radius = radius = (
+            np.linalg.norm(self.triangles - middle[:, None], axis=2).max(1) if len(names) else np.zeros(0)
+        )
         self.classes: list[tuple[float, NDArray[np.int64], KDTree]] = []
         for low, high in zip((0.0, *SIZES), (*SIZES, np.inf), strict=True):
             some = np.flatnonzero((radius > low) & (radius <= high))
@@ -101,8 +110,20 @@ class Surroundings:
         self.stands: list[_Plants] = []
         for one in planted(setting):
             plants = one.plants(slope)
-            self.stands.append(_Plants(one.stand, plants, KDTree(plants.position[:, :2]) if one.stand.kind not in PATCHED and len(plants.turn) else None))
-        self.sea = SeaState(sea.wind_speed, sea.fetch_km * 1000, sea.depth, (sea.wind_from + 180 + place.site.north_turn) % 360) if sea.present else None
+            self.stands.append(
+                _Plants(
+                    one.stand,
+                    plants,
+                    KDTree(plants.position[:, :2]) if one.stand.kind not in PATCHED and len(plants.turn) else None,
+                )
+            )
+        self.sea = (
+            SeaState(
+                sea.wind_speed, sea.fetch_km * 1000, sea.depth, (sea.wind_from + 180 + place.site.north_turn) % 360
+            )
+            if sea.present
+            else None
+        )
 
     def solids(self, p: Floats, within: float) -> Near:
         """Built things and models nearer than ``within`` [m] to points (n, 3) in a row."""
@@ -132,11 +153,17 @@ class Surroundings:
             length = np.linalg.norm(step, axis=1)
             go = np.flatnonzero(length > 1e-6)
             if len(go):
-                met = self.scene.run(p[go].astype(np.float32), (step[go] / length[go, None]).astype(np.float32), query="DISTANCE")
+                met = self.scene.run(
+                    p[go].astype(np.float32), (step[go] / length[go, None]).astype(np.float32), query="DISTANCE"
+                )
                 for k, d in zip(go, met, strict=True):
                     if d < length[k]:
                         out.through[k] = True
-                        which_hit = self.scene.run(p[k : k + 1].astype(np.float32), (step[k : k + 1] / length[k]).astype(np.float32), query="INTERSECT")
+                        which_hit = self.scene.run(
+                            p[k : k + 1].astype(np.float32),
+                            (step[k : k + 1] / length[k]).astype(np.float32),
+                            query="INTERSECT",
+                        )
                         out.name[k] = self.names[int(which_hit[0])]
                         out.distance[k], out.spot[k] = 0.0, p[k] + step[k] / length[k] * d
         return out
@@ -150,7 +177,12 @@ class Surroundings:
             stand, plants = kept.stand, kept.plants
             top = plants.position[:, 2] + plants.scale * stand.height
             if kept.tree is None:
-                near = (plants.position[:, 0] > low[0]) & (plants.position[:, 0] < high[0]) & (plants.position[:, 1] > low[1]) & (plants.position[:, 1] < high[1])
+                near = (
+                    (plants.position[:, 0] > low[0])
+                    & (plants.position[:, 0] < high[0])
+                    & (plants.position[:, 1] > low[1])
+                    & (plants.position[:, 1] < high[1])
+                )
                 near &= top > low[2]
                 some = np.flatnonzero(near)
                 if not len(some):
@@ -160,10 +192,19 @@ class Surroundings:
                     if not f:
                         continue
                     which = some[np.asarray(f)]
-                    aside = np.maximum(np.linalg.norm(plants.position[which, :2] - p[i, :2], axis=1) - 0.12 * stand.height, 0.0)
+                    aside = np.maximum(
+                        np.linalg.norm(plants.position[which, :2] - p[i, :2], axis=1) - 0.12 * stand.height, 0.0
+                    )
                     away = np.hypot(aside, np.maximum(p[i, 2] - top[which], 0.0))
                     k = int(np.argmin(away))
-                    self._closer(out, i, float(away[k]), np.array([*plants.position[which[k], :2], min(p[i, 2], top[which[k]])]), stand.name, within)
+                    self._closer(
+                        out,
+                        i,
+                        float(away[k]),
+                        np.array([*plants.position[which[k], :2], min(p[i, 2], top[which[k]])]),
+                        stand.name,
+                        within,
+                    )
                 continue
             found = kept.tree.query_ball_point(p[:, :2], within + 0.6 * stand.height * float(plants.scale.max()))
             variant = variant_of(plants)
@@ -183,7 +224,15 @@ class Surroundings:
                     away *= size
                     if away < min(within, out.distance[i]):
                         v = points[which_point] * size
-                        self._closer(out, i, float(away), foot + [c * v[0] - s * v[1] + toward[0] * v[2], s * v[0] + c * v[1] + toward[1] * v[2], v[2]], stand.name, within)
+                        self._closer(
+                            out,
+                            i,
+                            float(away),
+                            foot
+                            + [c * v[0] - s * v[1] + toward[0] * v[2], s * v[0] + c * v[1] + toward[1] * v[2], v[2]],
+                            stand.name,
+                            within,
+                        )
         return out
 
     @staticmethod
@@ -192,7 +241,8 @@ class Surroundings:
             out.distance[i], out.spot[i], out.name[i] = away, spot, name
 
     def crests(self, shot: Shot, p: Floats, t: Floats) -> Floats:
-        """Height [m] of the water's surface under points (n, 3) at clip times (n,); minus infinity over land and where there is none."""
+        """Height [m] of the water's surface under points (n, 3) at clip times (n,); minus infinity over land and
+        where there is none."""
         place = self.setting.place
         out = np.full(len(p), -np.inf)
         if self.sea is None:
@@ -208,7 +258,8 @@ class Surroundings:
         return out
 
     def seen(self, position: Floats, direction: Floats) -> Floats:
-        """Distance [m] to what rays (n, 3) meet: ground, still water, built things, models, trees; infinity where it is the sky."""
+        """Distance [m] to what rays (n, 3) meet: ground, still water, built things, models, trees; infinity where it
+        is the sky."""
         s = np.concatenate([[0.3], np.geomspace(0.5, FAR, 150)])
         x, y, z = (position[:, None, c] + direction[:, None, c] * s for c in range(3))
         floor = self.setting.floor(x.ravel(), y.ravel()).reshape(x.shape)
@@ -216,7 +267,11 @@ class Surroundings:
             floor = np.maximum(floor, self.setting.place.sea.level)
         w, so, e, nn = self.setting.ground.bounds
         inside = (x >= w) & (x <= e) & (y >= so) & (y <= nn)
-        gap = np.where(inside, z - floor, np.where(z > (self.setting.place.sea.level if self.setting.place.sea.present else -np.inf), 1.0, -1.0))
+        gap = np.where(
+            inside,
+            z - floor,
+            np.where(z > (self.setting.place.sea.level if self.setting.place.sea.present else -np.inf), 1.0, -1.0),
+        )
         under = gap < 0
         k = np.argmax(under, axis=1)
         hit = under.any(1)
@@ -226,20 +281,33 @@ class Surroundings:
         share = np.where(hit & (k > 0), ga / np.maximum(ga - gb, 1e-9), 0.0)
         out = np.where(hit, s[before] + (s[k] - s[before]) * np.clip(share, 0, 1), np.inf)
         if self.names:
-            met = np.asarray(self.scene.run(position.astype(np.float32), direction.astype(np.float32), query="DISTANCE"), float)
+            met = np.asarray(
+                self.scene.run(position.astype(np.float32), direction.astype(np.float32), query="DISTANCE"), float
+            )
             out = np.minimum(out, np.where(met > 1e20, np.inf, met))
         level_d = np.maximum(np.hypot(direction[:, 0], direction[:, 1]), 1e-6)
         for kept in self.stands:
             if kept.tree is None:
                 continue
             plants = kept.plants
-            near = np.unique(np.concatenate([np.asarray(f, np.int64) for f in kept.tree.query_ball_point(np.unique(position[:, :2].round(0), axis=0), 260.0)] or [np.zeros(0, np.int64)]))
+            near = np.unique(
+                np.concatenate(
+                    [
+                        np.asarray(f, np.int64)
+                        for f in kept.tree.query_ball_point(np.unique(position[:, :2].round(0), axis=0), 260.0)
+                    ]
+                    or [np.zeros(0, np.int64)]
+                )
+            )
             for block in np.array_split(near, max(1, len(near) * len(position) // 3_000_000 + 1)):
                 if not len(block):
                     continue
                 away = plants.position[block][None] - position[:, None]
                 along = (away[..., 0] * direction[:, None, 0] + away[..., 1] * direction[:, None, 1]) / level_d[:, None]
-                aside = np.abs(away[..., 0] * direction[:, None, 1] - away[..., 1] * direction[:, None, 0]) / level_d[:, None]
+                aside = (
+                    np.abs(away[..., 0] * direction[:, None, 1] - away[..., 1] * direction[:, None, 0])
+                    / level_d[:, None]
+                )
                 far = along / level_d[:, None]
                 rise = direction[:, None, 2] * far - away[..., 2]
                 tall = plants.scale[block] * kept.stand.height
@@ -248,7 +316,8 @@ class Surroundings:
         return out
 
     def openness(self, camera: Camera) -> float:
-        """Share of the open sky's light that falls on what a camera sees, by what built things and models leave free of the sky; 1 out of doors.
+        """Share of the open sky's light that falls on what a camera sees, by what built things and models leave free
+        of the sky; 1 out of doors.
 
         Light that comes in by reflection counts as a hundredth at least.
         """
@@ -259,7 +328,14 @@ class Surroundings:
         u, v = (a.ravel()[:, None] for a in np.meshgrid(np.linspace(-0.9, 0.9, 9), np.linspace(-0.9, 0.9, 5)))
         rays = camera.forward + right * u * tan + up * v * tan * 9 / 16
         rays /= np.linalg.norm(rays, axis=1, keepdims=True)
-        met = np.asarray(self.scene.run(np.repeat(camera.position[None], len(rays), 0).astype(np.float32), rays.astype(np.float32), query="DISTANCE"), float)
+        met = np.asarray(
+            self.scene.run(
+                np.repeat(camera.position[None], len(rays), 0).astype(np.float32),
+                rays.astype(np.float32),
+                query="DISTANCE",
+            ),
+            float,
+        )
         solid = met < FAR
         if not solid.any():
             return 1.0
@@ -267,7 +343,17 @@ class Surroundings:
         k = np.arange(SKYWARD) + 0.5
         level, turn = np.sqrt(k / SKYWARD), k * np.pi * (3 - np.sqrt(5))  # even over a level sheet, as the cosine asks
         sky = np.stack([level * np.cos(turn), level * np.sin(turn), np.sqrt(1 - level**2)], -1)
-        free = np.asarray(self.scene.run(np.repeat(spots, SKYWARD, 0).astype(np.float32), np.tile(sky, (len(spots), 1)).astype(np.float32), query="DISTANCE"), float) > FAR
+        free = (
+            np.asarray(
+                self.scene.run(
+                    np.repeat(spots, SKYWARD, 0).astype(np.float32),
+                    np.tile(sky, (len(spots), 1)).astype(np.float32),
+                    query="DISTANCE",
+                ),
+                float,
+            )
+            > FAR
+        )
         share = np.ones(len(rays))
         share[solid] = free.reshape(-1, SKYWARD).mean(1)
         return max(float(share.mean()), 0.01)

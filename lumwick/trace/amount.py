@@ -1,9 +1,11 @@
-"""How much moves in a view: pixels a frame, as a map and in words, so that nobody renders twice to find a factor of ten."""
+"""How much moves in a view: pixels a frame, as a map and in words, so that nobody renders twice to find a factor of
+ten."""
 
 from __future__ import annotations
 
 from collections.abc import Iterable
 from dataclasses import dataclass
+from functools import partial
 
 import numpy as np
 from numpy.typing import NDArray
@@ -19,9 +21,11 @@ from lumwick.trace.world import MODEL, PLANT, TIMBER, WATER
 PICTURE = 1280
 """Width [pixels] that amounts are told for."""
 CROSSING = 7.0 * 24
-"""Frames that a detail should take to cross the picture, at least, or it strobes: 7 s at 24 a second, 180 degree shutter (common practice of the trade)."""
+"""Frames that a detail should take to cross the picture, at least, or it strobes: 7 s at 24 a second, 180 degree
+shutter (common practice of the trade)."""
 SEEN = 1.0
-"""Pixels a second, of a picture 1280 wide, under which motion beside something still is hardly seen (of our own: about 2 minutes of arc a second from three picture heights)."""
+"""Pixels a second, of a picture 1280 wide, under which motion beside something still is hardly seen (of our own:
+about 2 minutes of arc a second from three picture heights)."""
 KINDS = {"sea": (WATER,), "plants": (PLANT,), "things": (MODEL, TIMBER)}
 
 
@@ -46,7 +50,8 @@ class Amount:
 
 @dataclass(frozen=True)
 class Motion:
-    """Motion in a view: a map of pixels a frame, shape (height, width) and of a picture 1280 wide, and what moves how much."""
+    """Motion in a view: a map of pixels a frame, shape (height, width) and of a picture 1280 wide, and what moves how
+    much."""
 
     map: NDArray[np.float32]
     amounts: list[Amount]
@@ -61,7 +66,15 @@ def verdict(most: float, fps: float) -> str:
     return "strobes at this rate" if most > PICTURE / CROSSING else "reads well"
 
 
-def amount_of_motion(stage: Stage, setting: Setting, shot: Shot, t: float, camera: Camera | None = None, size: tuple[int, int] = (256, 144), later: Iterable[float] = (0.0, 0.17, 0.41)) -> Motion:
+def amount_of_motion(
+    stage: Stage,
+    setting: Setting,
+    shot: Shot,
+    t: float,
+    camera: Camera | None = None,
+    size: tuple[int, int] = (256, 144),
+    later: Iterable[float] = (0.0, 0.17, 0.41),
+) -> Motion:
     """Motion in a view: the place's own by kind, and the camera's.
 
     Parameters
@@ -79,7 +92,13 @@ def amount_of_motion(stage: Stage, setting: Setting, shot: Shot, t: float, camer
     moments = [m for m in (t + d for d in later) if m + 1 / fps <= shot.seconds or m == t]
     for moment in moments:
         then = camera or camera_at(setting, shot, moment + 1 / fps)
-        d = drift(stage, evaluate(setting, shot, moment, camera), lambda seen, moment=moment: evaluate(setting, shot, moment + 1 / fps, seen), then, size)  # type: ignore[misc]
+        d = drift(
+            stage,
+            evaluate(setting, shot, moment, camera),
+            partial(evaluate, setting, shot, moment + 1 / fps),
+            then,
+            size,
+        )
         whole, place, moved = (np.linalg.norm(v, axis=-1) * scale for v in (d.whole, d.place, d.camera))
         maps.append(np.where(np.isfinite(whole), whole, 0.0))
         by_camera.append(moved[np.isfinite(moved)])

@@ -14,15 +14,36 @@ def ground_surface(normals, colours, grid, x, y, footprint, away, n, albedo):
     """Normal and colour of the ground at a point, with grain too fine for the grid.
 
     Sward shows dead straw between its blades close by (``away`` [m] from the eye) and its own green further
-    off, where blades are too small to be drawn; sand has wind ripples; wet ground is smooth. Returns how wet it is, 0 to 1.
+    off, where blades are too small to be drawn; sand has wind ripples; wet ground is smooth. Returns how wet it is, 0
+    to 1.
     """
     i, j, a, b = grid_cell(colours[:, :, 0], grid, x, y)
     w00, w01, w10, w11 = (1 - a) * (1 - b), (1 - a) * b, a * (1 - b), a * b
     for c in range(3):
-        n[c] = normals[i, j, c] * w00 + normals[i, j + 1, c] * w01 + normals[i + 1, j, c] * w10 + normals[i + 1, j + 1, c] * w11
-        albedo[c] = colours[i, j, c] * w00 + colours[i, j + 1, c] * w01 + colours[i + 1, j, c] * w10 + colours[i + 1, j + 1, c] * w11
-    wet = colours[i, j, 3] * w00 + colours[i, j + 1, 3] * w01 + colours[i + 1, j, 3] * w10 + colours[i + 1, j + 1, 3] * w11
-    sward = colours[i, j, 4] * w00 + colours[i, j + 1, 4] * w01 + colours[i + 1, j, 4] * w10 + colours[i + 1, j + 1, 4] * w11
+        n[c] = (
+            normals[i, j, c] * w00
+            + normals[i, j + 1, c] * w01
+            + normals[i + 1, j, c] * w10
+            + normals[i + 1, j + 1, c] * w11
+        )
+        albedo[c] = (
+            colours[i, j, c] * w00
+            + colours[i, j + 1, c] * w01
+            + colours[i + 1, j, c] * w10
+            + colours[i + 1, j + 1, c] * w11
+        )
+    wet = (
+        colours[i, j, 3] * w00
+        + colours[i, j + 1, 3] * w01
+        + colours[i + 1, j, 3] * w10
+        + colours[i + 1, j + 1, 3] * w11
+    )
+    sward = (
+        colours[i, j, 4] * w00
+        + colours[i, j + 1, 4] * w01
+        + colours[i + 1, j, 4] * w10
+        + colours[i + 1, j + 1, 4] * w11
+    )
     dry = 1 - 0.75 * wet
     tone = 0.0
     grain = 2.6
@@ -57,7 +78,8 @@ def ground_surface(normals, colours, grid, x, y, footprint, away, n, albedo):
 
 @nb.njit(**INNER)
 def plant_surface(m, cut, look, shade, prim, x, y, z, dx, dy, dz, n, albedo, through):
-    """Colour of a plant's surface; ``n`` comes in its own frame and leaves in the place's. Returns which of its surfaces it is.
+    """Colour of a plant's surface; ``n`` comes in its own frame and leaves in the place's. Returns which of its
+    surfaces it is.
 
     A leaf seen from its under side (by a ray along ``d``) is paler and greyer than above.
     """

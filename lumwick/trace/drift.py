@@ -30,7 +30,10 @@ def _first_hits(scene, view, where, found):
         buf = room[start : start + 32]
         f = buf.view(np.float32)
         for x in range(found.shape[1]):
-            sx, sy = (2 * (x + view.left + 0.5) / view.width - 1) * view.tan_x, (1 - 2 * (y + view.top + 0.5) / view.height) * view.tan_y
+            sx, sy = (
+                (2 * (x + view.left + 0.5) / view.width - 1) * view.tan_x,
+                (1 - 2 * (y + view.top + 0.5) / view.height) * view.tan_y,
+            )
             r2 = (sx * sx + sy * sy) / (view.tan_x * view.tan_x + view.tan_y * view.tan_y)
             k = (1 + view.bend * r2) / (1 + view.bend)
             for c in range(3):
@@ -62,8 +65,11 @@ def _spots(stage: Stage, where: NDArray[np.int64], found: NDArray[np.float64]) -
         if faces.shape[1] == 4:
             # a quad is two triangles to the ray library: 0 1 3, and 2 3 1 with u, v counted from corner 2
             second = (u + v) > 1
-            spot = np.where(second, corner[:, 2] + (1 - u) * (corner[:, 3] - corner[:, 2]) + (1 - v) * (corner[:, 1] - corner[:, 2]),
-                            corner[:, 0] + u * (corner[:, 1] - corner[:, 0]) + v * (corner[:, 3] - corner[:, 0]))
+            spot = np.where(
+                second,
+                corner[:, 2] + (1 - u) * (corner[:, 3] - corner[:, 2]) + (1 - v) * (corner[:, 1] - corner[:, 2]),
+                corner[:, 0] + u * (corner[:, 1] - corner[:, 0]) + v * (corner[:, 3] - corner[:, 0]),
+            )
         else:
             spot = corner[:, 0] + u * (corner[:, 1] - corner[:, 0]) + v * (corner[:, 2] - corner[:, 0])
         m = stage.world.transform[where[chosen][:, 0]].astype(float)
@@ -99,7 +105,8 @@ class Drift:
     Attributes
     ----------
     whole, place, camera : ndarray of float32, shape (height, width, 2) [pixels, right and down]
-        In all; what the place's own motion brings, seen by a camera at rest; what the camera's brings in a place at rest.
+        In all; what the place's own motion brings, seen by a camera at rest; what the camera's brings in a place at
+        rest.
     kind : ndarray of int64, shape (height, width)
         Of the part that is seen (`lumwick.trace.world`); -1 for the sky.
     """
@@ -110,7 +117,14 @@ class Drift:
     kind: NDArray[np.int64]
 
 
-def drift(stage: Stage, now: Snapshot, later: Callable[[Camera], Snapshot], then: Camera, size: tuple[int, int], window: Window | None = None) -> Drift:
+def drift(
+    stage: Stage,
+    now: Snapshot,
+    later: Callable[[Camera], Snapshot],
+    then: Camera,
+    size: tuple[int, int],
+    window: Window | None = None,
+) -> Drift:
     """Motion of each pixel's first surface between two moments.
 
     Parameters
@@ -144,12 +158,19 @@ def drift(stage: Stage, now: Snapshot, later: Callable[[Camera], Snapshot], then
         before[sky] = after[sky] = now.camera.position + 1e7 * way
         before_then[sky] = after_then[sky] = then.position + 1e7 * way
     start = on_picture(now.camera, before, shown)
-    return Drift(np.asarray(on_picture(then, after_then, shown) - start, np.float32), np.asarray(on_picture(now.camera, after, shown) - start, np.float32),
-                 np.asarray(on_picture(then, before_then, shown) - start, np.float32), kind)
+    return Drift(
+        np.asarray(on_picture(then, after_then, shown) - start, np.float32),
+        np.asarray(on_picture(now.camera, after, shown) - start, np.float32),
+        np.asarray(on_picture(then, before_then, shown) - start, np.float32),
+        kind,
+    )
 
 
-def skyline(stage: Stage, seen: Snapshot, size: tuple[int, int] = (640, 360)) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-    """The skyline of a view: for each column of its picture the bearing from the model's north, going on past 360, and the elevation [degrees] of the highest thing in it.
+def skyline(
+    stage: Stage, seen: Snapshot, size: tuple[int, int] = (640, 360)
+) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """The skyline of a view: for each column of its picture the bearing from the model's north, going on past 360,
+    and the elevation [degrees] of the highest thing in it.
 
     Columns in which nothing, or nothing but things, is seen have their elevation at the picture's lower or upper edge.
     """

@@ -87,7 +87,9 @@ rtcIntersect1 = nt.ExternalFunction("rtcIntersect1", _ray_call)
 rtcOccluded1 = nt.ExternalFunction("rtcOccluded1", _ray_call)
 _rtcNewGeometry = nt.ExternalFunction("rtcNewGeometry", nt.uint64(nt.uint64, nt.int32))
 _rtcSetGeometryInstancedScene = nt.ExternalFunction("rtcSetGeometryInstancedScene", nt.void(nt.uint64, nt.uint64))
-_rtcSetGeometryTransform = nt.ExternalFunction("rtcSetGeometryTransform", nt.void(nt.uint64, nt.uint32, nt.int32, nt.uint64))
+_rtcSetGeometryTransform = nt.ExternalFunction(
+    "rtcSetGeometryTransform", nt.void(nt.uint64, nt.uint32, nt.int32, nt.uint64)
+)
 _rtcSetGeometryMask = nt.ExternalFunction("rtcSetGeometryMask", nt.void(nt.uint64, nt.uint32))
 _rtcCommitGeometry = nt.ExternalFunction("rtcCommitGeometry", nt.void(nt.uint64))
 _rtcAttachGeometryByID = nt.ExternalFunction("rtcAttachGeometryByID", nt.void(nt.uint64, nt.uint64, nt.uint32))
@@ -156,7 +158,9 @@ class Geometry:
             self.handle = None
 
 
-def mesh(vertices: NDArray[np.float32], faces: NDArray[np.uint32], mask: int = MASK_SOLID, quality: int = MEDIUM) -> Geometry:
+def mesh(
+    vertices: NDArray[np.float32], faces: NDArray[np.uint32], mask: int = MASK_SOLID, quality: int = MEDIUM
+) -> Geometry:
     """A mesh over shared arrays.
 
     Parameters
@@ -191,7 +195,14 @@ def placed(children: list[Scene], masks: list[int], owner: NDArray[np.int32], tr
     """
     scene = Scene()
     handles = np.array([c.handle for c in children], np.uint64)
-    _place(np.uint64(device()), np.uint64(scene.handle), handles, np.array(masks, np.uint32), owner, np.ascontiguousarray(transforms))
+    _place(
+        np.uint64(device()),
+        np.uint64(scene.handle),
+        handles,
+        np.array(masks, np.uint32),
+        owner,
+        np.ascontiguousarray(transforms),
+    )
     scene.kept = list(children)
     scene.commit()
     return scene

@@ -33,7 +33,12 @@ def plain_material(colour: Any = (0.5, 0.5, 0.5), roughness: float = 1.0) -> NDA
     """The look of a model of one colour, without gloss if ``roughness`` is 1: refraction 1 reflects nothing."""
     look = np.zeros(mt.LOOK)
     look[mt.BASE : mt.BASE + 3] = colour
-    look[mt.ROUGH], look[mt.IOR], look[mt.SCALE], look[mt.NORMAL_SCALE] = roughness, 1.0 if roughness >= 1 else 1.5, 1.0, 1.0
+    look[mt.ROUGH], look[mt.IOR], look[mt.SCALE], look[mt.NORMAL_SCALE] = (
+        roughness,
+        1.0 if roughness >= 1 else 1.5,
+        1.0,
+        1.0,
+    )
     for k in (mt.BASE_MAP, mt.NORMAL_MAP, mt.ROUGH_MAP, mt.EMISSION_MAP, mt.CORNERS, mt.LAMP):
         look[k] = -1
     return look
@@ -41,7 +46,11 @@ def plain_material(colour: Any = (0.5, 0.5, 0.5), roughness: float = 1.0) -> NDA
 
 def ray_mask(look: NDArray[np.float64]) -> int:
     """Which rays meet a model of this look; its mesh and its placement must both have it."""
-    return embree.MASK_CLEAR if look[mt.TRANSMISSION] > 0 else (embree.MASK_CUT if look[mt.CUTOFF] > 0 else embree.MASK_SOLID)
+    return (
+        embree.MASK_CLEAR
+        if look[mt.TRANSMISSION] > 0
+        else (embree.MASK_CUT if look[mt.CUTOFF] > 0 else embree.MASK_SOLID)
+    )
 
 
 class Textures:
@@ -68,7 +77,8 @@ class Textures:
 
 
 def boxes(parts: list[Part], most: int = 24) -> NDArray[np.float32]:
-    """Upright boxes round placed parts, shape (n, 6): least and greatest coordinates [m]; one round all if they are many."""
+    """Upright boxes round placed parts, shape (n, 6): least and greatest coordinates [m]; one round all if they are
+    many."""
     out = []
     for part in parts:
         ends = part.child.bounds()
@@ -97,7 +107,12 @@ def surface_look(setting: Setting, surface: Surface, textures: Textures) -> NDAr
     look[mt.BASE : mt.BASE + 3] *= 1 - surface.through
     look[mt.CUTOFF], look[mt.PATTERN], look[mt.SCALE] = surface.cut, NAMES.index(surface.pattern), surface.scale
     look[mt.RELIEF] = look[mt.NORMAL_SCALE] = surface.relief
-    look[mt.TURN], look[mt.SHIFT], look[mt.SHIFT + 1], look[mt.BOXED] = np.radians(surface.turn), surface.shift_u, surface.shift_v, float(surface.boxed)
+    look[mt.TURN], look[mt.SHIFT], look[mt.SHIFT + 1], look[mt.BOXED] = (
+        np.radians(surface.turn),
+        surface.shift_u,
+        surface.shift_v,
+        float(surface.boxed),
+    )
     look[mt.TONED] = 1.0 if look[mt.PATTERN] == NONE else 0.0
 
     def colour() -> NDArray[np.float64]:
@@ -108,7 +123,9 @@ def surface_look(setting: Setting, surface: Surface, textures: Textures) -> NDAr
             return np.concatenate([np.ones_like(opacity[..., :3]), opacity[..., :1]], -1)
         image = textures.image(setting, surface.colour_map)
         if surface.opacity_map is not None:
-            image = np.concatenate([image[..., :3], _fitted(textures.image(setting, surface.opacity_map), image)[..., :1]], -1)
+            image = np.concatenate(
+                [image[..., :3], _fitted(textures.image(setting, surface.opacity_map), image)[..., :1]], -1
+            )
         return image
 
     def rough() -> NDArray[np.float64]:
@@ -141,9 +158,18 @@ def surface_look(setting: Setting, surface: Surface, textures: Textures) -> NDAr
 def mesh_look(own: MeshSurface, textures: Textures) -> NDArray[np.float64]:
     """The row of a surface that came with a model."""
     look = plain_material(own.colour, min(own.roughness, 0.9999))
-    look[mt.METAL], look[mt.EMISSION : mt.EMISSION + 3], look[mt.CUTOFF] = own.metalness, own.glow, own.cutoff if own.colour_map is not None else 0.0
+    look[mt.METAL], look[mt.EMISSION : mt.EMISSION + 3], look[mt.CUTOFF] = (
+        own.metalness,
+        own.glow,
+        own.cutoff if own.colour_map is not None else 0.0,
+    )
     look[mt.TRANSMISSION], look[mt.THIN], look[mt.RELIEF] = own.clear, 1.0, 1.0
-    for where, holds, image in ((mt.BASE_MAP, COLOUR, own.colour_map), (mt.NORMAL_MAP, NORMAL, own.normal_map), (mt.ROUGH_MAP, DATA, own.rough_map), (mt.EMISSION_MAP, COLOUR, own.glow_map)):
+    for where, holds, image in (
+        (mt.BASE_MAP, COLOUR, own.colour_map),
+        (mt.NORMAL_MAP, NORMAL, own.normal_map),
+        (mt.ROUGH_MAP, DATA, own.rough_map),
+        (mt.EMISSION_MAP, COLOUR, own.glow_map),
+    ):
         if image is not None:
             look[where] = textures.number(id(image), holds, lambda image=image: image / 255.0)
     return look
@@ -195,7 +221,15 @@ class Furnishing:
                 mask = ray_mask(look)
                 scene.attach(0, embree.mesh(embree.padded(part.vertices), np.ascontiguousarray(part.triangles), mask))
                 scene.commit()
-                parts[f"thing {thing.id} {k}"] = Part(MODEL, scene, look=look, mask=mask, thing=thing.name, surfaces=(own.name if own else part.surface.name,) * 4, surface=thing.surface)
+                parts[f"thing {thing.id} {k}"] = Part(
+                    MODEL,
+                    scene,
+                    look=look,
+                    mask=mask,
+                    thing=thing.name,
+                    surfaces=(own.name if own else part.surface.name,) * 4,
+                    surface=thing.surface,
+                )
         self.parts, self.notes = parts, notes + textures.notes
         self.corner = np.concatenate(rows) if rows else np.zeros((1, mt.CORNER_NUMBERS), np.float32)
         self.texture, self.texture_where = packed(textures.kept)
@@ -225,7 +259,9 @@ class Furnishing:
                 scene.commit()
                 look = plain_material((0.0, 0.0, 0.0))
                 look[mt.EMISSION : mt.EMISSION + 3], look[mt.LAMP] = lamp.light(), number
-                self.lamp_parts[f"lamp {lamp.id}"] = Part(MODEL, scene, look=look, thing=lamp.name, surfaces=("lamp",) * 4)
+                self.lamp_parts[f"lamp {lamp.id}"] = Part(
+                    MODEL, scene, look=look, thing=lamp.name, surfaces=("lamp",) * 4
+                )
         first = 0
         for name, part in self.parts.items():
             if part.kind != MODEL:
@@ -257,8 +293,16 @@ class Furnishing:
         return to_linear(self.texture[last : last + 3] / 255.0)
 
 
-def _timber(setting: Setting, built: Built, surfaces: dict[str, Surface], looks: dict[str, NDArray[np.float64]]) -> Part:
-    timber = Timber(**kept("timber", digest(built.model_copy(update={"name": "", "surface": ""}), setting.ground.fingerprint), lambda: dict(vars(build(built, setting.ground)))))
+def _timber(
+    setting: Setting, built: Built, surfaces: dict[str, Surface], looks: dict[str, NDArray[np.float64]]
+) -> Part:
+    timber = Timber(
+        **kept(
+            "timber",
+            digest(built.model_copy(update={"name": "", "surface": ""}), setting.ground.fingerprint),
+            lambda: dict(vars(build(built, setting.ground))),
+        )
+    )
 
     def scene(mask: int = embree.MASK_SOLID) -> embree.Scene:
         made = embree.Scene()
@@ -267,18 +311,36 @@ def _timber(setting: Setting, built: Built, surfaces: dict[str, Surface], looks:
         return made
 
     if not built.surface:
-        return Part(TIMBER, scene(), look=plain_look(BOAT_PAINT if built.kind == "boat" else DARK_TIMBER), tone=timber.tone, thing=built.name, surfaces=("timber",) * 4)
+        return Part(
+            TIMBER,
+            scene(),
+            look=plain_look(BOAT_PAINT if built.kind == "boat" else DARK_TIMBER),
+            tone=timber.tone,
+            thing=built.name,
+            surfaces=("timber",) * 4,
+        )
     if built.surface not in surfaces:
         raise PlaceError(f"{built.name} has a surface that this place does not have.")
     look = looks[built.surface].copy()
     look[mt.BOXED], look[mt.CORNERS] = 1.0, -1
     mask = ray_mask(look)
-    return Part(MODEL, scene(mask), look=look, tone=timber.tone, thing=built.name, surfaces=(surfaces[built.surface].name,) * 4, surface=built.surface, mask=mask)
+    return Part(
+        MODEL,
+        scene(mask),
+        look=look,
+        tone=timber.tone,
+        thing=built.name,
+        surfaces=(surfaces[built.surface].name,) * 4,
+        surface=built.surface,
+        mask=mask,
+    )
 
 
 def numbered(parts: list[Part]) -> tuple[NDArray[np.int32], list[str], list[str]]:
     """Numbers of things and surfaces for the kernel, shape (n, 8), and their names; number 1 is the first name."""
     things = {name: k + 1 for k, name in enumerate(dict.fromkeys(p.thing for p in parts))}
-    surfaces = {name: k + 1 for k, name in enumerate(dict.fromkeys(itertools.chain.from_iterable(p.surfaces for p in parts)))}
+    surfaces = {
+        name: k + 1 for k, name in enumerate(dict.fromkeys(itertools.chain.from_iterable(p.surfaces for p in parts)))
+    }
     table = np.array([[things[p.thing]] * 4 + [surfaces[s] for s in p.surfaces] for p in parts], np.int32)
     return table, list(things), list(surfaces)

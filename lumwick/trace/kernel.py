@@ -33,12 +33,14 @@ SUN, SKY, LAMPS, MIRRORED, GLOWING, AIR, BEHIND = range(7)
 SOURCES = 7
 POSITION, COVERAGE = 3 * SOURCES, 3 * SOURCES + 3
 PASSES = 3 * SOURCES + 4
-"""Radiance by its source, rgb each: sun, sky, lamps, reflection, emission, air and water, background; position xyz; coverage."""
+"""Radiance by its source, rgb each: sun, sky, lamps, reflection, emission, air and water, background; position xyz;
+coverage."""
 IDS = 6
 """Things, and surfaces, that one pixel can tell apart."""
 IOR_WATER = 1.333
 PICK = 200
-"""The first of the dimensions that choose, at each step, between mirroring and letting through (the others are eight to a step)."""
+"""The first of the dimensions that choose, at each step, between mirroring and letting through (the others are eight
+to a step)."""
 REPLAY = 9
 """Numbers of a recorded ray: origin, direction, reach, mask, whether it is a shadow ray."""
 
@@ -83,7 +85,29 @@ def _meets(boxes, x, y, z, d, reach):
 
 
 @nb.njit(**INNER)
-def _through(scene, owner, looks, transforms, corner, texture, where, curve, buf, f, px, py, pz, dx, dy, dz, far, room, counts, log, c):
+def _through(
+    scene,
+    owner,
+    looks,
+    transforms,
+    corner,
+    texture,
+    where,
+    curve,
+    buf,
+    f,
+    px,
+    py,
+    pz,
+    dx,
+    dy,
+    dz,
+    far,
+    room,
+    counts,
+    log,
+    c,
+):
     """What cut-out and clear things leave of light on its way, by colour; 0 if nothing is left."""
     for k in range(3):
         c[k] = 1.0
@@ -109,7 +133,9 @@ def _through(scene, owner, looks, transforms, corner, texture, where, curve, buf
                 own[k] *= q
             mt._to_own(transforms[inst], px + dx * dist, py + dy * dist, pz + dz * dist, p)
             triangle = int(look[mt.CORNERS]) + prim if look[mt.CORNERS] >= 0 else -1
-            left = 1 - mt.opacity(look, corner, triangle, float(f[15]), float(f[16]), texture, where, curve, 0.004, p, own, out, tex)
+            left = 1 - mt.opacity(
+                look, corner, triangle, float(f[15]), float(f[16]), texture, where, curve, 0.004, p, own, out, tex
+            )
             for k in range(3):
                 c[k] *= left
         else:
@@ -331,17 +357,27 @@ def _sample(w, view, limits, px, py, pixel, sample, buf, f, room, m, out, ids, c
         m[rf.COAT] = m[rf.TRANSMISSION] = 0.0
         if kind == WATER:
             i, j, a, b = grid_cell(w.heights, w.grid, x, y)
-            long = (w.open_water[i, j, 0] * (1 - b) + w.open_water[i, j + 1, 0] * b) * (1 - a) + (w.open_water[i + 1, j, 0] * (1 - b) + w.open_water[i + 1, j + 1, 0] * b) * a
-            short = (w.open_water[i, j, 1] * (1 - b) + w.open_water[i, j + 1, 1] * b) * (1 - a) + (w.open_water[i + 1, j, 1] * (1 - b) + w.open_water[i + 1, j + 1, 1] * b) * a
-            on_survey = w.grid[0] < x < w.grid[0] + w.grid[2] * (w.heights.shape[1] - 1) and w.grid[1] < y < w.grid[1] + w.grid[2] * (w.heights.shape[0] - 1)
+            long = (w.open_water[i, j, 0] * (1 - b) + w.open_water[i, j + 1, 0] * b) * (1 - a) + (
+                w.open_water[i + 1, j, 0] * (1 - b) + w.open_water[i + 1, j + 1, 0] * b
+            ) * a
+            short = (w.open_water[i, j, 1] * (1 - b) + w.open_water[i, j + 1, 1] * b) * (1 - a) + (
+                w.open_water[i + 1, j, 1] * (1 - b) + w.open_water[i + 1, j + 1, 1] * b
+            ) * a
+            on_survey = w.grid[0] < x < w.grid[0] + w.grid[2] * (w.heights.shape[1] - 1) and w.grid[1] < y < w.grid[
+                1
+            ] + w.grid[2] * (w.heights.shape[0] - 1)
             if not on_survey:
                 long = short = 1.0
             grazing = max(0.05, -d[2])
-            left = water_normal(w.tile, w.slope0, w.slope1, w.slope2, w.slope3, x, y, footprint / np.sqrt(grazing), long, short, n)
+            left = water_normal(
+                w.tile, w.slope0, w.slope1, w.slope2, w.slope3, x, y, footprint / np.sqrt(grazing), long, short, n
+            )
             fold = 1 - (1 - tile_at(w.fold, w.tile[0], x, y, 3)) * long
             foam = min(1.0, max(0.0, (0.44 - fold) / 0.35))
             if on_survey:
-                bed = (w.heights[i, j] * (1 - a) + w.heights[i + 1, j] * a) * (1 - b) + (w.heights[i, j + 1] * (1 - a) + w.heights[i + 1, j + 1] * a) * b
+                bed = (w.heights[i, j] * (1 - a) + w.heights[i + 1, j] * a) * (1 - b) + (
+                    w.heights[i, j + 1] * (1 - a) + w.heights[i + 1, j + 1] * a
+                ) * b
                 thin = z - bed
                 if thin < 0.012:  # a film at the water's edge, too thin to see: on to the bed
                     o[0], o[1], o[2] = x + 0.01 * d[0], y + 0.01 * d[1], z + 0.01 * d[2]
@@ -388,7 +424,9 @@ def _sample(w, view, limits, px, py, pixel, sample, buf, f, room, m, out, ids, c
                     m2 = left + w.sun[6] * w.sun[6]
                     dn = np.exp(-tan2 / m2) / (np.pi * m2 * cos_h**4)
                     if dn > 1e-4:
-                        shade = 1.0 / (1 + 0.5 * m2 / max(cos_v * cos_v, 1e-3)) / (1 + 0.5 * m2 / max(cos_l * cos_l, 1e-3))
+                        shade = (
+                            1.0 / (1 + 0.5 * m2 / max(cos_v * cos_v, 1e-3)) / (1 + 0.5 * m2 / max(cos_l * cos_l, 1e-3))
+                        )
                         k = fresnel(cos_vh, IOR_WATER) * dn * shade / (4 * cos_v)
                         if _open(w.scene, buf, f, x, y, z + 0.02, w.sun[0], w.sun[1], w.sun[2], 1e9, SEEN, counts, log):
                             fade = np.exp(-fog_depth(w.fog, z, max(w.sun[2], 0.02), 60000.0))
@@ -444,7 +482,9 @@ def _sample(w, view, limits, px, py, pixel, sample, buf, f, room, m, out, ids, c
                 m[rf.ALBEDO + c] = 0.72
                 ng[c] = n[c]
         elif kind == GROUND:
-            wet = ground_surface(w.normals, w.albedo, w.grid, x, y, footprint, travelled if depth == 0 else 200.0, n, albedo)
+            wet = ground_surface(
+                w.normals, w.albedo, w.grid, x, y, footprint, travelled if depth == 0 else 200.0, n, albedo
+            )
             for c in range(3):
                 m[rf.ALBEDO + c] = albedo[c]
             if wet > 0.05 and depth == 0 and not in_water:
@@ -460,7 +500,22 @@ def _sample(w, view, limits, px, py, pixel, sample, buf, f, room, m, out, ids, c
         elif kind == PLANT:
             for c in range(3):
                 n[c] = ng[c]
-            layer = plant_surface(w.transform[inst], w.cut[g], w.look[g], float(w.shade[inst]), prim, x, y, z, d[0], d[1], d[2], n, albedo, through)
+            layer = plant_surface(
+                w.transform[inst],
+                w.cut[g],
+                w.look[g],
+                float(w.shade[inst]),
+                prim,
+                x,
+                y,
+                z,
+                d[0],
+                d[1],
+                d[2],
+                n,
+                albedo,
+                through,
+            )
             sheen = w.look[g, 30] > 0 and layer > 0 and depth == 0 and d[0] * n[0] + d[1] * n[1] + d[2] * n[2] < 0
             for c in range(3):
                 ng[c] = n[c]
@@ -490,13 +545,51 @@ def _sample(w, view, limits, px, py, pixel, sample, buf, f, room, m, out, ids, c
                 for c in range(3):
                     own[c] = ng[c] * q
                 mt._to_own(w.transform[inst], x, y, z, work)
-                if cell(pixel, sample * 64 + step, 78) >= mt.opacity(look, w.corner, triangle, bu, bv, w.texture, w.texture_where, w.curve, footprint, work, own, place, tex):
+                if cell(pixel, sample * 64 + step, 78) >= mt.opacity(
+                    look,
+                    w.corner,
+                    triangle,
+                    bu,
+                    bv,
+                    w.texture,
+                    w.texture_where,
+                    w.curve,
+                    footprint,
+                    work,
+                    own,
+                    place,
+                    tex,
+                ):
                     # a hole: on, in the same direction
                     o[0], o[1], o[2] = x, y, z
                     near = 1e-4 + 1e-6 * dist
                     continue
             tone = float(w.tone[w.offset[g] + prim]) if look[mt.TONED] > 0 else 1.0
-            mt.material(look, w.transform[inst], tone, w.corner, triangle, bu, bv, w.texture, w.texture_where, w.curve, x, y, z, footprint, n, ng, m, work, own, t1, t2, place, tex)
+            mt.material(
+                look,
+                w.transform[inst],
+                tone,
+                w.corner,
+                triangle,
+                bu,
+                bv,
+                w.texture,
+                w.texture_where,
+                w.curve,
+                x,
+                y,
+                z,
+                footprint,
+                n,
+                ng,
+                m,
+                work,
+                own,
+                t1,
+                t2,
+                place,
+                tex,
+            )
             glossy = depth == 0 or (m[rf.ALPHA] < 0.09 and m[rf.F0] > 0.2)
         q = 1 / max(1e-20, np.sqrt(n[0] * n[0] + n[1] * n[1] + n[2] * n[2]))
         for c in range(3):
@@ -534,7 +627,11 @@ def _sample(w, view, limits, px, py, pixel, sample, buf, f, room, m, out, ids, c
         if kind == MODEL:
             lift = 2e-4 + 2e-6 * (abs(x) + abs(y) + abs(z))
         # light of its own
-        if kind == MODEL and m[rf.EMISSION] + m[rf.EMISSION + 1] + m[rf.EMISSION + 2] > 0 and (entering or w.look[g, mt.LAMP] < 0 or w.lamp[int(w.look[g, mt.LAMP]), ll.KIND] == ll.MESH):
+        if (
+            kind == MODEL
+            and m[rf.EMISSION] + m[rf.EMISSION + 1] + m[rf.EMISSION + 2] > 0
+            and (entering or w.look[g, mt.LAMP] < 0 or w.lamp[int(w.look[g, mt.LAMP]), ll.KIND] == ll.MESH)
+        ):
             weight = 1.0
             number = int(w.look[g, mt.LAMP])
             if density > 0 and number >= 0:
@@ -575,8 +672,26 @@ def _sample(w, view, limits, px, py, pixel, sample, buf, f, room, m, out, ids, c
                     cos_l = n[0] * w.sun[0] + n[1] * w.sun[1] + n[2] * w.sun[2]
                     if cos_l > 0 and cos_n > 0:
                         a2 = m[rf.ALPHA] * m[rf.ALPHA]
-                        k = fresnel(min(1.0, -(d[0] * hx2 + d[1] * hy2 + d[2] * hz2) * q), ior) * rf._density(cos_n, a2) / (4 * cos_o * (1 + rf._hidden(cos_o, a2) + rf._hidden(max(cos_l, 1e-4), a2)))
-                        if _open(w.scene, buf, f, x + ng[0] * lift, y + ng[1] * lift, z + ng[2] * lift, w.sun[0], w.sun[1], w.sun[2], 1e9, SEEN, counts, log):
+                        k = (
+                            fresnel(min(1.0, -(d[0] * hx2 + d[1] * hy2 + d[2] * hz2) * q), ior)
+                            * rf._density(cos_n, a2)
+                            / (4 * cos_o * (1 + rf._hidden(cos_o, a2) + rf._hidden(max(cos_l, 1e-4), a2)))
+                        )
+                        if _open(
+                            w.scene,
+                            buf,
+                            f,
+                            x + ng[0] * lift,
+                            y + ng[1] * lift,
+                            z + ng[2] * lift,
+                            w.sun[0],
+                            w.sun[1],
+                            w.sun[2],
+                            1e9,
+                            SEEN,
+                            counts,
+                            log,
+                        ):
                             fade = np.exp(-fog_depth(w.fog, z, max(w.sun[2], 0.02), 60000.0))
                             for c in range(3):
                                 by[MIRRORED if mirrored or first else SUN, c] += thr[c] * k * w.sun[3 + c] * fade
@@ -687,7 +802,21 @@ def _sample(w, view, limits, px, py, pixel, sample, buf, f, room, m, out, ids, c
                 for c in range(3):
                     sd[c] /= q
                 reach = q * 0.9998 - 1e-4
-            if not _open(w.scene, buf, f, x + up * ng[0], y + up * ng[1], z + up * ng[2], sd[0], sd[1], sd[2], reach, SEEN if depth == 0 and source != 1 else SCATTERED, counts, log):
+            if not _open(
+                w.scene,
+                buf,
+                f,
+                x + up * ng[0],
+                y + up * ng[1],
+                z + up * ng[2],
+                sd[0],
+                sd[1],
+                sd[2],
+                reach,
+                SEEN if depth == 0 and source != 1 else SCATTERED,
+                counts,
+                log,
+            ):
                 continue
             if glossy:
                 whole, gloss_alone = scattered(m, n, to_x, to_y, to_z, sd[0], sd[1], sd[2], dull, shiny)
@@ -706,12 +835,38 @@ def _sample(w, view, limits, px, py, pixel, sample, buf, f, room, m, out, ids, c
                 if drown > 0:
                     k *= 0.93
             if drown > 0:
-                slant = drown / np.sqrt(1 - (1 - sd[2] * sd[2]) / (IOR_WATER * IOR_WATER)) if source == 0 else drown * 1.15
+                slant = (
+                    drown / np.sqrt(1 - (1 - sd[2] * sd[2]) / (IOR_WATER * IOR_WATER)) if source == 0 else drown * 1.15
+                )
                 for c in range(3):
                     col[c] *= np.exp(-w.water[c] * slant)
             if _meets(w.pierced, x, y, z, sd, reach):
-                if _through(w.scene, w.owner, w.look, w.transform, w.corner, w.texture, w.texture_where, w.curve, buf, f, x + up * ng[0], y + up * ng[1], z + up * ng[2],
-                            sd[0], sd[1], sd[2], reach, room, counts, log, tint) <= 0:
+                if (
+                    _through(
+                        w.scene,
+                        w.owner,
+                        w.look,
+                        w.transform,
+                        w.corner,
+                        w.texture,
+                        w.texture_where,
+                        w.curve,
+                        buf,
+                        f,
+                        x + up * ng[0],
+                        y + up * ng[1],
+                        z + up * ng[2],
+                        sd[0],
+                        sd[1],
+                        sd[2],
+                        reach,
+                        room,
+                        counts,
+                        log,
+                        tint,
+                    )
+                    <= 0
+                ):
                     continue
                 for c in range(3):
                     col[c] *= tint[c]
@@ -762,7 +917,9 @@ def _sample(w, view, limits, px, py, pixel, sample, buf, f, room, m, out, ids, c
                 plain = False
             else:
                 for c in range(3):
-                    thr[c] *= m[rf.E_COAT] / m[rf.P_COAT] if coat else (1 - m[rf.E_COAT]) * m[rf.E_GLOSS + c] / m[rf.P_GLOSS]
+                    thr[c] *= (
+                        m[rf.E_COAT] / m[rf.P_COAT] if coat else (1 - m[rf.E_COAT]) * m[rf.E_GLOSS + c] / m[rf.P_GLOSS]
+                    )
                 density = 0.0
                 plain = True
             if d[0] * ng[0] + d[1] * ng[1] + d[2] * ng[2] <= 0:

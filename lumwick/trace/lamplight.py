@@ -37,7 +37,8 @@ def chance(lamps, number, x, y, z):
 
 @nb.njit(**INNER)
 def choose(lamps, x, y, z, u):
-    """A lamp's number, the probability of choosing it, and about the light [lx] of all at this point; -1 if no lamp shines."""
+    """A lamp's number, the probability of choosing it, and about the light [lx] of all at this point; -1 if no lamp
+    shines."""
     total = 0.0
     for k in range(len(lamps)):
         total += weight(lamps[k], x, y, z)

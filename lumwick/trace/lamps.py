@@ -16,8 +16,16 @@ def row(lamp: LampLight) -> NDArray[np.float64]:
     """A lamp's numbers for the kernel, shape (LAMP_NUMBERS,)."""
     out = np.zeros(ll.LAMP_NUMBERS)
     light = lamp.light()
-    out[ll.KIND], out[ll.AT : ll.AT + 3], out[ll.WAY : ll.WAY + 3], out[ll.LIGHT : ll.LIGHT + 3] = KINDS[lamp.kind], lamp.position, lamp.way, light
-    out[ll.COS_INNER], out[ll.COS_OUTER] = np.cos(np.radians(min(lamp.inner, lamp.outer))), np.cos(np.radians(lamp.outer))
+    out[ll.KIND], out[ll.AT : ll.AT + 3], out[ll.WAY : ll.WAY + 3], out[ll.LIGHT : ll.LIGHT + 3] = (
+        KINDS[lamp.kind],
+        lamp.position,
+        lamp.way,
+        light,
+    )
+    out[ll.COS_INNER], out[ll.COS_OUTER] = (
+        np.cos(np.radians(min(lamp.inner, lamp.outer))),
+        np.cos(np.radians(lamp.outer)),
+    )
     flat = lamp.kind in ("rectangle", "disc")
     if flat:
         out[ll.SIDE_A : ll.SIDE_A + 3], out[ll.SIDE_B : ll.SIDE_B + 3] = lamp.sides()
@@ -45,7 +53,9 @@ def outline(lamp: LampLight) -> tuple[NDArray[np.float32], NDArray[np.uint32]] |
     return (v + lamp.position).astype(np.float32), t.astype(np.uint32)
 
 
-def glowing_mesh(corners: NDArray[np.float64], light: NDArray[np.float64]) -> tuple[NDArray[np.float64], NDArray[np.float64]] | None:
+def glowing_mesh(
+    corners: NDArray[np.float64], light: NDArray[np.float64]
+) -> tuple[NDArray[np.float64], NDArray[np.float64]] | None:
     """A mesh as a lamp, shining to both sides: its row (with FIRST to be set) and its triangles.
 
     Parameters
@@ -66,7 +76,12 @@ def glowing_mesh(corners: NDArray[np.float64], light: NDArray[np.float64]) -> tu
     kept = areas > 0
     corners, a, b, areas = corners[kept], a[kept], b[kept], areas[kept]
     triangles = np.zeros((len(areas), ll.TRIANGLE_NUMBERS))
-    triangles[:, 0:3], triangles[:, 3:6], triangles[:, 6:9], triangles[:, 9] = corners[:, 0], a, b, np.cumsum(areas) / area
+    triangles[:, 0:3], triangles[:, 3:6], triangles[:, 6:9], triangles[:, 9] = (
+        corners[:, 0],
+        a,
+        b,
+        np.cumsum(areas) / area,
+    )
     triangles[-1, 9] = 1.0
     middle = (corners.mean(1) * areas[:, None]).sum(0) / area
     row = np.zeros(ll.LAMP_NUMBERS)

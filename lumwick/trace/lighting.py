@@ -64,7 +64,16 @@ def lighting(sky: ClearSky, weather: Weather, sun_direction: NDArray[np.float64]
     sun_h = sky.sun_lux * max(sz, 0.0)
     # what fog takes from the beam it gives back, evenly
     ambient = (diffuse + sun_h * (1 - through)) / np.pi * 0.82
-    fog = np.array([weather.fog_extinction, weather.fog_height, weather.fog_base, *(sky.sun_lux * through), *ambient, FOG_ASYMMETRY])
+    fog = np.array(
+        [
+            weather.fog_extinction,
+            weather.fog_height,
+            weather.fog_base,
+            *(sky.sun_lux * through),
+            *ambient,
+            FOG_ASYMMETRY,
+        ]
+    )
     el = 0.5 * np.pi * (np.arange(n_el) / (n_el - 1)) ** 2
     az = np.pi * (np.arange(n_az) / (n_az - 1)) ** 2
     dz = np.maximum(np.sin(el), 0.004)
@@ -89,7 +98,9 @@ def lighting(sky: ClearSky, weather: Weather, sun_direction: NDArray[np.float64]
 PANORAMA_ROWS, PANORAMA_COLS = 128, 256
 
 
-def surround_lighting(picture: NDArray[np.float32], turn: float, lux: float, weather: Weather) -> tuple[Lighting, NDArray[np.float32]]:
+def surround_lighting(
+    picture: NDArray[np.float32], turn: float, lux: float, weather: Weather
+) -> tuple[Lighting, NDArray[np.float32]]:
     """The light of an environment picture, and the picture in cd/m2.
 
     Parameters
@@ -119,5 +130,9 @@ def surround_lighting(picture: NDArray[np.float32], turn: float, lux: float, wea
     share += 0.05 * share.mean()
     share /= share.sum()
     ambient = down * (lux / given) / np.pi * 0.82
-    fog = np.array([weather.fog_extinction, weather.fog_height, weather.fog_base, 0.0, 0.0, 0.0, *ambient, FOG_ASYMMETRY])
-    return Lighting(np.zeros((2, 2, 3)), alias_table(share.ravel()), share.astype(np.float32), fog, down * (lux / given), 0.0), light
+    fog = np.array(
+        [weather.fog_extinction, weather.fog_height, weather.fog_base, 0.0, 0.0, 0.0, *ambient, FOG_ASYMMETRY]
+    )
+    return Lighting(
+        np.zeros((2, 2, 3)), alias_table(share.ravel()), share.astype(np.float32), fog, down * (lux / given), 0.0
+    ), light

@@ -19,7 +19,8 @@ BOXED, BASE_MAP, NORMAL_MAP, ROUGH_MAP, EMISSION_MAP = 27, 28, 29, 30, 31
 CORNERS, LAMP, THROUGH, NORMAL_SCALE, TONED = 32, 33, 34, 37, 38
 LOOK = 40
 CORNER_NUMBERS = 20
-"""Of a textured triangle: u v at three corners (6), normals (9), the direction of growing u (3), texture widths in a metre (1), spare."""
+"""Of a textured triangle: u v at three corners (6), normals (9), the direction of growing u (3), texture widths in a
+metre (1), spare."""
 
 
 @nb.njit(**INNER)
@@ -98,8 +99,11 @@ def emission_at(look, corner, triangle, bu, bv, data, where, curve, p, own, out,
 
 
 @nb.njit(**INNER)
-def material(look, matrix, tone, corner, triangle, bu, bv, data, where, curve, x, y, z, footprint, n, ng, m, p, own, t, b, out, c):
-    """Fill in a point's properties ``m`` and shading normal ``n``; ``ng`` comes in the placement's own frame and leaves in the place's.
+def material(
+    look, matrix, tone, corner, triangle, bu, bv, data, where, curve, x, y, z, footprint, n, ng, m, p, own, t, b, out, c
+):
+    """Fill in a point's properties ``m`` and shading normal ``n``; ``ng`` comes in the placement's own frame and
+    leaves in the place's.
 
     Parameters
     ----------
@@ -206,7 +210,13 @@ def material(look, matrix, tone, corner, triangle, bu, bv, data, where, curve, x
         high = hu = hv = hw = mix = 0.0
         shade = 1.0
         for k in range(4 if bumpy else 1):
-            h, mixed, toned = pattern(kind, pu + (step if k == 1 else 0.0), pv + (step if k == 2 else 0.0), pw + (step if k == 3 else 0.0), small)
+            h, mixed, toned = pattern(
+                kind,
+                pu + (step if k == 1 else 0.0),
+                pv + (step if k == 2 else 0.0),
+                pw + (step if k == 3 else 0.0),
+                small,
+            )
             if k == 0:
                 high, mix, shade = h, mixed, toned
             elif k == 1:
@@ -235,7 +245,8 @@ def material(look, matrix, tone, corner, triangle, bu, bv, data, where, curve, x
     wet = look[WET]
     coat, coat_rough = look[COAT], look[COAT_ROUGH]
     if wet > 0:
-        # light that the film of water turns back into pores is lost to them: darker, the more so what is porous (sand more than rock)
+        # light that the film of water turns back into pores is lost to them: darker, the more so what is porous
+        # (sand more than rock)
         porous = 1.9 if kind == SAND else 1.45
         for k in range(3):
             m[rf.ALBEDO + k] = m[rf.ALBEDO + k] * (1 - wet) + wet * m[rf.ALBEDO + k] ** porous

@@ -97,7 +97,11 @@ def pattern(kind, u, v, w, footprint):
             bend, _, _ = noise2(u / 0.7, v / 0.7, 71)
             wave = seen * np.cos((0.8 * u + 0.6 * v) * 68.0 + 2.8 * bend)
         grain = _rough(u, v, w, 3, footprint, 0.006, 73)
-        return 0.0035 * wave + 0.0008 * grain, 0.0, 1 + 0.06 * wave + 0.22 * grain + 0.1 * _rough(u, v, w, 2, footprint, 0.8, 76)
+        return (
+            0.0035 * wave + 0.0008 * grain,
+            0.0,
+            1 + 0.06 * wave + 0.22 * grain + 0.1 * _rough(u, v, w, 2, footprint, 0.8, 76),
+        )
     if kind == MOSS:
         seen = _fade(footprint, 0.02)
         cushion = _rough(u, v, w, 4, footprint, 0.12, 81)
@@ -129,12 +133,23 @@ def pattern(kind, u, v, w, footprint):
             joint = joint + (1 - _fade(footprint, 0.05)) * 0.17
         own = cell(np.int64(brick), np.int64(course), 111)
         grain = _rough(u, v, w, 4, footprint, 0.02, 113)
-        return -0.007 * joint + 0.0018 * grain, joint, (0.75 + 0.5 * own * _fade(footprint, 0.3) + 0.25 * (1 - _fade(footprint, 0.3))) * (1 - joint) * (1 + 0.3 * grain) + joint * (1 + 0.15 * grain)
+        return (
+            -0.007 * joint + 0.0018 * grain,
+            joint,
+            (0.75 + 0.5 * own * _fade(footprint, 0.3) + 0.25 * (1 - _fade(footprint, 0.3)))
+            * (1 - joint)
+            * (1 + 0.3 * grain)
+            + joint * (1 + 0.15 * grain),
+        )
     if kind == GRAVEL:
         seen = _fade(footprint, 0.05)
         if seen <= 0:
             return 0.0, 0.5, 1.0
         d, e, own = _cells(u / 0.028, v / 0.028, 121)
         round_ = max(0.0, 1 - 1.25 * d)
-        return 0.010 * seen * np.sqrt(round_), own * seen + 0.5 * (1 - seen), 1 + seen * ((0.6 + 0.7 * own) * min(1.0, 4 * (e - d)) - 1)
+        return (
+            0.010 * seen * np.sqrt(round_),
+            own * seen + 0.5 * (1 - seen),
+            1 + seen * ((0.6 + 0.7 * own) * min(1.0, 4 * (e - d)) - 1),
+        )
     return 0.0, 0.0, 1.0

@@ -68,7 +68,8 @@ def _schlick(cos):
 
 @lru_cache(1)
 def albedo_table() -> NDArray[np.float32]:
-    """Directional albedo of GGX, shape (LEVELS, LEVELS, 2): by sqrt(cosine) and roughness; all of it, and its share at grazing (Schlick).
+    """Directional albedo of GGX, shape (LEVELS, LEVELS, 2): by sqrt(cosine) and roughness; all of it, and its share
+    at grazing (Schlick).
 
     Computed here by the same laws, with Sobol points on the visible facets.
     """
@@ -238,7 +239,11 @@ def basis(n, t, b):
 @nb.njit(**INNER)
 def facet(alpha, n, t, b, ox, oy, oz, u, v):
     """A facet's normal, as seen from direction ``o``."""
-    x, y, z = ox * t[0] + oy * t[1] + oz * t[2], ox * b[0] + oy * b[1] + oz * b[2], max(1e-3, ox * n[0] + oy * n[1] + oz * n[2])
+    x, y, z = (
+        ox * t[0] + oy * t[1] + oz * t[2],
+        ox * b[0] + oy * b[1] + oz * b[2],
+        max(1e-3, ox * n[0] + oy * n[1] + oz * n[2]),
+    )
     x, y = alpha * x, alpha * y
     q = 1 / np.sqrt(x * x + y * y + z * z)
     x, y, z = x * q, y * q, z * q

@@ -60,8 +60,12 @@ class Quality:
     flat: bool = False
 
 
-QUALITIES = {"sketch": Quality(4, 1, "balanced"), "study": Quality(16, 1, "high", 4, noise=0.02, most=48), "fine": Quality(64, 2, "high", 8, noise=0.01, most=192),
-             "matte": Quality(32, 0, "none", 4, flat=True)}
+QUALITIES = {
+    "sketch": Quality(4, 1, "balanced"),
+    "study": Quality(16, 1, "high", 4, noise=0.02, most=48),
+    "fine": Quality(64, 2, "high", 8, noise=0.01, most=192),
+    "matte": Quality(32, 0, "none", 4, flat=True),
+}
 
 
 @dataclass
@@ -118,7 +122,8 @@ class Film:
         return self.sums[..., 9] / self.counted[..., 0]
 
     def error(self) -> NDArray[np.float32]:
-        """Standard error of each pixel's brightness, as a share of the brightness (and of a floor for the dark), shape (height, width)."""
+        """Standard error of each pixel's brightness, as a share of the brightness (and of a floor for the dark),
+        shape (height, width)."""
         n = self.counted[..., 0]
         mean = self.sums[..., :3].sum(-1) / n
         variance = np.maximum(self.sums[..., SQUARED] / n - mean * mean, 0) / np.maximum(n - 1, 1)
@@ -146,9 +151,22 @@ def blank(width: int, height: int, passes: bool = False) -> Film:
     return film
 
 
-def expose(stage: Stage, film: Film, samples: int | NDArray[np.int32], bounces: int = 1, seed: int = 1, stop: Callable[[], bool] | None = None,
-           strip: int = 300_000, opens: Camera | None = None, closes: Camera | None = None, window: Window | None = None, reflections: int = 4, transmissions: int = 8,
-           flat: bool = False, log: NDArray[np.float32] | None = None) -> bool:
+def expose(
+    stage: Stage,
+    film: Film,
+    samples: int | NDArray[np.int32],
+    bounces: int = 1,
+    seed: int = 1,
+    stop: Callable[[], bool] | None = None,
+    strip: int = 300_000,
+    opens: Camera | None = None,
+    closes: Camera | None = None,
+    window: Window | None = None,
+    reflections: int = 4,
+    transmissions: int = 8,
+    flat: bool = False,
+    log: NDArray[np.float32] | None = None,
+) -> bool:
     """Add samples to a film. The n-th sample of a pixel is the same whenever it is added.
 
     Parameters
@@ -173,9 +191,16 @@ def expose(stage: Stage, film: Film, samples: int | NDArray[np.int32], bounces: 
     """
     height, width = film.sums.shape[:2]
     view = stage.view(width, height, opens, closes, window)
-    wanted = np.full((height, width), samples, np.int32) if isinstance(samples, int) else np.ascontiguousarray(samples, np.int32)
+    wanted = (
+        np.full((height, width), samples, np.int32)
+        if isinstance(samples, int)
+        else np.ascontiguousarray(samples, np.int32)
+    )
     # indirect light of one sample may be at most this many times what a white card in the open would send back
-    open_light = float(LUMA @ (stage._light.sky_lux + stage.clear.sun_lux * max(float(stage.snapshot.sun_direction[2]), 0.0))) / np.pi
+    open_light = (
+        float(LUMA @ (stage._light.sky_lux + stage.clear.sun_lux * max(float(stage.snapshot.sun_direction[2]), 0.0)))
+        / np.pi
+    )
     open_lux = max(np.pi * open_light, 1e-3)
     lamps = stage.world.lamp
     if len(lamps):  # or, by lamps, a white card two metres from the strongest
@@ -192,7 +217,19 @@ def expose(stage: Stage, film: Film, samples: int | NDArray[np.int32], bounces: 
         rows = np.concatenate([chosen[0::2], chosen[1::2]])
         part = np.zeros((len(rows), 2), np.int64)
         with ENGINE:
-            render_rows(stage.world, view, limits, sums, by_source, mattes, wanted, seed, rows, part, NO_LOG if log is None else log)
+            render_rows(
+                stage.world,
+                view,
+                limits,
+                sums,
+                by_source,
+                mattes,
+                wanted,
+                seed,
+                rows,
+                part,
+                NO_LOG if log is None else log,
+            )
         counts[rows] = part
     film.sums, film.passes, film.mattes, film.names = sums, by_source, mattes, (stage.things, stage.surfaces)
     film.rays += int(counts[:, 0].sum())
@@ -228,14 +265,22 @@ def more_samples(film: Film, budget: float, noise: float, most: int) -> NDArray[
     share = min(1.0, budget * n.size / total)
     wanted = need * share
     # the remainders are dealt out by an ordered pattern, so that no sample of the budget is lost
-    pattern = np.tile(np.array([[0, 8, 2, 10], [12, 4, 14, 6], [3, 11, 1, 9], [15, 7, 13, 5]]) / 16.0 + 1 / 32, (n.shape[0] // 4 + 1, n.shape[1] // 4 + 1))[: n.shape[0], : n.shape[1]]
+    pattern = np.tile(
+        np.array([[0, 8, 2, 10], [12, 4, 14, 6], [3, 11, 1, 9], [15, 7, 13, 5]]) / 16.0 + 1 / 32,
+        (n.shape[0] // 4 + 1, n.shape[1] // 4 + 1),
+    )[: n.shape[0], : n.shape[1]]
     return np.asarray(np.floor(wanted + pattern), np.int32)
 
 
 def unreached(film: Film, noise: float) -> str:
     """A word about where a noise threshold was not reached; empty if it was, but for a hundredth of the picture."""
     above = float((film.error() > noise).mean())
-    return f"Noise is still above {100 * noise:g} % in {100 * above:.0f} % of the picture: more samples, or a higher threshold, would meet it." if above > 0.01 else ""
+    return (
+        f"Noise is still above {100 * noise:g} % in {100 * above:.0f} % of the "
+        "picture: more samples, or a higher threshold, would meet it."
+        if above > 0.01
+        else ""
+    )
 
 
 @lru_cache(1)
@@ -268,7 +313,8 @@ def _filtered(images: dict[str, NDArray[np.float32]], grade: str, **switches: bo
 
 
 FINE_KEPT, CLEAR_KEPT, CLEAR_ERROR = 0.3, 0.9, 0.05
-"""How much of the traced picture is kept where surfaces change from pixel to pixel; and how much, at most, where its own
+"""How much of the traced picture is kept where surfaces change from pixel to pixel; and how much, at most, where its
+own
 error is small, which falls to nothing at this error (docs/decisions/0008)."""
 
 
@@ -298,7 +344,9 @@ def clean(film: Film, ev: float, grade: str = "high") -> NDArray[np.float32]:
         if grade == "high":
             guides = {"albedo": _filtered({"albedo": albedo}, grade), "normal": _filtered({"normal": normal}, grade)}
             out = _filtered({"color": colour, **guides}, grade, hdr=True, cleanAux=True)
-            kept = np.maximum(FINE_KEPT * _detail(guides["normal"]), CLEAR_KEPT * np.clip(1 - film.error() / CLEAR_ERROR, 0, 1))[..., None]
+            kept = np.maximum(
+                FINE_KEPT * _detail(guides["normal"]), CLEAR_KEPT * np.clip(1 - film.error() / CLEAR_ERROR, 0, 1)
+            )[..., None]
             out = np.asarray(out + kept * (colour - out), np.float32)
         else:
             out = _filtered({"color": colour, "albedo": albedo, "normal": normal}, grade, hdr=True)

@@ -81,7 +81,11 @@ def pair(pixel, sample, dimension):
     Burley, Practical hash-based Owen scrambling, Journal of Computer Graphics Techniques 9 (2020).
     """
     block = np.uint32(sample) >> np.uint32(_BITS)
-    seed = mix32(np.uint32(pixel) ^ np.uint32(np.uint32(dimension) * np.uint32(0x9E3779B9)) ^ np.uint32(block * np.uint32(0x85EBCA6B)))
+    seed = mix32(
+        np.uint32(pixel)
+        ^ np.uint32(np.uint32(dimension) * np.uint32(0x9E3779B9))
+        ^ np.uint32(block * np.uint32(0x85EBCA6B))
+    )
     other = np.uint32(seed * np.uint32(0x846CA68B) + np.uint32(0x6C50B47C))
     third = np.uint32((seed ^ (seed >> np.uint32(15))) * np.uint32(0x2C1B3C6D))
     # the order: digits of the number, the highest lowest
@@ -139,7 +143,14 @@ def elevation(dz):
     Abramowitz and Stegun, Handbook of Mathematical Functions (1964), 4.4.46.
     """
     z = min(1.0, abs(dz))
-    p = 1.5707963050 + z * (-0.2145988016 + z * (0.0889789874 + z * (-0.0501743046 + z * (0.0308918810 + z * (-0.0170881256 + z * (0.0066700901 - z * 0.0012624911))))))
+    p = 1.5707963050 + z * (
+        -0.2145988016
+        + z
+        * (
+            0.0889789874
+            + z * (-0.0501743046 + z * (0.0308918810 + z * (-0.0170881256 + z * (0.0066700901 - z * 0.0012624911))))
+        )
+    )
     a = max(0.0, 0.5 * np.pi - np.sqrt(1 - z) * p)
     return a if dz >= 0 else -a
 
@@ -147,7 +158,11 @@ def elevation(dz):
 @nb.njit(**INNER)
 def cell(ix, iy, iz):
     """A number in [0, 1) for a lattice cell."""
-    h = mix32(np.uint32(ix) * np.uint32(0x8DA6B343) ^ np.uint32(iy) * np.uint32(0xD8163841) ^ np.uint32(iz) * np.uint32(0xCB1AB31F))
+    h = mix32(
+        np.uint32(ix) * np.uint32(0x8DA6B343)
+        ^ np.uint32(iy) * np.uint32(0xD8163841)
+        ^ np.uint32(iz) * np.uint32(0xCB1AB31F)
+    )
     return h * 2.3283064365386963e-10
 
 

@@ -10,7 +10,8 @@ from lumwick.trace.sampling import INNER, around, bearing, elevation
 
 @nb.njit(**INNER)
 def _dome(table, dx, dy, dz, sun_az, c):
-    """Radiance of a sky table, which is the same on both sides of the sun, in a direction (at the horizon for those below it)."""
+    """Radiance of a sky table, which is the same on both sides of the sun, in a direction (at the horizon for those
+    below it)."""
     el = elevation(max(dz, 0.0))
     az = abs(bearing(dx, dy) - sun_az)
     if az > np.pi:
@@ -112,7 +113,8 @@ def fog_depth(fog, z, dz, length):
 
 @nb.njit(**INNER)
 def fog_light(fog, cos_sun, c):
-    """Light [cd/m2] that deep fog shows towards the sun's angle: Henyey and Greenstein's phase, and what is scattered often."""
+    """Light [cd/m2] that deep fog shows towards the sun's angle: Henyey and Greenstein's phase, and what is scattered
+    often."""
     g = fog[9]
     phase = (1 - g * g) / (4 * np.pi * (1 + g * g - 2 * g * cos_sun) ** 1.5)
     for k in range(3):

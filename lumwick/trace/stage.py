@@ -96,10 +96,14 @@ class Stage:
         self.stands.make(shown, self._slope, self._normals, self._keys["ground"])
 
     def _show(self, snapshot: Snapshot) -> None:
-        """Turn to an instant; ground, things and stands are looked at again only if something of them is another than before."""
+        """Turn to an instant; ground, things and stands are looked at again only if something of them is another than
+        before."""
         before, now = self.shown.place, snapshot.place
         self.snapshot = snapshot
-        if any(getattr(before, name) is not getattr(now, name) for name in ("site", "land", "sea", "growth", "built", "surfaces", "things")):
+        if any(
+            getattr(before, name) is not getattr(now, name)
+            for name in ("site", "land", "sea", "growth", "built", "surfaces", "things")
+        ):
             self._take_on(replace(self.shown, place=now, memory={}))
 
     def _level(self) -> float | None:
@@ -125,7 +129,14 @@ class Stage:
         self._parts["far"] = Part(FAR, far, look=plain_look(np.array(TURF) * 1.1), surfaces=("far ground",) * 4)
         self._normals = g.normals()
         self._slope = g.slope()
-        found = kept("cover", self._keys["ground"], lambda: {"albedo": albedo(g, land.cover, level, land.beach_top, land.seed), "sea": sea_nearness(g, level if level is not None else float(g.heights.min()) - 10)})
+        found = kept(
+            "cover",
+            self._keys["ground"],
+            lambda: {
+                "albedo": albedo(g, land.cover, level, land.beach_top, land.seed),
+                "sea": sea_nearness(g, level if level is not None else float(g.heights.min()) - 10),
+            },
+        )
         self._albedo, self._near_sea = found["albedo"], found["sea"]
         self._heights = g.heights.astype(np.float32)
         self._make_water_sheet()
@@ -158,8 +169,12 @@ class Stage:
         self._sheet_x, self._sheet_y = x.ravel()[used].astype(float), y.ravel()[used].astype(float)
         self._sheet_open = self._open[np.ix_(rows, cols)][..., 0].ravel()[used].astype(float)
         # at the sheet's rim the open sea's tiles go on, so the sheet must be as rough as they are
-        self._sheet_v = embree.padded(np.stack([self._sheet_x, self._sheet_y, np.full_like(self._sheet_x, level)], 1).astype(np.float32))
-        self._sea_mesh = embree.mesh(self._sheet_v, np.ascontiguousarray(quads.reshape(-1, 4).astype(np.uint32)), embree.MASK_WATER, embree.REFIT)
+        self._sheet_v = embree.padded(
+            np.stack([self._sheet_x, self._sheet_y, np.full_like(self._sheet_x, level)], 1).astype(np.float32)
+        )
+        self._sea_mesh = embree.mesh(
+            self._sheet_v, np.ascontiguousarray(quads.reshape(-1, 4).astype(np.uint32)), embree.MASK_WATER, embree.REFIT
+        )
         scene = embree.Scene(robust=True, dynamic=True)
         scene.attach(0, self._sea_mesh)
         scene.commit()
@@ -185,15 +200,34 @@ class Stage:
                 m = IDENTITY.copy()
                 m[9], m[10] = a, b
                 placed.append(m)
-        self._parts["open sea"] = Part(WATER, tile, np.array(placed, np.float32), np.zeros(len(placed), np.float32), mask=embree.MASK_WATER, thing="water", surfaces=("water",) * 4)
+        self._parts["open sea"] = Part(
+            WATER,
+            tile,
+            np.array(placed, np.float32),
+            np.zeros(len(placed), np.float32),
+            mask=embree.MASK_WATER,
+            thing="water",
+            surfaces=("water",) * 4,
+        )
         self._make_far_sea(level, w, s, e, north, reach * length, length)
 
     def _make_far_sea(self, level: float, w: float, s: float, e: float, n: float, reach: float, length: float) -> None:
         """Flat water: between the survey's edge and the first whole tile, and from the last tile to the horizon."""
-        w0, s0, e0, n0 = (np.floor(w / length) * length, np.floor(s / length) * length, np.ceil(e / length) * length, np.ceil(n / length) * length)
+        w0, s0, e0, n0 = (
+            np.floor(w / length) * length,
+            np.floor(s / length) * length,
+            np.ceil(e / length) * length,
+            np.ceil(n / length) * length,
+        )
         a, b = max(reach - length * 0.5, 1.0), 40000.0
 
-        def frame(inner: tuple[float, float, float, float], outer: tuple[float, float, float, float], z: float, v: list[list[float]], q: list[list[int]]) -> None:
+        def frame(
+            inner: tuple[float, float, float, float],
+            outer: tuple[float, float, float, float],
+            z: float,
+            v: list[list[float]],
+            q: list[list[int]],
+        ) -> None:
             base = len(v)
             for x0, y0, x1, y1 in (inner, outer):
                 v.extend([[x0, y0, z], [x1, y0, z], [x1, y1, z], [x0, y1, z]])
@@ -211,7 +245,9 @@ class Stage:
     def _make_built(self) -> None:
         place = self.shown.place
         # what glows, is wet or stands elsewhere is set at every instant; nothing is built anew for it
-        still = [surface.model_copy(update={"glow": 0.0, "wet": 0.0, "glow_colour": "#000000"}) for surface in place.surfaces]
+        still = [
+            surface.model_copy(update={"glow": 0.0, "wet": 0.0, "glow_colour": "#000000"}) for surface in place.surfaces
+        ]
         forms = [thing.model_copy(update=dict.fromkeys(PLACED, 0.0)) for thing in place.things]
         if self._keys.get("built") != (key := digest(list(place.built), forms, still, self._keys["ground"])):
             self.furnishing.make(self.shown)
@@ -234,7 +270,8 @@ class Stage:
         self._assemble()
 
     def glance(self, snapshot: Snapshot) -> None:
-        """Set the camera and the light alone; plants and waves stay as they were, for a first coarse picture at once."""
+        """Set the camera and the light alone; plants and waves stay as they were, for a first coarse picture at
+        once."""
         if "plants" not in self._keys:
             self.set(snapshot)
             return
@@ -244,7 +281,9 @@ class Stage:
         self._assemble()
 
     def _set_lamps(self, snap: Snapshot) -> None:
-        if not self._changed("lamps", [repr(vars(lamp)) for lamp in snap.lamps], repr(snap.shown), self._keys["placed"]):
+        if not self._changed(
+            "lamps", [repr(vars(lamp)) for lamp in snap.lamps], repr(snap.shown), self._keys["placed"]
+        ):
             return
         self.furnishing.light(snap)
         for name in [n for n in self._parts if n.startswith("lamp ")]:
@@ -264,10 +303,18 @@ class Stage:
         waves = swells(state, place.sea.seed, snap.loop)
         now = surface(waves, snap.t, place.sea.choppiness)
         self._slopes, self._fold = now.slopes, now.displaced
-        self._tile_data = np.array([*(t[0] for t in TILES), *(float((s**2).sum(-1).mean()) for s in now.slopes), slope_variance(state.wind_speed)])
+        self._tile_data = np.array(
+            [
+                *(t[0] for t in TILES),
+                *(float((s**2).sum(-1).mean()) for s in now.slopes),
+                slope_variance(state.wind_speed),
+            ]
+        )
         if self._sea_mesh is None:
             return []
-        raise_sheet(self._sheet_x, self._sheet_y, self._sheet_open, now.displaced, TILES[0][0], place.sea.level, self._sheet_v)
+        raise_sheet(
+            self._sheet_x, self._sheet_y, self._sheet_open, now.displaced, TILES[0][0], place.sea.level, self._sheet_v
+        )
         self._sea_mesh.moved()
         wrapped = np.pad(now.displaced[..., :3], ((0, 1), (0, 1), (0, 0)), mode="wrap").reshape(-1, 3)
         self._tile_v[:] = self._tile_rest + wrapped
@@ -276,8 +323,19 @@ class Stage:
 
     def _set_plants(self, snap: Snapshot) -> list[embree.Scene]:
         wind = snap.wind
-        if not self._changed("plants", [s.key for s in self.stands.standings], wind.mean, wind.toward, wind.omega, wind.amplitude, wind.phase, wind.wave, snap.t, snap.loop,
-                             np.asarray(snap.camera.position, float)):
+        if not self._changed(
+            "plants",
+            [s.key for s in self.stands.standings],
+            wind.mean,
+            wind.toward,
+            wind.omega,
+            wind.amplitude,
+            wind.phase,
+            wind.wave,
+            snap.t,
+            snap.loop,
+            np.asarray(snap.camera.position, float),
+        ):
             return []
         for name in [n for n in self._parts if n.startswith("stand ")]:
             del self._parts[name]
@@ -290,10 +348,26 @@ class Stage:
         sun = snap.sun
         # exact, so that a frame's light never depends on which frame was made before it
         surround = self.shown.place.surround
-        key = (float(sun.azimuth), float(sun.elevation), w, site.altitude, self.shown.place.sea, site.north_turn, surround, snap.surround_lux)
+        key = (
+            float(sun.azimuth),
+            float(sun.elevation),
+            w,
+            site.altitude,
+            self.shown.place.sea,
+            site.north_turn,
+            surround,
+            snap.surround_lux,
+        )
         if not self._changed("light", repr(key)):
             return
-        sky = clear_sky(float(sun.azimuth) + site.north_turn, float(sun.elevation), float(sun.distance_au), w.haze, w.ozone_du, site.altitude)
+        sky = clear_sky(
+            float(sun.azimuth) + site.north_turn,
+            float(sun.elevation),
+            float(sun.distance_au),
+            w.haze,
+            w.ozone_du,
+            site.altitude,
+        )
         self._panorama = np.zeros((1, 1, 3), np.float32)
         if surround.picture is None:
             light = lighting(sky, w, snap.sun_direction)
@@ -308,7 +382,8 @@ class Stage:
         colour = np.maximum(BAND_RGB_LUX, 0)
         self._air = (ext[0] + ext[1]) @ colour / colour.sum(0)
         sea = self.shown.place.sea
-        # absorption of natural water by colour, deepened by what makes it murky; a disc is lost at 1.7 / K (Poole and Atkins 1929)
+        # absorption of natural water by colour, deepened by what makes it murky; a disc is lost at 1.7 / K (Poole
+        # and Atkins 1929)
         k = 1.7 / sea.clarity
         self._absorb = np.array([0.34, 0.07, 0.055]) * 0.6 + k * np.array([0.62, 0.40, 0.62])
         down = light.sky_lux + sky.sun_lux * max(0.0, float(snap.sun_direction[2])) * light.sun_through_fog
@@ -322,7 +397,11 @@ class Stage:
         parts = list(self._parts.values())
         owner = np.repeat(np.arange(len(parts), dtype=np.int32), [len(p.transforms) for p in parts])
         transforms = np.concatenate([p.transforms for p in parts])
-        if self._changed("top", *(self._keys.get(k, "") for k in ("ground", "built", "placed", "plants", "sea", "lamps")), list(self._parts)):
+        if self._changed(
+            "top",
+            *(self._keys.get(k, "") for k in ("ground", "built", "placed", "plants", "sea", "lamps")),
+            list(self._parts),
+        ):
             self._top = embree.placed([p.child for p in parts], [p.mask for p in parts], owner, transforms)
         tones = [p.tone for p in parts if p.tone is not None]
         offset = np.zeros(len(parts), np.int64)
@@ -340,35 +419,84 @@ class Stage:
         lux = self.clear.sun_lux if d[2] > -0.02 else np.zeros(3)
         light, surround, furnishing = self._light, self.shown.place.surround, self.furnishing
         # directions of the sky are told from the sun's azimuth, those of a picture from its middle
-        turn = np.arctan2(d[0], d[1]) if surround.picture is None else np.radians(surround.turn + self.shown.place.site.north_turn)
+        turn = (
+            np.arctan2(d[0], d[1])
+            if surround.picture is None
+            else np.radians(surround.turn + self.shown.place.site.north_turn)
+        )
         table, self.things, self.surfaces = numbered(parts)
         self.world = World(
             scene=int(self._top.handle),
-            kind=np.array([p.kind for p in parts], np.int32), offset=offset, cut=np.array([p.cut for p in parts], np.int64),
-            look=np.array([p.look for p in parts]), owner=owner, transform=transforms,
-            shade=np.concatenate([p.shade for p in parts]), tone=np.concatenate(tones) if tones else np.ones(1, np.float32), thing=table,
-            corner=furnishing.corner, texture=furnishing.texture, texture_where=furnishing.texture_where, curve=CODE_TO_LINEAR, gloss=albedo_table(),
+            kind=np.array([p.kind for p in parts], np.int32),
+            offset=offset,
+            cut=np.array([p.cut for p in parts], np.int64),
+            look=np.array([p.look for p in parts]),
+            owner=owner,
+            transform=transforms,
+            shade=np.concatenate([p.shade for p in parts]),
+            tone=np.concatenate(tones) if tones else np.ones(1, np.float32),
+            thing=table,
+            corner=furnishing.corner,
+            texture=furnishing.texture,
+            texture_where=furnishing.texture_where,
+            curve=CODE_TO_LINEAR,
+            gloss=albedo_table(),
             pierced=boxes([p for p in parts if p.mask & (embree.MASK_CUT | embree.MASK_CLEAR)]),
-            normals=self._normals, albedo=self._albedo, heights=self._heights, open_water=self._open,
+            normals=self._normals,
+            albedo=self._albedo,
+            heights=self._heights,
+            open_water=self._open,
             grid=np.array([g.west, g.south, g.spacing, -1e9 if level is None else level, 0.16]),
-            slope0=self._slopes[0], slope1=self._slopes[1], slope2=self._slopes[2], slope3=self._slopes[3], fold=self._fold, tile=self._tile_data,
+            slope0=self._slopes[0],
+            slope1=self._slopes[1],
+            slope2=self._slopes[2],
+            slope3=self._slopes[3],
+            fold=self._fold,
+            tile=self._tile_data,
             water=np.array([*self._absorb, *self._body, *lace_drift(snap.t, snap.loop)]),
-            sky=self.clear.table.astype(np.float32), lit_sky=light.table.astype(np.float32), panorama=self._panorama, sky_pick=light.pick, sky_share=light.share,
+            sky=self.clear.table.astype(np.float32),
+            lit_sky=light.table.astype(np.float32),
+            panorama=self._panorama,
+            sky_pick=light.pick,
+            sky_share=light.share,
             sun=np.array([*d, *lux, np.tan(np.radians(snap.sun_width / 2)), turn, *t1, *t2]),
-            lamp=furnishing.lamp, lamp_triangle=furnishing.lamp_triangle, air=self._air, fog=light.fog,
+            lamp=furnishing.lamp,
+            lamp_triangle=furnishing.lamp_triangle,
+            air=self._air,
+            fog=light.fog,
         )
 
-    def add_target(self, name: str, vertices: NDArray[np.float32], faces: NDArray[np.uint32], colour: tuple[float, float, float] = (0.0, 0.0, 0.0), look: NDArray[np.float64] | None = None) -> None:
-        """Set up a plain matt test target, such as a grey card, or one of another look (it stays until the stage is dropped)."""
+    def add_target(
+        self,
+        name: str,
+        vertices: NDArray[np.float32],
+        faces: NDArray[np.uint32],
+        colour: tuple[float, float, float] = (0.0, 0.0, 0.0),
+        look: NDArray[np.float64] | None = None,
+    ) -> None:
+        """Set up a plain matt test target, such as a grey card, or one of another look (it stays until the stage is
+        dropped)."""
         look = plain_material(colour) if look is None else look
         mask = ray_mask(look)
         scene = embree.Scene(robust=True)
-        scene.attach(0, embree.mesh(embree.padded(vertices.astype(np.float32)), np.ascontiguousarray(faces.astype(np.uint32)), mask))
+        scene.attach(
+            0,
+            embree.mesh(
+                embree.padded(vertices.astype(np.float32)), np.ascontiguousarray(faces.astype(np.uint32)), mask
+            ),
+        )
         scene.commit()
         self._keys.pop("top", None)
         self._parts[f"target {name}"] = Part(MODEL, scene, look=look, mask=mask, thing=name, surfaces=(name,) * 4)
 
-    def view(self, width: int, height: int, opens: Camera | None = None, closes: Camera | None = None, window: Window | None = None) -> View:
+    def view(
+        self,
+        width: int,
+        height: int,
+        opens: Camera | None = None,
+        closes: Camera | None = None,
+        window: Window | None = None,
+    ) -> View:
         """The snapshot's camera for a film of this size, or its way from where the shutter opens to where it closes.
 
         Parameters
@@ -388,5 +516,28 @@ class Stage:
         moves = [end - start for start, end in zip(axes, ends, strict=True)]
         moving = any(np.abs(m).max() > 1e-9 for m in moves)
         drawn = a.distortion / 100.0
-        return View(axes[0], axes[1], axes[2], axes[3], moving, moves[0], moves[1], moves[2], moves[3], tan_x, tan_x * shown.height / shown.width, lens, float(a.focus),
-                    a.blades, np.radians(17.0), -drawn / (1 + drawn), a.dispersion / 1000.0, float(shown.width), float(shown.height), float(shown.left) + a.shift / (2 * tan_x) * shown.width, float(shown.top), int(a.around), float(a.eye))
+        return View(
+            axes[0],
+            axes[1],
+            axes[2],
+            axes[3],
+            moving,
+            moves[0],
+            moves[1],
+            moves[2],
+            moves[3],
+            tan_x,
+            tan_x * shown.height / shown.width,
+            lens,
+            float(a.focus),
+            a.blades,
+            np.radians(17.0),
+            -drawn / (1 + drawn),
+            a.dispersion / 1000.0,
+            float(shown.width),
+            float(shown.height),
+            float(shown.left) + a.shift / (2 * tan_x) * shown.width,
+            float(shown.top),
+            int(a.around),
+            float(a.eye),
+        )

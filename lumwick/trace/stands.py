@@ -58,11 +58,73 @@ class Kind:
 
 
 KINDS = {
-    "pine": Kind((0.098, 0.080, 0.066), (0.046, 0.070, 0.026), (0.022, 0.036, 0.008), (0.1, 0.1, 0.05), (0.2, 0.15, 0.1), 0.0011, 1.3, 0.0016, 0.0012, (60, 220, 4000), False),
-    "alder": Kind((0.13, 0.115, 0.10), (0.058, 0.098, 0.026), (0.085, 0.140, 0.020), (0.1, 0.1, 0.05), (0.2, 0.15, 0.1), 0.0009, 1.8, 0.0022, 0.0050, (55, 200, 4000), False),
-    "scrub": Kind((0.12, 0.10, 0.085), (0.062, 0.086, 0.030), (0.070, 0.105, 0.020), (0.1, 0.1, 0.05), (0.2, 0.15, 0.1), 0.0008, 2.2, 0.0022, 0.0045, (30, 110, 1200), False),
-    "reed": Kind((0.2, 0.16, 0.08), (0.115, 0.150, 0.042), (0.110, 0.155, 0.030), (0.25, 0.225, 0.10), (0.20, 0.165, 0.12), 0.0045, 1.1, 0.0050, 0.0020, (20, 75, 700), True, 2.4),
-    "grass": Kind((0.2, 0.16, 0.08), (0.098, 0.128, 0.036), (0.105, 0.150, 0.027), (0.2, 0.2, 0.1), (0.27, 0.225, 0.115), 0.0060, 2.0, 0.0022, 0.0, (14, 45, 170), True, 2.0),
+    "pine": Kind(
+        (0.098, 0.080, 0.066),
+        (0.046, 0.070, 0.026),
+        (0.022, 0.036, 0.008),
+        (0.1, 0.1, 0.05),
+        (0.2, 0.15, 0.1),
+        0.0011,
+        1.3,
+        0.0016,
+        0.0012,
+        (60, 220, 4000),
+        False,
+    ),
+    "alder": Kind(
+        (0.13, 0.115, 0.10),
+        (0.058, 0.098, 0.026),
+        (0.085, 0.140, 0.020),
+        (0.1, 0.1, 0.05),
+        (0.2, 0.15, 0.1),
+        0.0009,
+        1.8,
+        0.0022,
+        0.0050,
+        (55, 200, 4000),
+        False,
+    ),
+    "scrub": Kind(
+        (0.12, 0.10, 0.085),
+        (0.062, 0.086, 0.030),
+        (0.070, 0.105, 0.020),
+        (0.1, 0.1, 0.05),
+        (0.2, 0.15, 0.1),
+        0.0008,
+        2.2,
+        0.0022,
+        0.0045,
+        (30, 110, 1200),
+        False,
+    ),
+    "reed": Kind(
+        (0.2, 0.16, 0.08),
+        (0.115, 0.150, 0.042),
+        (0.110, 0.155, 0.030),
+        (0.25, 0.225, 0.10),
+        (0.20, 0.165, 0.12),
+        0.0045,
+        1.1,
+        0.0050,
+        0.0020,
+        (20, 75, 700),
+        True,
+        2.4,
+    ),
+    "grass": Kind(
+        (0.2, 0.16, 0.08),
+        (0.098, 0.128, 0.036),
+        (0.105, 0.150, 0.027),
+        (0.2, 0.2, 0.1),
+        (0.27, 0.225, 0.115),
+        0.0060,
+        2.0,
+        0.0022,
+        0.0,
+        (14, 45, 170),
+        True,
+        2.0,
+    ),
 }
 STIFFNESS_PA, SAP_DENSITY, CROWN = 9.0e9, 900.0, 0.45
 """Green wood: Young's modulus and density (round values of common practice), and the crown's slowing of the stem."""
@@ -125,7 +187,10 @@ class Stands:
         self.standings = []
         for one in planted(setting):
             key = digest(one.key, ground_key)
-            self.standings.append(old.get(key) or Standing(key, one.stand, KINDS[one.stand.kind], self._beds(one.stand, one.plants(slope), one.clear)))
+            self.standings.append(
+                old.get(key)
+                or Standing(key, one.stand, KINDS[one.stand.kind], self._beds(one.stand, one.plants(slope), one.clear))
+            )
 
     def _beds(self, stand: Stand, plants: Plants, clear: list[shapely.Geometry]) -> list[Bed]:
         kind = KINDS[stand.kind]
@@ -140,13 +205,21 @@ class Stands:
             beds = [(large, 2 * kind.patch, True, None)]
             for some, side in ((patches, kind.patch), (single, 0.0)):
                 mine = cell_numbers(some.position, 2 * kind.patch)
-                at = order[np.minimum(np.searchsorted(cells, mine, sorter=order), max(len(cells) - 1, 0))] if len(cells) else np.zeros(len(mine), np.int64)
-                beds.append((some, side, False, np.where(cells[at] == mine, at, -1) if len(cells) else np.full(len(mine), -1)))
+                at = (
+                    order[np.minimum(np.searchsorted(cells, mine, sorter=order), max(len(cells) - 1, 0))]
+                    if len(cells)
+                    else np.zeros(len(mine), np.int64)
+                )
+                beds.append(
+                    (some, side, False, np.where(cells[at] == mine, at, -1) if len(cells) else np.full(len(mine), -1))
+                )
         out = []
         for some, side, far, parent in beds:
             tall = some.scale * stand.height
             if kind.woody:
-                natural = CROWN * np.array([cantilever_frequency(STIFFNESS_PA, 0.0133 * h, h, SAP_DENSITY) for h in np.maximum(tall, 0.5)])
+                natural = CROWN * np.array(
+                    [cantilever_frequency(STIFFNESS_PA, 0.0133 * h, h, SAP_DENSITY) for h in np.maximum(tall, 0.5)]
+                )
             else:
                 natural = 1.6 / np.maximum(tall, 0.1) ** 0.5
             n = len(some.turn)
@@ -154,7 +227,8 @@ class Stands:
         return out
 
     def parts(self, snap: Snapshot) -> tuple[dict[str, Part], list[embree.Scene]]:
-        """The plants within sight at an instant, leaning, as named parts; and the scenes that were bent and wait for their commit."""
+        """The plants within sight at an instant, leaning, as named parts; and the scenes that were bent and wait for
+        their commit."""
         self._bent: list[embree.Scene] = []
         return dict(self._parts(snap)), self._bent
 
@@ -181,7 +255,15 @@ class Stands:
                 variant = variant_of(plants, variants)
                 chosen = np.flatnonzero(level < len(kind.reaches))
                 slopes = np.zeros((len(away), 2))
-                slopes[chosen] = lean(plants.position[chosen, 0], plants.position[chosen, 1], bed.natural[chosen], bed.phase[chosen], kind.compliance, wind, snap.t)
+                slopes[chosen] = lean(
+                    plants.position[chosen, 0],
+                    plants.position[chosen, 1],
+                    bed.natural[chosen],
+                    bed.phase[chosen],
+                    kind.compliance,
+                    wind,
+                    snap.t,
+                )
                 slopes += np.tan(np.radians(stand.lean)) * wind.toward
                 for lv in range(len(kind.reaches)):
                     for v in range(variants):
@@ -208,7 +290,9 @@ class Stands:
             bed.shapes[key] = Shape(form, vertices, scene, mesh, seed, level)
         return bed.shapes[key]
 
-    def _place(self, standing: Standing, bed: Bed, shape: Shape, which: NDArray[np.int64], slopes: NDArray[np.float64]) -> Part:
+    def _place(
+        self, standing: Standing, bed: Bed, shape: Shape, which: NDArray[np.int64], slopes: NDArray[np.float64]
+    ) -> Part:
         p, kind = bed.plants, standing.kind
         c, s, k = np.cos(p.turn[which]), np.sin(p.turn[which]), p.scale[which]
         across = np.ones_like(k) if bed.side else k  # a patch keeps its square, whatever its height
@@ -226,7 +310,12 @@ class Stands:
                 m[:, col + 2] = -(m[:, col] * n[:, 0] + m[:, col + 1] * n[:, 1]) / n[:, 2]
         m[:, 9:] = p.position[which]
         look = np.zeros(LOOK)
-        for surface, reflected, through in ((0, kind.bark, None), (1, kind.leaf, kind.through), (2, kind.stalk, kind.through), (3, kind.plume, kind.plume)):
+        for surface, reflected, through in (
+            (0, kind.bark, None),
+            (1, kind.leaf, kind.through),
+            (2, kind.stalk, kind.through),
+            (3, kind.plume, kind.plume),
+        ):
             look[6 * surface : 6 * surface + 3] = reflected
             if through is not None:
                 look[6 * surface + 3 : 6 * surface + 6] = through
@@ -234,8 +323,17 @@ class Stands:
         look[26:30] = shape.form.strip
         look[30] = kind.sheen**2
         mask = embree.MASK_FINE if shape.level < LEVELS - 1 else embree.MASK_FINE | embree.MASK_COARSE
-        return Part(PLANT, shape.scene, m, p.shade[which].astype(np.float32), look, _cuts(shape.form), mask=mask,
-                    thing=standing.stand.name, surfaces=tuple(f"{standing.stand.kind} {what}" for what in ("bark", "leaf", "stalk", "plume")))
+        return Part(
+            PLANT,
+            shape.scene,
+            m,
+            p.shade[which].astype(np.float32),
+            look,
+            _cuts(shape.form),
+            mask=mask,
+            thing=standing.stand.name,
+            surfaces=tuple(f"{standing.stand.kind} {what}" for what in ("bark", "leaf", "stalk", "plume")),
+        )
 
     def _bend(self, shape: Shape, kind: Kind, stand: Stand, wind: Gusts, snap: Snapshot, moving: str) -> None:
         """Move a form's branches and leaves; the simplest form, seen from far off, is moved by its lean alone."""
@@ -247,7 +345,16 @@ class Stands:
         branches = branch_motion(f.groups, shape.seed, kind.branch_hz, wind, snap.t, reach, snap.loop)
         branches[0] = 0.0
         leaves = branch_motion(f.flutter_groups, shape.seed + 7, 4.1, wind, snap.t, kind.leaf_reach * 60, snap.loop)
-        bend(f.vertices, f.weight, f.group, np.tanh(branches / 0.5) * 0.5, f.flutter, f.flutter_group, np.tanh(leaves), shape.vertices)
+        bend(
+            f.vertices,
+            f.weight,
+            f.group,
+            np.tanh(branches / 0.5) * 0.5,
+            f.flutter,
+            f.flutter_group,
+            np.tanh(leaves),
+            shape.vertices,
+        )
         shape.mesh.moved()
         self._bent.append(shape.scene)
 

@@ -55,7 +55,11 @@ def read_image(data: bytes, name: str) -> tuple[NDArray[np.float64], str]:
     try:
         with Image.open(io.BytesIO(data)) as image:
             if image.width * image.height * 4 > BYTES_READ_AT_MOST:
-                raise RenderError(f"The texture {name} is {image.width}x{image.height}: at most {int((BYTES_READ_AT_MOST / 4) ** 0.5):,} square can be opened. Reduce it first.")
+                raise RenderError(
+                    f"The texture {name} is {image.width}x{image.height}: at most "
+                    f"{int((BYTES_READ_AT_MOST / 4) ** 0.5):,} square can be opened. Reduce it "
+                    "first."
+                )
             if max(image.size) > SIDE_AT_MOST:
                 notes.append(f"{name} was reduced from {image.width}x{image.height}")
                 image.draft(None, (SIDE_AT_MOST, SIDE_AT_MOST))
@@ -119,7 +123,8 @@ def read_texture(data: bytes, name: str, holds: int) -> Pyramid:
 
 
 def packed(textures: list[Pyramid]) -> tuple[NDArray[np.uint8], NDArray[np.int64]]:
-    """All textures' bytes, and where each lies: width, height, number of levels, what it holds, then the levels' starts."""
+    """All textures' bytes, and where each lies: width, height, number of levels, what it holds, then the levels'
+    starts."""
     at = np.zeros((max(1, len(textures)), 4 + LEVELS_AT_MOST), np.int64)
     flat, start = [np.zeros(4, np.uint8)], 4
     for k, texture in enumerate(textures):
@@ -161,20 +166,28 @@ def read_panorama(data: bytes, name: str) -> tuple[NDArray[np.float32], str]:
         spec = image.spec()
         if spec.width * spec.height > 16384 * 8192 or spec.nchannels < 3:
             image.close()
-            raise RenderError(f"The environment picture {name} is {spec.width}x{spec.height} with {spec.nchannels} channels: at most 16384x8192 in colour can be used.")
+            raise RenderError(
+                f"The environment picture {name} is {spec.width}x{spec.height} with "
+                f"{spec.nchannels} channels: at most 16384x8192 in colour can be used."
+            )
         pixels = image.read_image("float")
         image.close()
     if pixels is None:
         raise RenderError(f"The environment picture {name} is cut short.")
     if not 1.8 <= spec.width / spec.height <= 2.2:
-        raise RenderError(f"{name} is {spec.width}x{spec.height}: an environment picture of the whole sphere is twice as wide as high.")
+        raise RenderError(
+            f"{name} is {spec.width}x{spec.height}: an environment "
+            "picture of the whole sphere is twice as wide as high."
+        )
     light = np.asarray(pixels, np.float32)[..., :3]
     bad = ~np.isfinite(light)
     negative = np.nan_to_num(light) < 0
     note = ""
     if bad.any() or negative.any():
         light = np.where(bad | negative, 0, light)
-        note = f"{int((bad | negative).any(-1).sum())} pixels of {name} were negative or no number and are taken as black"
+        note = (
+            f"{int((bad | negative).any(-1).sum())} pixels of {name} were negative or no number and are taken as black"
+        )
     if not light.any():
         raise RenderError(f"The environment picture {name} is black.")
     return np.ascontiguousarray(light, np.float32), note

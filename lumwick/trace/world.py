@@ -90,7 +90,8 @@ class View(NamedTuple):
     focus: float
     blades: int
     blade_turn: float
-    bend: float  # radial distortion: a ray at the share r of the corner's distance goes as one at r (1 + bend r^2) / (1 + bend)
+    # radial distortion: a ray at the share r of the corner's distance goes as one at r (1 + bend r^2) / (1 + bend)
+    bend: float
     fringe: float  # red is this much larger than green in the corners, blue as much smaller
     width: float
     height: float
@@ -113,13 +114,50 @@ class Limits(NamedTuple):
 
 
 def hollow() -> World:
-    """A world of nothing, of the types that a stage's worlds have: for compiling the integrator before there is a stage."""
+    """A world of nothing, of the types that a stage's worlds have: for compiling the integrator before there is a
+    stage."""
     f64 = np.float64
 
     def none(dimensions: int, kind: type = np.float32) -> NDArray:
         return np.zeros((1,) * dimensions, kind)
 
-    return World(0, none(1, np.int32), none(1, np.int64), none(2, np.int64), none(2, f64), none(1, np.int32), none(2), none(1), none(1), none(2, np.int32),
-                 none(2), none(1, np.uint8), none(2, np.int64), none(1), none(3), none(2), none(3), none(3), none(2), none(3), none(1, f64),
-                 none(3), none(3), none(3), none(3), none(3), none(1, f64), none(1, f64), none(3), none(3), none(3), none(2), none(2), none(1, f64),
-                 none(2, f64), none(2, f64), none(1, f64), none(1, f64))
+    return World(
+        0,
+        none(1, np.int32),
+        none(1, np.int64),
+        none(2, np.int64),
+        none(2, f64),
+        none(1, np.int32),
+        none(2),
+        none(1),
+        none(1),
+        none(2, np.int32),
+        none(2),
+        none(1, np.uint8),
+        none(2, np.int64),
+        none(1),
+        none(3),
+        none(2),
+        none(3),
+        none(3),
+        none(2),
+        none(3),
+        none(1, f64),
+        none(3),
+        none(3),
+        none(3),
+        none(3),
+        none(3),
+        none(1, f64),
+        none(1, f64),
+        none(3),
+        none(3),
+        none(3),
+        none(2),
+        none(2),
+        none(1, f64),
+        none(2, f64),
+        none(2, f64),
+        none(1, f64),
+        none(1, f64),
+    )

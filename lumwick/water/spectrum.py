@@ -113,8 +113,17 @@ def beaufort(wind_speed: float) -> int:
 
 def sea_name(height: float) -> str:
     """WMO sea-state name of a significant height [m] (WMO code table 3700)."""
-    for most, name in ((0.0, "glassy"), (0.1, "rippled"), (0.5, "smooth wavelets"), (1.25, "slight"), (2.5, "moderate"),
-                       (4, "rough"), (6, "very rough"), (9, "high"), (14, "very high")):
+    for most, name in (
+        (0.0, "glassy"),
+        (0.1, "rippled"),
+        (0.5, "smooth wavelets"),
+        (1.25, "slight"),
+        (2.5, "moderate"),
+        (4, "rough"),
+        (6, "very rough"),
+        (9, "high"),
+        (14, "very high"),
+    ):
         if height <= most:
             return name
     return "phenomenal"

@@ -1,6 +1,7 @@
 """The moving surface of the sea: a spectrum turned into heights, slopes and folds by FFT at a time t.
 
-Four tiles of different length carry four bands of waves, the last down to a centimetre. Phases come from the seed alone and each wave
+Four tiles of different length carry four bands of waves, the last down to a centimetre. Phases come from the seed
+alone and each wave
 turns at its own frequency, so any instant is made alone; in a loop the frequencies are rounded to whole
 turns of its length.
 """
@@ -121,7 +122,13 @@ def surface(waves: tuple[Swell, ...], t: float, choppiness: float = 1.0) -> Surf
     return Surface(displaced, tuple(slopes))
 
 
-def heights_at(waves: tuple[Swell, ...], x: NDArray[np.float64], y: NDArray[np.float64], t: NDArray[np.float64], share: float = 0.995) -> NDArray[np.float64]:
+def heights_at(
+    waves: tuple[Swell, ...],
+    x: NDArray[np.float64],
+    y: NDArray[np.float64],
+    t: NDArray[np.float64],
+    share: float = 0.995,
+) -> NDArray[np.float64]:
     """Height of the long waves (the first tile's) at points and clip times, all (n,), by summing the largest waves.
 
     Parameters
@@ -162,5 +169,7 @@ def raise_sheet(x, y, share, tile, length, level, out):
         c1, r1 = (c0 + 1) % n, (r0 + 1) % n
         k = share[i]
         for c in range(3):
-            v = (tile[r0, c0, c] * (1 - a) + tile[r0, c1, c] * a) * (1 - b) + (tile[r1, c0, c] * (1 - a) + tile[r1, c1, c] * a) * b
+            v = (tile[r0, c0, c] * (1 - a) + tile[r0, c1, c] * a) * (1 - b) + (
+                tile[r1, c0, c] * (1 - a) + tile[r1, c1, c] * a
+            ) * b
             out[i, c] = k * v + (x[i] if c == 0 else (y[i] if c == 1 else level))

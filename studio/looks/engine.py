@@ -60,7 +60,13 @@ def revision_setting(revision_id: int) -> Setting:
     return setting_of(Revision.objects.get(pk=revision_id).parsed())
 
 
-STEPS = (((160, 90), 1, "fast"), ((480, 270), 1, "fast"), ((480, 270), 7, "balanced"), ((640, 360), 8, "high"), ((640, 360), 16, "high"))
+STEPS = (
+    ((160, 90), 1, "fast"),
+    ((480, 270), 1, "fast"),
+    ((480, 270), 7, "balanced"),
+    ((640, 360), 8, "high"),
+    ((640, 360), 16, "high"),
+)
 """What each refinement of a look adds: size, samples, cleaning."""
 
 
@@ -76,9 +82,17 @@ class _Open:
 
 
 def light_key(place: Document, shot: Shot) -> str:
-    """A digest of all that the light on the film depends on: names, other shots and how the film is developed do not count."""
+    """A digest of all that the light on the film depends on: names, other shots and how the film is developed do not
+    count."""
     e = shot.exposure
-    bare = shot.model_copy(update={"name": "-", "develop": Develop(), "as_film": False, "exposure": e.model_copy(update={"ev100": 0.0, "kelvin": 6500.0})})
+    bare = shot.model_copy(
+        update={
+            "name": "-",
+            "develop": Develop(),
+            "as_film": False,
+            "exposure": e.model_copy(update={"ev100": 0.0, "kelvin": 6500.0}),
+        }
+    )
     return digest(place.model_copy(update={"name": "-", "shots": [bare], "cut": Cut()}))
 
 
@@ -95,7 +109,18 @@ class LookEngine:
         self._newest: dict[tuple[str, int], int] = {}
         self._keep = keep
 
-    def look(self, viewer: str, place_id: int, revision_id: int, shot_id: str, t: float, camera: dict[str, float] | None, step: int, wish: int, show_noise: bool = False) -> tuple[bytes, dict[str, Any]]:
+    def look(
+        self,
+        viewer: str,
+        place_id: int,
+        revision_id: int,
+        shot_id: str,
+        t: float,
+        camera: dict[str, float] | None,
+        step: int,
+        wish: int,
+        show_noise: bool = False,
+    ) -> tuple[bytes, dict[str, Any]]:
         """A JPEG of the place, and what is known of it.
 
         Parameters
@@ -135,8 +160,12 @@ class LookEngine:
             assert state.film is not None and state.light is not None
             # what does not change the light is developed again, not traced
             light = state.light
-            known = {"samples": round(state.film.samples), "last": state.step >= len(STEPS) - 1, "step": state.step,
-                     "note": "; ".join([*state.stage.notes, *state.stage.furnishing.notes])}
+            known = {
+                "samples": round(state.film.samples),
+                "last": state.step >= len(STEPS) - 1,
+                "step": state.step,
+                "note": "; ".join([*state.stage.notes, *state.stage.furnishing.notes]),
+            }
             noisy = state.film.error() > QUALITIES["study"].noise if show_noise else None
         pixels = develop(light, snapshot.camera, snapshot.grade, snapshot.frame)
         if noisy is not None:
@@ -161,7 +190,8 @@ class LookEngine:
             return np.asarray(part.reshape(-1, 3).mean(0), float)
 
     def point(self, place_id: int, u: float, v: float) -> tuple[NDArray[np.float64], float]:
-        """The spot of the place (3,) [m] that the look last showed at shares of its width and height, and how far it is along the axis [m].
+        """The spot of the place (3,) [m] that the look last showed at shares of its width and height, and how far it
+        is along the axis [m].
 
         Raises
         ------
@@ -186,8 +216,11 @@ class LookEngine:
             distance = float(np.median(near))
             return camera.position + ray * distance, distance * float(ray @ camera.forward)
 
-    def _expose(self, state: _Open, key: tuple[Any, ...], snapshot: Snapshot, step: int, stale: Callable[[], bool]) -> None:
-        """Bring the film to one step of its refinement, and clean it; what was there stays if a newer wish comes first."""
+    def _expose(
+        self, state: _Open, key: tuple[Any, ...], snapshot: Snapshot, step: int, stale: Callable[[], bool]
+    ) -> None:
+        """Bring the film to one step of its refinement, and clean it; what was there stays if a newer wish comes
+        first."""
         size, samples, grade = STEPS[min(step, len(STEPS) - 1)]
         if state.key != key or state.film is None or state.film.sums.shape[1::-1] != size:
             with ENGINE:
@@ -196,7 +229,9 @@ class LookEngine:
                 else:
                     state.stage.set(snapshot)
             state.key, state.step, state.film = key, -1, blank(*size)
-        if not expose(state.stage, state.film, samples, 1, stop=stale if step else None, strip=10_000 if step > 1 else 40_000):
+        if not expose(
+            state.stage, state.film, samples, 1, stop=stale if step else None, strip=10_000 if step > 1 else 40_000
+        ):
             raise Superseded
         state.light, state.step = clean(state.film, snapshot.camera.ev100, grade), step
 
@@ -215,7 +250,13 @@ class LookEngine:
                 own = {}
         own["roll"] = given.get("roll", 0.0)
         exposure = setting.motions(shot).at(at)[1].exposure
-        return camera_with(exposure.model_copy(update={"sensor": SENSOR_WIDTH_MM}), np.array([given["x"], given["y"], given["z"]]), direction_of(given["bearing"], given["pitch"]), given["focal"], own)
+        return camera_with(
+            exposure.model_copy(update={"sensor": SENSOR_WIDTH_MM}),
+            np.array([given["x"], given["y"], given["z"]]),
+            direction_of(given["bearing"], given["pitch"]),
+            given["focal"],
+            own,
+        )
 
     def _state(self, place_id: int, revision_id: int, setting: Setting) -> _Open:
         state = self._open.get(place_id)
@@ -260,19 +301,35 @@ class LookEngine:
                 return panorama(stage, shot, t, 1536, grade, eyes)
             if kind != "pair":
                 raise RenderError("A still is a panorama, a panorama-pair or a pair.")
-            made = pair_at(stage, shot.model_copy(update={"exposure": shot.exposure.model_copy(update={"eyes": eyes})}), t, (1920, 540), grade)
+            made = pair_at(
+                stage,
+                shot.model_copy(update={"exposure": shot.exposure.model_copy(update={"eyes": eyes})}),
+                t,
+                (1920, 540),
+                grade,
+            )
             assert made is not None
             return made.pixels
 
         return self._with_stage(place_id, revision_id, act)
 
-    def skyline(self, place_id: int, revision_id: int, shot_id: str, t: float, camera: Camera | None) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    def skyline(
+        self, place_id: int, revision_id: int, shot_id: str, t: float, camera: Camera | None
+    ) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
         """Bearings and elevations of the skyline of a view (`lumwick.trace.drift.skyline`)."""
-        return self._with_stage(place_id, revision_id, lambda stage, setting: skyline(stage, evaluate(setting, setting.place.shot(shot_id), t, camera)))
+        return self._with_stage(
+            place_id,
+            revision_id,
+            lambda stage, setting: skyline(stage, evaluate(setting, setting.place.shot(shot_id), t, camera)),
+        )
 
     def amount(self, place_id: int, revision_id: int, shot_id: str, t: float, camera: Camera | None) -> Motion:
         """How much moves in a view."""
-        return self._with_stage(place_id, revision_id, lambda stage, setting: amount_of_motion(stage, setting, setting.place.shot(shot_id), t, camera))
+        return self._with_stage(
+            place_id,
+            revision_id,
+            lambda stage, setting: amount_of_motion(stage, setting, setting.place.shot(shot_id), t, camera),
+        )
 
     def seam_step(self, place_id: int, revision_id: int, shot_id: str) -> Step:
         """The rendered step from the last frame to the first, and the usual one.
@@ -291,7 +348,9 @@ class LookEngine:
 
         return self._with_stage(place_id, revision_id, act)
 
-    def measure(self, place_id: int, revision_id: int, shot_id: str, size: tuple[int, int], quality: Quality) -> dict[str, float]:
+    def measure(
+        self, place_id: int, revision_id: int, shot_id: str, size: tuple[int, int], quality: Quality
+    ) -> dict[str, float]:
         """What one frame of a shot costs, measured on small pictures of its first, middle and last frames.
 
         Returns
@@ -322,10 +381,19 @@ class LookEngine:
                 out = io.BytesIO()
                 Image.fromarray(picture).save(out, "PNG", compress_level=4)
                 end = time.perf_counter()
-                seconds.append((placed - start) * quality.moments + (traced - placed) * ratio * quality.samples / few + (end - traced) * ratio)
+                seconds.append(
+                    (placed - start) * quality.moments
+                    + (traced - placed) * ratio * quality.samples / few
+                    + (end - traced) * ratio
+                )
                 weight.append(out.tell() * ratio)
             state.key, state.light = (), None
-        return {"seconds": float(np.mean(seconds)), "bytes": float(np.mean(weight)), "least": float(min(seconds)), "most": float(max(seconds))}
+        return {
+            "seconds": float(np.mean(seconds)),
+            "bytes": float(np.mean(weight)),
+            "least": float(min(seconds)),
+            "most": float(max(seconds)),
+        }
 
 
 ENGINE_OF_LOOKS = LookEngine()

@@ -41,14 +41,22 @@ def _contours(setting_key: str, sea: float | None) -> dict[str, Any]:
     interval = g.contour_interval()
     w, s, e, n = g.bounds
     tolerance = (e - w) / 1500
-    lines = [{"z": z, "d": _path(line, tolerance), "index": bool(round(z / interval) % 5 == 0)}
-             for z, line in g.contours(interval, 1.6) if len(line) > 8 and (sea is None or z > sea + 1e-6 or z < sea - 1e-6)]
+    lines = [
+        {"z": z, "d": _path(line, tolerance), "index": bool(round(z / interval) % 5 == 0)}
+        for z, line in g.contours(interval, 1.6)
+        if len(line) > 8 and (sea is None or z > sea + 1e-6 or z < sea - 1e-6)
+    ]
     water = ""
     if sea is not None:
         import contourpy
 
         ny, nx = g.heights.shape
-        f = contourpy.contour_generator(g.west + np.arange(nx) * g.spacing, g.south + np.arange(ny) * g.spacing, np.asarray(g.heights, float), fill_type=contourpy.FillType.OuterOffset)
+        f = contourpy.contour_generator(
+            g.west + np.arange(nx) * g.spacing,
+            g.south + np.arange(ny) * g.spacing,
+            np.asarray(g.heights, float),
+            fill_type=contourpy.FillType.OuterOffset,
+        )
         polygons, offsets = f.filled(-1e9, sea)
         for points, off in zip(polygons, offsets, strict=True):
             for a, b in zip(off[:-1], off[1:], strict=True):
@@ -60,7 +68,16 @@ def _contours(setting_key: str, sea: float | None) -> dict[str, Any]:
 def chart_key(setting: Setting) -> str:
     """A digest of all that the chart draws: the page asks for a new chart only when it changes."""
     p = setting.place
-    return digest(p.land.elevation, list(p.growth), list(p.built), list(p.things), list(p.lamps), p.sea.present, p.sea.level, p.site.north_turn)
+    return digest(
+        p.land.elevation,
+        list(p.growth),
+        list(p.built),
+        list(p.things),
+        list(p.lamps),
+        p.sea.present,
+        p.sea.level,
+        p.site.north_turn,
+    )
 
 
 def chart(setting: Setting) -> dict[str, Any]:
@@ -76,9 +93,24 @@ def chart(setting: Setting) -> dict[str, Any]:
         dots: list[list[float]] = []
         if stand.kind not in PATCHED:
             dots = _dots(digest(stand, sea, place.land.elevation, list(place.built)), setting, stand.id)
-        stands.append({"id": stand.id, "name": stand.name, "kind": stand.kind, "area": [[round(x, 1), round(y, 1)] for x, y in stand.area], "dots": dots})
-    built = [{"id": b.id, "name": b.name, "kind": b.kind, "line": b.line, "width": b.width, "turn": b.turn} for b in place.built]
-    marks = [{"id": m.id, "name": m.name, "of": of, "east": m.east, "north": m.north} for of, items in (("things", place.things), ("lamps", place.lamps)) for m in items]
+        stands.append(
+            {
+                "id": stand.id,
+                "name": stand.name,
+                "kind": stand.kind,
+                "area": [[round(x, 1), round(y, 1)] for x, y in stand.area],
+                "dots": dots,
+            }
+        )
+    built = [
+        {"id": b.id, "name": b.name, "kind": b.kind, "line": b.line, "width": b.width, "turn": b.turn}
+        for b in place.built
+    ]
+    marks = [
+        {"id": m.id, "name": m.name, "of": of, "east": m.east, "north": m.north}
+        for of, items in (("things", place.things), ("lamps", place.lamps))
+        for m in items
+    ]
     return {**base, "stands": stands, "built": built, "marks": marks, "north": place.site.north_turn}
 
 
@@ -94,13 +126,30 @@ def _dots(key: str, setting: Setting, stand_id: str) -> list[list[float]]:
         plants = scatter(stand, setting.ground, setting.ground.slope(), area_shapes(setting), sea)
         p = plants.position[:: max(1, len(plants.turn) // 700)]
         k = plants.scale[:: max(1, len(plants.turn) // 700)]
-        _DOTS[key] = [[round(float(x), 1), round(float(y), 1), round(float(s) * stand.height * 0.28, 1)] for (x, y, _), s in zip(p, k, strict=True)]
+        _DOTS[key] = [
+            [round(float(x), 1), round(float(y), 1), round(float(s) * stand.height * 0.28, 1)]
+            for (x, y, _), s in zip(p, k, strict=True)
+        ]
     return _DOTS[key]
 
 
 def route_drawing(setting: Setting, shot: Shot, count: int = 121) -> dict[str, Any]:
-    """The route's line, camera and section over the clip, sampled for drawing; what is wrong with it is asked for apart."""
-    stations = [{"id": s.id, "name": s.name, "east": s.east, "north": s.north, "up": s.up, "aim": s.aim, "focal": s.focal, "join": s.join, "stay": s.stay} for s in shot.route.stations]
+    """The route's line, camera and section over the clip, sampled for drawing; what is wrong with it is asked for
+    apart."""
+    stations = [
+        {
+            "id": s.id,
+            "name": s.name,
+            "east": s.east,
+            "north": s.north,
+            "up": s.up,
+            "aim": s.aim,
+            "focal": s.focal,
+            "join": s.join,
+            "stay": s.stay,
+        }
+        for s in shot.route.stations
+    ]
     if not goes(shot.route):
         return {"stations": stations, "samples": [], "summary": "", "fault": ""}
     try:
@@ -108,16 +157,32 @@ def route_drawing(setting: Setting, shot: Shot, count: int = 121) -> dict[str, A
         r = ride(setting, shot, count, way)
     except LumwickError as error:
         return {"stations": [{**s, "t": 0.0} for s in stations], "samples": [], "summary": "", "fault": str(error)}
-    columns = (r.t, r.position[:, 0], r.position[:, 1], r.position[:, 2], r.poses.bearing % 360, r.poses.pitch, r.poses.focal, r.floor, r.speed, r.turning)
+    columns = (
+        r.t,
+        r.position[:, 0],
+        r.position[:, 1],
+        r.position[:, 2],
+        r.poses.bearing % 360,
+        r.poses.pitch,
+        r.poses.focal,
+        r.floor,
+        r.speed,
+        r.turning,
+    )
     pace = shot.route.pace
     for s, t in zip(stations, way.arrive, strict=True):
         s["t"] = round(float(t), 4) if np.isfinite(t) else None
         if np.isfinite(t) and shot.route.way == "walk":
             s["up"] = round(float(way.at(t).position[0, 2]), 3)
     mean = float(r.along[-1] / shot.seconds)
-    return {"stations": stations, "samples": [[round(float(v), 3) for v in row] for row in zip(*columns, strict=True)], "fault": "", "changes": [round(c, 4) for c in way.changes],
-            "pace": [[key.t, key.v] for key in pace.keys] if isinstance(pace, Channel) else [],
-            "summary": f"{r.along[-1]:.0f} m in {shot.seconds:.1f} s, {mean:.1f} m/s: {speed_in_words(mean)}"}
+    return {
+        "stations": stations,
+        "samples": [[round(float(v), 3) for v in row] for row in zip(*columns, strict=True)],
+        "fault": "",
+        "changes": [round(c, 4) for c in way.changes],
+        "pace": [[key.t, key.v] for key in pace.keys] if isinstance(pace, Channel) else [],
+        "summary": f"{r.along[-1]:.0f} m in {shot.seconds:.1f} s, {mean:.1f} m/s: {speed_in_words(mean)}",
+    }
 
 
 def film_drawing(place: Document) -> dict[str, Any]:
@@ -126,9 +191,32 @@ def film_drawing(place: Document) -> dict[str, Any]:
         spliced, fault = laid_out(place), ""
     except PlaceError as error:
         spliced, fault = [], str(error)
-    pieces = [{"id": s.piece.id, "shot": s.shot.id, "name": s.shot.name, "first": s.first, "last": s.last, "begins": s.begins, "ends": s.ends, "join": s.piece.join, "over": s.piece.over, "of": s.shot.frames} for s in spliced]
-    return {"fps": place.cut.fps, "rate": float(RATES[place.cut.fps]), "frames": spliced[-1].ends - 1 if spliced else 0, "pieces": pieces, "cut": bool(place.cut.pieces), "fault": fault, "fade_in": place.cut.fade_in, "fade_out": place.cut.fade_out,
-            "kept": [piece.model_dump() for piece in pieces_of(place)]}
+    pieces = [
+        {
+            "id": s.piece.id,
+            "shot": s.shot.id,
+            "name": s.shot.name,
+            "first": s.first,
+            "last": s.last,
+            "begins": s.begins,
+            "ends": s.ends,
+            "join": s.piece.join,
+            "over": s.piece.over,
+            "of": s.shot.frames,
+        }
+        for s in spliced
+    ]
+    return {
+        "fps": place.cut.fps,
+        "rate": float(RATES[place.cut.fps]),
+        "frames": spliced[-1].ends - 1 if spliced else 0,
+        "pieces": pieces,
+        "cut": bool(place.cut.pieces),
+        "fault": fault,
+        "fade_in": place.cut.fade_in,
+        "fade_out": place.cut.fade_out,
+        "kept": [piece.model_dump() for piece in pieces_of(place)],
+    }
 
 
 def day_band(setting: Setting, shot: Shot, count: int = 48) -> dict[str, Any]:
@@ -152,13 +240,28 @@ def day_band(setting: Setting, shot: Shot, count: int = 48) -> dict[str, Any]:
             if when is None:
                 continue
             away = hours - (when - start).total_seconds()
-            for k in np.flatnonzero((away[:-1] * away[1:] <= 0) & (away[:-1] != away[1:])):  # a keyed clock may pass it more than once
+            for k in np.flatnonzero(
+                (away[:-1] * away[1:] <= 0) & (away[:-1] != away[1:])
+            ):  # a keyed clock may pass it more than once
                 t = grid[k] + (grid[k + 1] - grid[k]) * away[k] / (away[k] - away[k + 1])
                 marks.append({"t": round(float(t), 3), "text": f"{name} {when:%H:%M}"})
         day += dt.timedelta(days=1)
     today = sun_day(start.date(), site.latitude, site.longitude, site.utc_offset)
-    words = f"the sun is {'up' if today.always == 'up' else 'down'} all day" if today.always else f"sunrise {today.sunrise:%H:%M} · sunset {today.sunset:%H:%M}" if today.sunrise and today.sunset else ""
-    return {"moments": moments, "marks": marks, "start": start.isoformat(timespec="seconds"), "clock": [round(float(h), 1) for h in hours[::5]], "words": words, "path": _sun_path(still, start)}
+    words = (
+        f"the sun is {'up' if today.always == 'up' else 'down'} all day"
+        if today.always
+        else f"sunrise {today.sunrise:%H:%M} · sunset {today.sunset:%H:%M}"
+        if today.sunrise and today.sunset
+        else ""
+    )
+    return {
+        "moments": moments,
+        "marks": marks,
+        "start": start.isoformat(timespec="seconds"),
+        "clock": [round(float(h), 1) for h in hours[::5]],
+        "words": words,
+        "path": _sun_path(still, start),
+    }
 
 
 def lanes(setting: Setting, shot: Shot, motions: Motions, count: int = 481) -> list[dict[str, Any]]:
@@ -167,12 +270,30 @@ def lanes(setting: Setting, shot: Shot, motions: Motions, count: int = 481) -> l
     out = []
     for mover in motions.movers:
         curve = mover.curve
-        kind = "colour" if isinstance(curve, ColourChannel) else "moment" if isinstance(curve, MomentChannel) else "number"
+        kind = (
+            "colour" if isinstance(curve, ColourChannel) else "moment" if isinstance(curve, MomentChannel) else "number"
+        )
         terms = getattr(curve, "terms", ())
         numbers = curve.numbers()[0] if kind == "moment" else None
-        keys = [{**key.model_dump(mode="json"), **({"n": float(numbers[i])} if numbers is not None else {})} for i, key in enumerate(curve.keys)]
-        lane = {"path": mover.path, "title": mover.title, "whose": told(setting.place, mover.path), "unit": mover.unit, "kind": kind, "turn": mover.turn, "keys": keys, "before": curve.before, "after": curve.after, "blend": curve.blend,
-                "low": mover.low if np.isfinite(mover.low) else None, "high": mover.high if np.isfinite(mover.high) else None, "terms": [term.model_dump() for term in terms]}
+        keys = [
+            {**key.model_dump(mode="json"), **({"n": float(numbers[i])} if numbers is not None else {})}
+            for i, key in enumerate(curve.keys)
+        ]
+        lane = {
+            "path": mover.path,
+            "title": mover.title,
+            "whose": told(setting.place, mover.path),
+            "unit": mover.unit,
+            "kind": kind,
+            "turn": mover.turn,
+            "keys": keys,
+            "before": curve.before,
+            "after": curve.after,
+            "blend": curve.blend,
+            "low": mover.low if np.isfinite(mover.low) else None,
+            "high": mover.high if np.isfinite(mover.high) else None,
+            "terms": [term.model_dump() for term in terms],
+        }
         if terms:
             lane["from"], lane["to"] = float(grid[0]), float(grid[-1])
             lane["samples"] = [float(f"{v:.6g}") for v in motions.value(mover.path, grid)]
@@ -187,17 +308,34 @@ def _sun_path(setting: Setting, start: Any) -> list[list[float]]:
     site = setting.place.site
     midnight = dt.datetime.combine(start.date(), dt.time())
     hours = np.arange(0, 24.01, 0.25)
-    p = sun_position(julian_day(midnight - dt.timedelta(hours=site.utc_offset)) + hours / 24, site.latitude, site.longitude)
-    return [[round(float(h), 2), round(float(a), 2), round(float(e), 2)] for h, a, e in zip(hours, p.azimuth, p.elevation, strict=True)]
+    p = sun_position(
+        julian_day(midnight - dt.timedelta(hours=site.utc_offset)) + hours / 24, site.latitude, site.longitude
+    )
+    return [
+        [round(float(h), 2), round(float(a), 2), round(float(e), 2)]
+        for h, a, e in zip(hours, p.azimuth, p.elevation, strict=True)
+    ]
 
 
-_SKY_STOPS = ((-18, (28, 34, 54)), (-12, (38, 46, 74)), (-6, (70, 74, 110)), (-2, (150, 110, 120)), (0, (214, 132, 92)), (4, (236, 178, 116)), (10, (236, 208, 156)), (25, (186, 208, 218)), (60, (140, 184, 214)))
+_SKY_STOPS = (
+    (-18, (28, 34, 54)),
+    (-12, (38, 46, 74)),
+    (-6, (70, 74, 110)),
+    (-2, (150, 110, 120)),
+    (0, (214, 132, 92)),
+    (4, (236, 178, 116)),
+    (10, (236, 208, 156)),
+    (25, (186, 208, 218)),
+    (60, (140, 184, 214)),
+)
 
 
 def sky_colour(elevation: float) -> str:
     """A colour for the day band at a height of the sun (a drawing, not the rendered sky)."""
     x = [s[0] for s in _SKY_STOPS]
-    return "#" + "".join(f"{round(float(np.interp(elevation, x, [s[1][c] for s in _SKY_STOPS]))):02x}" for c in range(3))
+    return "#" + "".join(
+        f"{round(float(np.interp(elevation, x, [s[1][c] for s in _SKY_STOPS]))):02x}" for c in range(3)
+    )
 
 
 def spectrum_drawing(setting: Setting, shot: Shot, t: float) -> dict[str, Any]:
@@ -211,5 +349,13 @@ def spectrum_drawing(setting: Setting, shot: Shot, t: float) -> dict[str, Any]:
     wp = peak_frequency(state)
     w = np.linspace(0.3 * wp, 3.2 * wp, 90)
     hs = significant_height(state)
-    words = f"{sea_name(hs)} sea: waves of {hs:.2f} m every {2 * np.pi / wp:.1f} s, Beaufort {beaufort(state.wind_speed)}"
-    return {"spectrum": [[round(float(f) / 2 / np.pi, 4), round(float(s) * 2 * np.pi, 5)] for f, s in zip(w, jonswap(w, state), strict=True)], "words": words}
+    words = (
+        f"{sea_name(hs)} sea: waves of {hs:.2f} m every {2 * np.pi / wp:.1f} s, Beaufort {beaufort(state.wind_speed)}"
+    )
+    return {
+        "spectrum": [
+            [round(float(f) / 2 / np.pi, 4), round(float(s) * 2 * np.pi, 5)]
+            for f, s in zip(w, jonswap(w, state), strict=True)
+        ],
+        "words": words,
+    }

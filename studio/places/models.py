@@ -22,7 +22,10 @@ class StaleRevision(Exception):
     """An edit was made on a revision that is no longer the newest."""
 
     def __init__(self, place: Place) -> None:
-        super().__init__("This place was changed elsewhere (another tab or person): the newest state is shown now; make the change again.")
+        super().__init__(
+            "This place was changed elsewhere (another tab or person): "
+            "the newest state is shown now; make the change again."
+        )
         self.place = place
 
 
@@ -52,7 +55,9 @@ class AssetFile(models.Model):
         try:
             return (cls.folder() / asset.sha256).read_bytes()
         except OSError:
-            raise PlaceError(f"The file {asset.name} is missing from this server's store: bring the place in again from its file.") from None
+            raise PlaceError(
+                f"The file {asset.name} is missing from this server's store: bring the place in again from its file."
+            ) from None
 
     @classmethod
     def keep(cls, data: bytes) -> AssetFile:
@@ -94,7 +99,9 @@ class Place(models.Model):
         for data in assets.values():
             AssetFile.keep(data)
         place = cls.objects.create(owner=owner, name=document.name)
-        place.head = Revision.objects.create(place=place, number=1, label=label, document=document.model_dump(mode="json"))
+        place.head = Revision.objects.create(
+            place=place, number=1, label=label, document=document.model_dump(mode="json")
+        )
         place.save()
         return place
 
@@ -112,7 +119,14 @@ class Place(models.Model):
         place = self._locked(made_on)
         assert place.head is not None
         document, label = editing.apply(place.head.parsed(), editing.command(command))
-        revision = Revision.objects.create(place=place, number=place._next(), parent=place.head, label=label[:200], command=command, document=document.model_dump(mode="json"))
+        revision = Revision.objects.create(
+            place=place,
+            number=place._next(),
+            parent=place.head,
+            label=label[:200],
+            command=command,
+            document=document.model_dump(mode="json"),
+        )
         place.head, place.undone, place.name = revision, [], document.name
         place.save()
         return revision
@@ -152,7 +166,13 @@ class Place(models.Model):
         old = place.revisions.filter(number=number).first()
         if old is None:
             raise PlaceError(f"There is no revision {number} of this place.")
-        revision = Revision.objects.create(place=place, number=place._next(), parent=place.head, label=f"restored revision {number}", document=old.document)
+        revision = Revision.objects.create(
+            place=place,
+            number=place._next(),
+            parent=place.head,
+            label=f"restored revision {number}",
+            document=old.document,
+        )
         place.head, place.undone, place.name = revision, [], old.document["name"]
         place.save()
         return revision

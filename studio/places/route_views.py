@@ -1,4 +1,5 @@
-"""The Route bench: the ride check and its repairs, ways drawn, suggested and brought in, spots picked in the look, cameras handed on."""
+"""The Route bench: the ride check and its repairs, ways drawn, suggested and brought in, spots picked in the look,
+cameras handed on."""
 
 from __future__ import annotations
 
@@ -75,7 +76,13 @@ def ride(request: HttpRequest, place_id: int) -> JsonResponse:
     place = own_place(request, place_id)
     assert place.head is not None
     shot = shot_of(place, request.GET.get("shot"))
-    return JsonResponse({"rev": place.head.number, "shot": shot.id, **(check(_setting(place), shot) if goes(shot.route) else {"found": [], "clean": True})})
+    return JsonResponse(
+        {
+            "rev": place.head.number,
+            "shot": shot.id,
+            **(check(_setting(place), shot) if goes(shot.route) else {"found": [], "clean": True}),
+        }
+    )
 
 
 @login_required
@@ -92,7 +99,9 @@ def mended(request: HttpRequest, place_id: int) -> JsonResponse:
             if not done:
                 raise PlaceError("Nothing here can be mended by itself: see what each line says.")
             return _reshot(request, place, said["rev"], new, f"mended the ride: {len(done)} repairs", done=done)
-        new, label = mend(_setting(place), shot, str(said["how"]), float(said["from"]), float(said["to"]), str(said.get("kind", "")))
+        new, label = mend(
+            _setting(place), shot, str(said["how"]), float(said["from"]), float(said["to"]), str(said.get("kind", ""))
+        )
         return _reshot(request, place, said["rev"], new, label, done=[label])
 
     return _answered(request, act)
@@ -108,7 +117,10 @@ def draft(request: HttpRequest, place_id: int) -> JsonResponse:
         said = _body(request)
         shot = shot_of(place, said["shot"])
         i, station = station_of(shot, str(said["station"]))
-        moved = station.model_copy(update={k: float(said[k]) for k in ("east", "north", "up") if k in said} | ({"aim": tuple(float(v) for v in said["aim"])} if "aim" in said else {}))
+        moved = station.model_copy(
+            update={k: float(said[k]) for k in ("east", "north", "up") if k in said}
+            | ({"aim": tuple(float(v) for v in said["aim"])} if "aim" in said else {})
+        )
         stations = list(shot.route.stations)
         stations[i] = moved
         return JsonResponse(charts.route_drawing(_setting(place), with_route(shot, stations=stations)))
@@ -129,7 +141,13 @@ def drawn(request: HttpRequest, place_id: int) -> JsonResponse:
         walk = said.get("way") == "walk"
         if len(points) < 2:
             raise PlaceError("A way needs two points at least: press where it starts, and where it goes.")
-        new = along_line(_setting(place), shot, points, "walk" if walk else "fly", float(said.get("height") or (shot.route.eye_height if walk else 2.5)))
+        new = along_line(
+            _setting(place),
+            shot,
+            points,
+            "walk" if walk else "fly",
+            float(said.get("height") or (shot.route.eye_height if walk else 2.5)),
+        )
         return _reshot(request, place, said["rev"], new, f"drew a way of {len(new.route.stations)} stations")
 
     return _answered(request, act)
@@ -140,7 +158,16 @@ def drawn(request: HttpRequest, place_id: int) -> JsonResponse:
 def suggested(request: HttpRequest, place_id: int) -> JsonResponse:
     """Six good views of the place."""
     place = own_place(request, place_id)
-    return _answered(request, lambda: JsonResponse({"views": [s.model_dump(mode="json") for s in suggest(_setting(place), shot_of(place, request.GET.get("shot")))]}))
+    return _answered(
+        request,
+        lambda: JsonResponse(
+            {
+                "views": [
+                    s.model_dump(mode="json") for s in suggest(_setting(place), shot_of(place, request.GET.get("shot")))
+                ]
+            }
+        ),
+    )
 
 
 @login_required
@@ -154,11 +181,21 @@ def laid(request: HttpRequest, place_id: int) -> JsonResponse:
         if upload is None:
             raise PlaceError("Choose a file first.")
         if (upload.size or 0) > PATH_BYTES_AT_MOST:
-            raise PlaceError(f"{upload.name} has {(upload.size or 0) / 1e6:,.0f} MB: a path has at most {PATH_BYTES_AT_MOST / 1e6:,.0f}.")
+            raise PlaceError(
+                f"{upload.name} has {(upload.size or 0) / 1e6:,.0f} MB: a "
+                f"path has at most {PATH_BYTES_AT_MOST / 1e6:,.0f}."
+            )
         setting, shot = _setting(place), shot_of(place, post.get("shot"))
         name, data = Path(upload.name or "path").name[:120], upload.read()
         try:
-            found = read_path(data, name, setting.still(shot).place.site, post.get("unit", ""), post.get("which", ""), float(RATES[shot.fps]))
+            found = read_path(
+                data,
+                name,
+                setting.still(shot).place.site,
+                post.get("unit", ""),
+                post.get("which", ""),
+                float(RATES[shot.fps]),
+            )
         except AskUnit as error:
             return JsonResponse({"ask": "unit", "words": str(error), "choices": list(METRES)})
         except AskWhich as error:
@@ -171,8 +208,20 @@ def laid(request: HttpRequest, place_id: int) -> JsonResponse:
                 AssetFile.keep(csv)
                 new = as_track(shot, asset_of(f"{Path(name).stem}.csv", csv), found.track)
         else:
-            new = along_line(setting, shot, found.points, "walk" if post.get("as") == "walk" else "fly", 1.6 if post.get("as") == "walk" else 2.5, found.times, found.heights, found.aims)
-        return _reshot(request, place, int(post.get("rev") or 0), new, f"way from {name}", note=f"{found.name}: {f'a path run exactly, {new.seconds:.1f} s' if new.route.way == 'brought' else f'{len(new.route.stations)} stations'}")
+            new = along_line(
+                setting,
+                shot,
+                found.points,
+                "walk" if post.get("as") == "walk" else "fly",
+                1.6 if post.get("as") == "walk" else 2.5,
+                found.times,
+                found.heights,
+                found.aims,
+            )
+        exact = new.route.way == "brought"
+        laid = f"a path run exactly, {new.seconds:.1f} s" if exact else f"{len(new.route.stations)} stations"
+        revision = int(post.get("rev") or 0)
+        return _reshot(request, place, revision, new, f"way from {name}", note=f"{found.name}: {laid}")
 
     return _answered(request, act)
 
@@ -198,7 +247,11 @@ def cameras(request: HttpRequest, place_id: int) -> HttpResponse:
     setting = _setting(place)
     kind = request.GET.get("kind", "glb")
     try:
-        shots = [s for s in setting.place.shots if goes(s.route) and (not request.GET.get("shot") or s.id == request.GET["shot"])]
+        shots = [
+            s
+            for s in setting.place.shots
+            if goes(s.route) and (not request.GET.get("shot") or s.id == request.GET["shot"])
+        ]
         if not shots:
             raise PlaceError("There is no route to hand on.")
         stem = shots[0].id if len(shots) == 1 else "cameras"
@@ -212,7 +265,9 @@ def cameras(request: HttpRequest, place_id: int) -> HttpResponse:
             for each, bytes_ in files.items():
                 z.writestr(each, bytes_)
         name, data = "cameras.zip", out.getvalue()
-    return HttpResponse(data, content_type="application/octet-stream", headers={"Content-Disposition": f'attachment; filename="{name}"'})
+    return HttpResponse(
+        data, content_type="application/octet-stream", headers={"Content-Disposition": f'attachment; filename="{name}"'}
+    )
 
 
 @login_required
@@ -232,4 +287,8 @@ def still(request: HttpRequest, place_id: int) -> HttpResponse:
         return HttpResponse(str(error), status=422, content_type="text/plain; charset=utf-8")
     out = io.BytesIO()
     Image.fromarray(pixels).save(out, "PNG", compress_level=4)
-    return HttpResponse(out.getvalue(), content_type="image/png", headers={"Content-Disposition": f'attachment; filename="{shot.id}-{kind}.png"'})
+    return HttpResponse(
+        out.getvalue(),
+        content_type="image/png",
+        headers={"Content-Disposition": f'attachment; filename="{shot.id}-{kind}.png"'},
+    )

@@ -30,7 +30,13 @@ from studio.looks.engine import ENGINE_OF_LOOKS, revision_setting
 from studio.places.models import Place, Revision, StaleRevision
 from studio.places.views import look_camera, own_place, shot_of, state_of
 
-EVENTS = {"sunset": "sunset", "sunrise": "sunrise", "noon": "the sun's highest", "dawn": "first light (civil)", "dusk": "last light (civil)"}
+EVENTS = {
+    "sunset": "sunset",
+    "sunrise": "sunrise",
+    "noon": "the sun's highest",
+    "dawn": "first light (civil)",
+    "dusk": "last light (civil)",
+}
 
 
 def _head(request: HttpRequest, place_id: int, shot_id: str | None) -> tuple[Place, Document, Shot]:
@@ -73,7 +79,13 @@ def events_of(document: Document, day: dt.date) -> dict[str, dt.datetime | None]
     site = document.site
     where = (site.latitude, site.longitude, site.utc_offset)
     sun, light = sun_day(day, *where), twilights(day, *where)
-    return {"sunrise": sun.sunrise, "sunset": sun.sunset, "noon": sun.noon, "dawn": light["civil"][0], "dusk": light["civil"][1]}
+    return {
+        "sunrise": sun.sunrise,
+        "sunset": sun.sunset,
+        "noon": sun.noon,
+        "dawn": light["civil"][0],
+        "dusk": light["civil"][1],
+    }
 
 
 @login_required
@@ -85,10 +97,22 @@ def clock(request: HttpRequest, place_id: int) -> HttpResponse:
     document = revision_setting(place.head.pk).still(shot).place  # type: ignore[union-attr]
     site = document.site
     day = sun_day(start.date(), site.latitude, site.longitude, site.utc_offset)
-    return render(request, "partials/clock.html", {
-        "place": place, "shot": shot, "rates": RATES, "start": start, "events": [(name, words, events_of(document, start.date())[name]) for name, words in EVENTS.items()],
-        "always": day.always, "keyed": any(m.path.endswith("/clock/start") for m in revision_setting(place.head.pk).motions(shot).movers),  # type: ignore[union-attr]
-        "event": shot.seconds * abs(shot.clock.speed), "interval": shot.seconds * abs(shot.clock.speed) / shot.frames})
+    return render(
+        request,
+        "partials/clock.html",
+        {
+            "place": place,
+            "shot": shot,
+            "rates": RATES,
+            "start": start,
+            "events": [(name, words, events_of(document, start.date())[name]) for name, words in EVENTS.items()],
+            "always": day.always,
+            # type: ignore[union-attr]
+            "keyed": any(m.path.endswith("/clock/start") for m in revision_setting(place.head.pk).motions(shot).movers),
+            "event": shot.seconds * abs(shot.clock.speed),
+            "interval": shot.seconds * abs(shot.clock.speed) / shot.frames,
+        },
+    )
 
 
 @login_required
@@ -99,7 +123,13 @@ def clip(request: HttpRequest, place_id: int) -> HttpResponse:
 
     def command() -> dict[str, Any]:
         fps = request.POST.get("fps") or shot.fps
-        return {"op": "retime", "shot": shot.id, "frames": clip_frames(request.POST.get("length") or str(shot.frames), rate(fps)), "fps": fps, "keep": request.POST.get("keep") or "seconds"}
+        return {
+            "op": "retime",
+            "shot": shot.id,
+            "frames": clip_frames(request.POST.get("length") or str(shot.frames), rate(fps)),
+            "fps": fps,
+            "keep": request.POST.get("keep") or "seconds",
+        }
 
     return _said(request, place, command)
 
@@ -111,24 +141,63 @@ def lapse(request: HttpRequest, place_id: int) -> HttpResponse:
     place, _, shot = _head(request, place_id, request.POST.get("shot"))
     try:
         given = {name: request.POST.get(name, "").strip() for name in ("event", "clip", "fps", "interval")}
-        plan = plan_lapse(**{name: (_seconds(text, name.capitalize()) if name != "fps" else float(rate(text)) if text in RATES else read(text, "", "Rate")) if text else None for name, text in given.items()})
+        plan = plan_lapse(
+            **{
+                name: (
+                    _seconds(text, name.capitalize())
+                    if name != "fps"
+                    else float(rate(text))
+                    if text in RATES
+                    else read(text, "", "Rate")
+                )
+                if text
+                else None
+                for name, text in given.items()
+            }
+        )
         fps = next((name for name, exact in RATES.items() if abs(float(exact) - plan.fps) < 0.002), None)
         if request.POST.get("use"):
             if fps is None:
-                raise PlaceError(f"{plan.fps:.4g} frames a second is not a rate in use: choose one of {', '.join(RATES)}.")
+                raise PlaceError(
+                    f"{plan.fps:.4g} frames a second is not a rate in use: choose one of {', '.join(RATES)}."
+                )
             if fps != shot.fps:
-                place.edit(_whole(request, "rev"), {"op": "retime", "shot": shot.id, "frames": plan.frames, "fps": fps, "keep": "scale"})
+                place.edit(
+                    _whole(request, "rev"),
+                    {"op": "retime", "shot": shot.id, "frames": plan.frames, "fps": fps, "keep": "scale"},
+                )
                 place = own_place(request, place_id)
             assert place.head is not None
             made_on = place.head.number if fps != shot.fps else _whole(request, "rev")
-            place.edit(made_on, {"op": "clock", "shot": shot.id, "start": place_clock(shot, 0.0).isoformat(), "speed": round(plan.speed, 6), "frames": plan.frames})
+            place.edit(
+                made_on,
+                {
+                    "op": "clock",
+                    "shot": shot.id,
+                    "start": place_clock(shot, 0.0).isoformat(),
+                    "speed": round(plan.speed, 6),
+                    "frames": plan.frames,
+                },
+            )
             return JsonResponse({"state": state_of(own_place(request, place_id), shot.id)})
     except StaleRevision as stale:
         return JsonResponse({"error": str(stale)}, status=409)
     except LumwickError as error:
         return JsonResponse({"error": str(error)}, status=422)
-    return JsonResponse({"event": plan.event, "clip": plan.clip, "fps": plan.fps, "interval": plan.interval, "frames": plan.frames, "speed": plan.speed,
-                         "text": f"{_long(plan.event)} in {plan.clip:.4g} s at {plan.fps:.5g} frames a second: {plan.frames} frames, one each {_long(plan.interval)}; the day runs {plan.speed:.4g} times as fast."})
+    return JsonResponse(
+        {
+            "event": plan.event,
+            "clip": plan.clip,
+            "fps": plan.fps,
+            "interval": plan.interval,
+            "frames": plan.frames,
+            "speed": plan.speed,
+            "text": (
+                f"{_long(plan.event)} in {plan.clip:.4g} s at {plan.fps:.5g} frames a second: {plan.frames} "
+                f"frames, one each {_long(plan.interval)}; the day runs {plan.speed:.4g} times as fast."
+            ),
+        }
+    )
 
 
 def _long(seconds: float) -> str:
@@ -154,14 +223,29 @@ def around(request: HttpRequest, place_id: int) -> HttpResponse:
         when = events_of(document, day)[event]
         if when is None:
             sun = sun_day(day, document.site.latitude, document.site.longitude, document.site.utc_offset)
-            why = f"the sun is {'up' if sun.always == 'up' else 'down'} all day" if sun.always else "it does not get as dark as that"
+            why = (
+                f"the sun is {'up' if sun.always == 'up' else 'down'} all day"
+                if sun.always
+                else "it does not get as dark as that"
+            )
             raise PlaceError(f"There is no {EVENTS[event]} here on {day:%d %B %Y}: {why}. Choose another date.")
-        before, after = read(request.POST.get("before", ""), "h", "Before"), read(request.POST.get("after", ""), "h", "After")
+        before, after = (
+            read(request.POST.get("before", ""), "h", "Before"),
+            read(request.POST.get("after", ""), "h", "After"),
+        )
         seconds = _seconds(request.POST.get("clip", ""), "Clip length")
         if before + after <= 0 or seconds <= 0:
-            raise PlaceError("The stretch of the day and the clip are longer than nothing: check the hours and the length.")
+            raise PlaceError(
+                "The stretch of the day and the clip are longer than nothing: check the hours and the length."
+            )
         frames = clip_frames(f"{seconds} s", RATES[shot.fps])
-        return {"op": "clock", "shot": shot.id, "start": (when - dt.timedelta(hours=before)).replace(microsecond=0).isoformat(), "speed": round((before + after) * 3600 / seconds, 6), "frames": frames}
+        return {
+            "op": "clock",
+            "shot": shot.id,
+            "start": (when - dt.timedelta(hours=before)).replace(microsecond=0).isoformat(),
+            "speed": round((before + after) * 3600 / seconds, 6),
+            "frames": frames,
+        }
 
     return _said(request, place, command)
 
@@ -185,15 +269,26 @@ def meet(request: HttpRequest, place_id: int) -> HttpResponse:
             t, camera = look_camera(request, setting, shot)
             azimuth, height = ENGINE_OF_LOOKS.skyline(place.pk, place.head.pk, shot.id, t, camera)
             found, what = sun_over_skyline(*where, azimuth - site.north_turn, height), "meets the skyline"
-            none = f"On {day:%d %B} the sun does not meet the skyline of this view: turn the look to where it rises or sets."
+            none = (
+                f"On {day:%d %B} the sun does not meet the skyline of this "
+                "view: turn the look to where it rises or sets."
+            )
     except LumwickError as error:
         return JsonResponse({"error": str(error)}, status=422)
     return JsonResponse({"none": "" if found else none, "found": [_meeting(m, what) for m in found]})
 
 
 def _meeting(m: Meeting, what: str) -> dict[str, Any]:
-    return {"start": m.when.replace(microsecond=0).isoformat(), "azimuth": round(m.azimuth, 2), "elevation": round(m.elevation, 2),
-            "text": f"{m.when:%H:%M:%S}: the sun {what}{f' at bearing {m.azimuth:.0f}°' if 'skyline' in what else ''}, {m.elevation:.1f}° up, {'rising' if m.rising else 'going down'}"}
+    return {
+        "start": m.when.replace(microsecond=0).isoformat(),
+        "azimuth": round(m.azimuth, 2),
+        "elevation": round(m.elevation, 2),
+        "text": (
+            f"{m.when:%H:%M:%S}: the sun "
+            f"{what}{f' at bearing {m.azimuth:.0f}°' if 'skyline' in what else ''}, "
+            f"{m.elevation:.1f}° up, {'rising' if m.rising else 'going down'}"
+        ),
+    }
 
 
 @login_required
@@ -203,7 +298,11 @@ def seam(request: HttpRequest, place_id: int) -> HttpResponse:
     place, _, shot = _head(request, place_id, request.GET.get("shot"))
     assert place.head is not None
     gaps = seam_gaps(revision_setting(place.head.pk), shot)
-    return render(request, "partials/seam.html", {"place": place, "shot": shot, "gaps": gaps, "open": [g for g in gaps if not g.closes], "words": REPAIR_WORDS})
+    return render(
+        request,
+        "partials/seam.html",
+        {"place": place, "shot": shot, "gaps": gaps, "open": [g for g in gaps if not g.closes], "words": REPAIR_WORDS},
+    )
 
 
 @login_required
@@ -214,8 +313,17 @@ def numbers(request: HttpRequest, place_id: int) -> HttpResponse:
     return JsonResponse({"numbers": numbers_of(document, shot)})
 
 
-REPAIR_WORDS = {"match": "match the last key to the first", "add": "add a matching key at the end", "cycle_offset": "come round and go on", "round": "fit its rounds into the loop", "mirror": "run this there and back",
-                "cross-fade": "fade the picture over", "there and back": "run the clip there and back", "loop": "make the clip a loop", "still": "let the day stand still"}
+REPAIR_WORDS = {
+    "match": "match the last key to the first",
+    "add": "add a matching key at the end",
+    "cycle_offset": "come round and go on",
+    "round": "fit its rounds into the loop",
+    "mirror": "run this there and back",
+    "cross-fade": "fade the picture over",
+    "there and back": "run the clip there and back",
+    "loop": "make the clip a loop",
+    "still": "let the day stand still",
+}
 
 
 @login_required
@@ -243,14 +351,32 @@ def amount(request: HttpRequest, place_id: int) -> HttpResponse:
         motion = ENGINE_OF_LOOKS.amount(place.pk, place.head.pk, shot.id, t, camera)
     except LumwickError as error:
         return JsonResponse({"error": str(error)}, status=422)
-    return JsonResponse({"map": motion_map(motion.map), "amounts": [{"name": a.name, "middle": round(a.middle, 3), "most": round(a.most, 3), "text": a.text, "share": round(a.share, 3)} for a in motion.amounts]})
+    return JsonResponse(
+        {
+            "map": motion_map(motion.map),
+            "amounts": [
+                {
+                    "name": a.name,
+                    "middle": round(a.middle, 3),
+                    "most": round(a.most, 3),
+                    "text": a.text,
+                    "share": round(a.share, 3),
+                }
+                for a in motion.amounts
+            ],
+        }
+    )
 
 
 def motion_map(pixels: Any) -> str:
-    """A picture of pixels a frame as a data address: clear where nothing moves, blue, then amber, then red where it strobes."""
+    """A picture of pixels a frame as a data address: clear where nothing moves, blue, then amber, then red where it
+    strobes."""
     limit = PICTURE / CROSSING
     level = np.clip(np.log10(np.maximum(np.nan_to_num(pixels), 1e-4) / 0.04) / np.log10(limit / 0.04), 0, 1.25)
-    stops, colours = [0.0, 0.5, 0.95, 1.0, 1.25], np.array([[60, 120, 150, 0], [47, 110, 140, 150], [200, 140, 50, 190], [170, 50, 40, 220], [150, 20, 20, 230]])
+    stops, colours = (
+        [0.0, 0.5, 0.95, 1.0, 1.25],
+        np.array([[60, 120, 150, 0], [47, 110, 140, 150], [200, 140, 50, 190], [170, 50, 40, 220], [150, 20, 20, 230]]),
+    )
     rgba = np.stack([np.interp(level, stops, colours[:, c]) for c in range(4)], -1).astype(np.uint8)
     out = io.BytesIO()
     Image.fromarray(rgba, "RGBA").save(out, "PNG")
@@ -268,7 +394,11 @@ def compare(request: HttpRequest, place_id: int) -> HttpResponse:
         return render(request, "partials/fault.html", {"fault": "Choose two states to compare."}, status=422)
     if before.number > after.number:
         before, after = after, before
-    return render(request, "partials/changes.html", {"before": before, "after": after, "changes": changes(before.parsed(), after.parsed())})
+    return render(
+        request,
+        "partials/changes.html",
+        {"before": before, "after": after, "changes": changes(before.parsed(), after.parsed())},
+    )
 
 
 @login_required

@@ -39,7 +39,14 @@ from studio.places import charts
 from studio.places.models import AssetFile, Place, StaleRevision, assets_for
 from studio.places.slips import groups_of
 
-BENCHES = (("land", "Land"), ("water", "Water"), ("growth", "Growth"), ("air", "Air"), ("route", "Route"), ("cut", "Cut"))
+BENCHES = (
+    ("land", "Land"),
+    ("water", "Water"),
+    ("growth", "Growth"),
+    ("air", "Air"),
+    ("route", "Route"),
+    ("cut", "Cut"),
+)
 
 
 def healthz(request: HttpRequest) -> HttpResponse:
@@ -80,7 +87,9 @@ def own_place(request: HttpRequest, place_id: int) -> Place:
     ------
     Http404
     """
-    return get_object_or_404(Place.objects.select_related("head", "head__parent"), pk=place_id, owner=request.user, thrown_out=None)
+    return get_object_or_404(
+        Place.objects.select_related("head", "head__parent"), pk=place_id, owner=request.user, thrown_out=None
+    )
 
 
 @login_required
@@ -91,7 +100,15 @@ def chest(request: HttpRequest) -> HttpResponse:
     for place in places:
         place.last_take = place.takes.order_by("-number").first()  # type: ignore[attr-defined]
         place.has_print = print_path(place.pk).exists()  # type: ignore[attr-defined]
-    return render(request, "chest.html", {"places": places, "gone": mine.exclude(thrown_out=None).order_by("-thrown_out")[:6], "fault": request.session.pop("fault", "")})
+    return render(
+        request,
+        "chest.html",
+        {
+            "places": places,
+            "gone": mine.exclude(thrown_out=None).order_by("-thrown_out")[:6],
+            "fault": request.session.pop("fault", ""),
+        },
+    )
 
 
 def print_path(place_id: int) -> Path:
@@ -105,7 +122,9 @@ def place_print(request: HttpRequest, place_id: int) -> HttpResponse:
     own_place(request, place_id)
     if not print_path(place_id).exists():
         raise Http404
-    return FileResponse(print_path(place_id).open("rb"), content_type="image/jpeg", headers={"Cache-Control": "no-cache"})
+    return FileResponse(
+        print_path(place_id).open("rb"), content_type="image/jpeg", headers={"Cache-Control": "no-cache"}
+    )
 
 
 def _number(request: HttpRequest, name: str) -> float | None:
@@ -132,7 +151,10 @@ def bring_in(request: HttpRequest) -> HttpResponse:
             document, assets = saltmere()
             label = "started from the saltmarsh"
         elif upload is None:
-            raise PlaceError("Choose a file first: an elevation file (GeoTIFF, ESRI ASCII grid, 16-bit PNG) or a place file (.zip, .json).")
+            raise PlaceError(
+                "Choose a file first: an elevation file (GeoTIFF, ESRI ASCII "
+                "grid, 16-bit PNG) or a place file (.zip, .json)."
+            )
         elif upload.name and upload.name.lower().endswith((".zip", ".json")):
             document, assets = unpack(upload.read())
             label = f"brought in from {upload.name}"
@@ -144,9 +166,18 @@ def bring_in(request: HttpRequest) -> HttpResponse:
                 with path.open("wb") as out:
                     for chunk in upload.chunks():
                         out.write(chunk)
-                survey = read_elevation(path, size_m=_number(request, "size"), lowest=_number(request, "lowest"), highest=_number(request, "highest"),
-                                        reduce=bool(request.POST.get("reduce")), latitude=_number(request, "latitude"), longitude=_number(request, "longitude"))
-            document, assets = place_from_survey(survey, request.POST.get("name", "").strip() or path.stem, sea_level=_number(request, "sea_level"))
+                survey = read_elevation(
+                    path,
+                    size_m=_number(request, "size"),
+                    lowest=_number(request, "lowest"),
+                    highest=_number(request, "highest"),
+                    reduce=bool(request.POST.get("reduce")),
+                    latitude=_number(request, "latitude"),
+                    longitude=_number(request, "longitude"),
+                )
+            document, assets = place_from_survey(
+                survey, request.POST.get("name", "").strip() or path.stem, sea_level=_number(request, "sea_level")
+            )
             label = f"ground from {upload.name}"
         place = Place.start(request.user, document, assets, label)
     except LumwickError as error:
@@ -183,7 +214,9 @@ def bring_back(request: HttpRequest, place_id: int) -> HttpResponse:
 def workspace(request: HttpRequest, place_id: int) -> HttpResponse:
     """One place."""
     place = own_place(request, place_id)
-    return render(request, "place.html", {"place": place, "benches": BENCHES, "state": state_of(place, request.GET.get("shot"))})
+    return render(
+        request, "place.html", {"place": place, "benches": BENCHES, "state": state_of(place, request.GET.get("shot"))}
+    )
 
 
 def shot_of(place: Place, shot_id: str | None) -> Shot:
@@ -200,11 +233,29 @@ def state_of(place: Place, shot_id: str | None) -> dict[str, Any]:
     shot = shot_of(place, shot_id)
     motions = setting.motions(shot)
     return {
-        "place": place.pk, "name": place.name, "rev": place.head.number, "revision": place.head.pk,
-        "undo": place.head.label if place.head.parent_id else "", "redo": place.redo_label,
-        "shots": [{"id": s.id, "name": s.name} for s in setting.place.shots], "chart": charts.chart_key(setting),
-        "shot": {"id": shot.id, "name": shot.name, "frames": shot.frames, "fps": shot.fps, "seconds": shot.seconds, "loop": shot.loop, "seam": shot.seam, "seam_frames": shot.seam_frames, "way": shot.route.way},
-        "film": charts.film_drawing(setting.place), "route": charts.route_drawing(setting, shot), "day": charts.day_band(setting, shot), "lanes": charts.lanes(setting, shot, motions),
+        "place": place.pk,
+        "name": place.name,
+        "rev": place.head.number,
+        "revision": place.head.pk,
+        "undo": place.head.label if place.head.parent_id else "",
+        "redo": place.redo_label,
+        "shots": [{"id": s.id, "name": s.name} for s in setting.place.shots],
+        "chart": charts.chart_key(setting),
+        "shot": {
+            "id": shot.id,
+            "name": shot.name,
+            "frames": shot.frames,
+            "fps": shot.fps,
+            "seconds": shot.seconds,
+            "loop": shot.loop,
+            "seam": shot.seam,
+            "seam_frames": shot.seam_frames,
+            "way": shot.route.way,
+        },
+        "film": charts.film_drawing(setting.place),
+        "route": charts.route_drawing(setting, shot),
+        "day": charts.day_band(setting, shot),
+        "lanes": charts.lanes(setting, shot, motions),
     }
 
 
@@ -260,7 +311,11 @@ def edit(request: HttpRequest, place_id: int) -> HttpResponse:
                 command = _station_stood(place, command)
             if command.get("op") in ("add_station", "update_station") and "view" in command:
                 command = _station_from_look(place, command)
-            if command.get("op") == "move" and not data.get("auto") and (question := _moves_what_is_keyed(place, command, shot)):
+            if (
+                command.get("op") == "move"
+                and not data.get("auto")
+                and (question := _moves_what_is_keyed(place, command, shot))
+            ):
                 return JsonResponse(question)
             place.edit(made_on, command)
     except StaleRevision as stale:
@@ -272,12 +327,19 @@ def edit(request: HttpRequest, place_id: int) -> HttpResponse:
     return JsonResponse(state_of(fresh, shot))
 
 
-def _typed_edit(place: Place, document: Document, path: str, value: Any, said: dict[str, Any], shot_id: str | None) -> dict[str, Any]:
-    """The edit that a typed value asks for; or, where it is keyed elsewhere and nobody said that changes set keys, the question what to do."""
+def _typed_edit(
+    place: Place, document: Document, path: str, value: Any, said: dict[str, Any], shot_id: str | None
+) -> dict[str, Any]:
+    """The edit that a typed value asks for; or, where it is keyed elsewhere and nobody said that changes set keys,
+    the question what to do."""
     owner, name, info = find(document, path)
     old, shot = getattr(owner, name), shot_of(place, shot_id)
     if path.endswith((f"/shots/{shot.id}/frames", f"/shots/{shot.id}/fps")):
-        frames, fps = (int(value), shot.fps) if name == "frames" else (max(1, round(shot.frames * RATES[value] / RATES[shot.fps])), value)
+        frames, fps = (
+            (int(value), shot.fps)
+            if name == "frames"
+            else (max(1, round(shot.frames * RATES[value] / RATES[shot.fps])), value)
+        )
         return {"op": "retime", "shot": shot.id, "frames": frames, "fps": fps, "keep": said.get("keep", "seconds")}
     if not isinstance(old, Curve):
         return {"op": "set", "path": path, "value": value}
@@ -288,8 +350,19 @@ def _typed_edit(place: Place, document: Document, path: str, value: Any, said: d
     how = said.get("how") or ("key" if said.get("auto") else "")
     if how in ("key", "raise"):
         return {"op": how, "path": path, "t": t, "value": value}
-    return {"ask": {"path": path, "text": str(said["text"]), "t": t, "raise": isinstance(old, Channel), "title": info.title,
-                    "words": f"{info.title} is keyed, and no key stands here. Changes do not set keys at the moment, so nothing was changed yet."}}
+    return {
+        "ask": {
+            "path": path,
+            "text": str(said["text"]),
+            "t": t,
+            "raise": isinstance(old, Channel),
+            "title": info.title,
+            "words": (
+                f"{info.title} is keyed, and no key stands here. Changes do not "
+                "set keys at the moment, so nothing was changed yet."
+            ),
+        }
+    }
 
 
 def _moves_what_is_keyed(place: Place, command: dict[str, Any], shot_id: str | None) -> dict[str, Any] | None:
@@ -301,28 +374,55 @@ def _moves_what_is_keyed(place: Place, command: dict[str, Any], shot_id: str | N
     t, half = float(command.get("t", 0)), 0.5 / float(RATES[shot.fps])
     if all(any(abs(key.t - t) <= half for key in c.keys) for c in curves):
         return None
-    return {"ask": {"command": command, "t": t, "raise": False, "title": getattr(item, "name", ""), "words": f"The place of {getattr(item, 'name', 'this')} is keyed, and no key stands here. Changes do not set keys at the moment, so nothing was moved yet."}}
+    return {
+        "ask": {
+            "command": command,
+            "t": t,
+            "raise": False,
+            "title": getattr(item, "name", ""),
+            "words": (
+                f"The place of {getattr(item, 'name', 'this')} is keyed, and no key stands "
+                "here. Changes do not set keys at the moment, so nothing was moved yet."
+            ),
+        }
+    }
 
 
 def _station_stood(place: Place, command: dict[str, Any]) -> dict[str, Any]:
-    """A station from a press on the chart: where to stand, and where to look; its height is the floor's and, for a flight, what the station before it has over the floor."""
+    """A station from a press on the chart: where to stand, and where to look; its height is the floor's and, for a
+    flight, what the station before it has over the floor."""
     stand = command.pop("stand")
     shot = shot_of(place, command["shot"])
     assert place.head is not None
     still = revision_setting(place.head.pk).still(shot)
-    at = np.array([[float(stand["east"]), float(stand["north"])], [float(stand["aim_east"]), float(stand["aim_north"])]])
+    at = np.array(
+        [[float(stand["east"]), float(stand["north"])], [float(stand["aim_east"]), float(stand["aim_north"])]]
+    )
     if shot.route.stations:
         last = shot.route.stations[-1]
         at = np.concatenate([at, [[last.east, last.north]]])
     floor = still.floor(at[:, 0], at[:, 1])
     if still.place.sea.present:
         floor = np.maximum(floor, still.place.sea.level)
-    over = shot.route.eye_height if shot.route.way == "walk" or len(at) < 3 else max(0.5, shot.route.stations[-1].up - float(floor[2]))
+    over = (
+        shot.route.eye_height
+        if shot.route.way == "walk" or len(at) < 3
+        else max(0.5, shot.route.stations[-1].up - float(floor[2]))
+    )
     up = float(floor[0]) + over
     if np.hypot(*(at[1] - at[0])) < 0.5:
         at[1] = at[0] + [0.0, 10.0]
-    return {**command, "station": {"id": fresh_id([s.id for s in shot.route.stations], "s"), "east": round(at[0, 0], 3), "north": round(at[0, 1], 3), "up": round(up, 3), "aim": [round(at[1, 0], 3), round(at[1, 1], 3), round(up, 3)],
-                                   "focal": shot.route.stations[-1].focal if shot.route.stations else 28.0}}
+    return {
+        **command,
+        "station": {
+            "id": fresh_id([s.id for s in shot.route.stations], "s"),
+            "east": round(at[0, 0], 3),
+            "north": round(at[0, 1], 3),
+            "up": round(up, 3),
+            "aim": [round(at[1, 0], 3), round(at[1, 1], 3), round(up, 3)],
+            "focal": shot.route.stations[-1].focal if shot.route.stations else 28.0,
+        },
+    }
 
 
 def _station_from_look(place: Place, command: dict[str, Any]) -> dict[str, Any]:
@@ -332,14 +432,31 @@ def _station_from_look(place: Place, command: dict[str, Any]) -> dict[str, Any]:
     view = command.pop("view")
     shot = shot_of(place, command["shot"])
     sid = fresh_id([s.id for s in shot.route.stations], "s")
-    station = station_from(sid, [float(view["x"]), float(view["y"]), float(view["z"])], float(view["bearing"]), float(view["pitch"]), float(view["focal"]))
+    station = station_from(
+        sid,
+        [float(view["x"]), float(view["y"]), float(view["z"])],
+        float(view["bearing"]),
+        float(view["pitch"]),
+        float(view["focal"]),
+    )
     roll = float(view.get("roll") or 0.0)
     roll = 0.0 if abs(roll) <= shot.route.level_within else roll
     if command["op"] == "update_station":
-        return {**command, "east": station.east, "north": station.north, "up": station.up, "aim": station.aim, "focal": station.focal, "roll": roll}
+        return {
+            **command,
+            "east": station.east,
+            "north": station.north,
+            "up": station.up,
+            "aim": station.aim,
+            "focal": station.focal,
+            "roll": roll,
+        }
     if shot.route.timing == "by stations" and "t" in command:
         station = station.model_copy(update={"time": float(command["t"])})
-    return {**{k: v for k, v in command.items() if k != "t"}, "station": station.model_copy(update={"roll": roll or None}).model_dump()}
+    return {
+        **{k: v for k, v in command.items() if k != "t"},
+        "station": station.model_copy(update={"roll": roll or None}).model_dump(),
+    }
 
 
 @login_required
@@ -353,14 +470,22 @@ def bring(request: HttpRequest, place_id: int) -> HttpResponse:
         if upload is None:
             raise PlaceError("Choose a file first.")
         if (upload.size or 0) > BROUGHT_AT_MOST:
-            raise PlaceError(f"{upload.name} has {(upload.size or 0) / 1e6:,.0f} MB: at most {BROUGHT_AT_MOST / 1e6:,.0f} MB can be brought in.")
+            raise PlaceError(
+                f"{upload.name} has {(upload.size or 0) / 1e6:,.0f} MB: at most "
+                f"{BROUGHT_AT_MOST / 1e6:,.0f} MB can be brought in."
+            )
         name, data = Path(upload.name or "file").name[:200], upload.read()
         note = checked(what, name, data, path)
         asset = asset_of(name, data).model_dump()
         if what == "model":
             document = place.head.parsed()
             ids = [x.id for x in document.things]
-            item = {"id": fresh_id(ids, "model"), "name": Path(name).stem[:80] or "Model", "mesh": asset, **{k: float(request.POST.get(k) or 0) for k in ("east", "north", "up")}}
+            item = {
+                "id": fresh_id(ids, "model"),
+                "name": Path(name).stem[:80] or "Model",
+                "mesh": asset,
+                **{k: float(request.POST.get(k) or 0) for k in ("east", "north", "up")},
+            }
             command = {"op": "add", "to": "things", "item": item}
         else:
             command = {"op": "set", "path": path, "value": asset}
@@ -373,7 +498,13 @@ def bring(request: HttpRequest, place_id: int) -> HttpResponse:
     except ValueError:
         return JsonResponse({"error": "This file cannot be set down: its place cannot be read."}, status=400)
     fresh = own_place(request, place_id)
-    return JsonResponse({"state": state_of(fresh, shot_of(fresh, request.POST.get("shot"))), "note": note, "id": command["item"]["id"] if what == "model" else ""})
+    return JsonResponse(
+        {
+            "state": state_of(fresh, shot_of(fresh, request.POST.get("shot"))),
+            "note": note,
+            "id": command["item"]["id"] if what == "model" else "",
+        }
+    )
 
 
 BROUGHT_AT_MOST = 300_000_000
@@ -405,7 +536,10 @@ def grey(request: HttpRequest, place_id: int) -> HttpResponse:
     try:
         u, v = (min(1.0, max(0.0, float(request.POST[k]))) for k in ("u", "v"))
         kelvin, tint = white_from_grey(ENGINE_OF_LOOKS.spot(place.pk, u, v))
-        place.edit(int(request.POST.get("rev") or 0), {"op": "white", "shot": request.POST.get("shot", ""), "kelvin": kelvin, "tint": tint})
+        place.edit(
+            int(request.POST.get("rev") or 0),
+            {"op": "white", "shot": request.POST.get("shot", ""), "kelvin": kelvin, "tint": tint},
+        )
     except (KeyError, ValueError):
         return JsonResponse({"error": "This spot cannot be read."}, status=400)
     except StaleRevision as stale:
@@ -428,7 +562,22 @@ def slip(request: HttpRequest, place_id: int) -> HttpResponse:
         t = 0.0
     bench = request.GET.get("bench", "route")
     assert place.head is not None
-    return render(request, "partials/slip.html", {"groups": groups_of(revision_setting(place.head.pk).place, shot, bench, request.GET.get("selected", ""), t, request.GET.get("tab", "")), "bench": bench, "shot": shot})
+    return render(
+        request,
+        "partials/slip.html",
+        {
+            "groups": groups_of(
+                revision_setting(place.head.pk).place,
+                shot,
+                bench,
+                request.GET.get("selected", ""),
+                t,
+                request.GET.get("tab", ""),
+            ),
+            "bench": bench,
+            "shot": shot,
+        },
+    )
 
 
 @login_required
@@ -441,7 +590,9 @@ def waves(request: HttpRequest, place_id: int) -> HttpResponse:
         t = float(request.GET.get("t", 0))
     except ValueError:
         t = 0.0
-    return JsonResponse(charts.spectrum_drawing(revision_setting(place.head.pk), shot_of(place, request.GET.get("shot")), t))
+    return JsonResponse(
+        charts.spectrum_drawing(revision_setting(place.head.pk), shot_of(place, request.GET.get("shot")), t)
+    )
 
 
 def own_view(request: HttpRequest) -> dict[str, float] | None:
@@ -455,7 +606,15 @@ def own_view(request: HttpRequest) -> dict[str, float] | None:
     if "cam" not in request.GET:
         return None
     x, y, z, bearing, pitch, focal, *rest = (float(v) for v in request.GET["cam"].split(","))
-    return {"x": x, "y": y, "z": z, "bearing": bearing % 360, "pitch": max(-89.0, min(89.0, pitch)), "focal": max(4.0, min(1200.0, focal)), "roll": rest[0] if rest else 0.0}
+    return {
+        "x": x,
+        "y": y,
+        "z": z,
+        "bearing": bearing % 360,
+        "pitch": max(-89.0, min(89.0, pitch)),
+        "focal": max(4.0, min(1200.0, focal)),
+        "roll": rest[0] if rest else 0.0,
+    }
 
 
 def look_camera(request: HttpRequest, setting: Setting, shot: Shot) -> tuple[float, Camera | None]:
@@ -487,7 +646,17 @@ def look(request: HttpRequest, place_id: int) -> HttpResponse:
     shot = shot_of(place, request.GET.get("shot"))
     viewer = f"{request.session.session_key}:{request.GET.get('tab', '')}"
     try:
-        picture, known = ENGINE_OF_LOOKS.look(viewer, place.pk, place.head.pk, shot.id, max(0.0, min(t, shot.seconds)), camera, max(0, step), wish, request.GET.get("noise") == "1")
+        picture, known = ENGINE_OF_LOOKS.look(
+            viewer,
+            place.pk,
+            place.head.pk,
+            shot.id,
+            max(0.0, min(t, shot.seconds)),
+            camera,
+            max(0, step),
+            wish,
+            request.GET.get("noise") == "1",
+        )
     except Superseded:
         return HttpResponse(status=204)
     except LumwickError as error:
@@ -496,7 +665,18 @@ def look(request: HttpRequest, place_id: int) -> HttpResponse:
         path = print_path(place.pk)
         path.parent.mkdir(parents=True, exist_ok=True)
         path.write_bytes(picture)
-    return HttpResponse(picture, content_type="image/jpeg", headers={"Cache-Control": "no-store", "X-Samples": str(known["samples"]), "X-Last": "1" if known["last"] else "0", "X-Step": str(known["step"]), "X-Revision": str(place.head.number), "X-Note": json.dumps(known["note"])})
+    return HttpResponse(
+        picture,
+        content_type="image/jpeg",
+        headers={
+            "Cache-Control": "no-store",
+            "X-Samples": str(known["samples"]),
+            "X-Last": "1" if known["last"] else "0",
+            "X-Step": str(known["step"]),
+            "X-Revision": str(place.head.number),
+            "X-Note": json.dumps(known["note"]),
+        },
+    )
 
 
 @login_required
@@ -507,7 +687,11 @@ def export(request: HttpRequest, place_id: int) -> HttpResponse:
     assert place.head is not None
     document = place.head.parsed()
     name = "".join(c if c.isalnum() else "-" for c in place.name.lower()).strip("-") or "place"
-    return HttpResponse(pack(document, assets_for(document)), content_type="application/zip", headers={"Content-Disposition": f'attachment; filename="{name}.place.zip"'})
+    return HttpResponse(
+        pack(document, assets_for(document)),
+        content_type="application/zip",
+        headers={"Content-Disposition": f'attachment; filename="{name}.place.zip"'},
+    )
 
 
 @login_required

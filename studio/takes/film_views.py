@@ -39,9 +39,20 @@ def ready(request: HttpRequest, place_id: int) -> HttpResponse:
         keys = _keys(place.head.pk, size, request.GET.get("quality", "sketch"))
     except (LumwickError, KeyError) as error:
         return JsonResponse({"error": str(error)}, status=422)
-    take = Take.objects.filter(place=place, kind="film", revision=place.head, width=size[0], height=size[1]).order_by("-number").first()
+    take = (
+        Take.objects.filter(place=place, kind="film", revision=place.head, width=size[0], height=size[1])
+        .order_by("-number")
+        .first()
+    )
     known: dict[str, Any] = progress(take) if take else {}
-    return JsonResponse({"rev": place.head.number, "frames": {n: key for n, key in enumerate(keys, 1) if stored(key).exists()}, "running": bool(take and take.running), "seconds_left": known.get("seconds_left")})
+    return JsonResponse(
+        {
+            "rev": place.head.number,
+            "frames": {n: key for n, key in enumerate(keys, 1) if stored(key).exists()},
+            "running": bool(take and take.running),
+            "seconds_left": known.get("seconds_left"),
+        }
+    )
 
 
 @login_required

@@ -68,7 +68,9 @@ class Take(models.Model):
 
     def lay_out_frames(self, keys: Sequence[str]) -> None:
         """Its frames, waiting, each with the key of what it depends on."""
-        Frame.objects.bulk_create([Frame(take=self, number=n, key=key) for n, key in zip(range(self.first, self.last + 1), keys, strict=True)])
+        Frame.objects.bulk_create(
+            [Frame(take=self, number=n, key=key) for n, key in zip(range(self.first, self.last + 1), keys, strict=True)]
+        )
 
     @property
     def folder(self) -> Path:
@@ -87,8 +89,20 @@ class Take(models.Model):
         return self.last - self.first + 1
 
     @classmethod
-    def begin(cls, place: Place, shot_id: str, kind: str, size: tuple[int, int], quality: str, first: int, last: int, fps: str = "", passes: bool = False, cut_sky: bool = False,
-              begins_at: int = 1) -> Take:
+    def begin(
+        cls,
+        place: Place,
+        shot_id: str,
+        kind: str,
+        size: tuple[int, int],
+        quality: str,
+        first: int,
+        last: int,
+        fps: str = "",
+        passes: bool = False,
+        cut_sky: bool = False,
+        begins_at: int = 1,
+    ) -> Take:
         """Make a take with all its frames waiting, and enqueue the work, in one transaction.
 
         Raises
@@ -110,12 +124,29 @@ class Take(models.Model):
         if last < first or first < 1:
             raise RenderError("A take needs at least one frame: the last frame lies before the first.")
         if last - first + 1 > FRAMES_AT_MOST:
-            raise RenderError(f"{last - first + 1:,} frames are too many for one take: at most {FRAMES_AT_MOST:,}. Split the shot.")
+            raise RenderError(
+                f"{last - first + 1:,} frames are too many for one take: at most {FRAMES_AT_MOST:,}. Split the shot."
+            )
         if last > shot.frames:
             raise RenderError(f"The shot ends at frame {shot.frames}: frame {last} is past it.")
         keys = frame_keys(setting, shot, range(first, last + 1), size, quality)
-        return cls._begun(place, keys, size[0] * size[1] * (2 + PASSES_BYTES * passes + 2 * cut_sky), kind=kind, shot=shot.id, shot_name=shot.name, first=first, last=last,
-                          fps=shot.fps, width=size[0], height=size[1], quality=quality, passes=passes, cut_sky=cut_sky, begins_at=begins_at)
+        return cls._begun(
+            place,
+            keys,
+            size[0] * size[1] * (2 + PASSES_BYTES * passes + 2 * cut_sky),
+            kind=kind,
+            shot=shot.id,
+            shot_name=shot.name,
+            first=first,
+            last=last,
+            fps=shot.fps,
+            width=size[0],
+            height=size[1],
+            quality=quality,
+            passes=passes,
+            cut_sky=cut_sky,
+            begins_at=begins_at,
+        )
 
     @classmethod
     def begin_film(cls, place: Place, size: tuple[int, int], quality: str) -> Take:
@@ -136,11 +167,26 @@ class Take(models.Model):
         spliced = laid_out(setting.place)
         for piece in spliced:
             if not goes(piece.shot.route):
-                raise RenderError(f"The route of {piece.shot.name} has no station: set one, or leave the shot out of the film.")
+                raise RenderError(
+                    f"The route of {piece.shot.name} has no station: set one, or leave the shot out of the film."
+                )
         total = spliced[-1].ends - 1
         if total > FRAMES_AT_MOST:
             raise RenderError(f"The film has {total:,} frames: at most {FRAMES_AT_MOST:,} can be made at once.")
-        return cls._begun(place, film_keys(setting, size, quality), size[0] * size[1] * 2, kind="film", shot="film", shot_name="The film", first=1, last=total, fps=setting.place.cut.fps, width=size[0], height=size[1], quality=quality)
+        return cls._begun(
+            place,
+            film_keys(setting, size, quality),
+            size[0] * size[1] * 2,
+            kind="film",
+            shot="film",
+            shot_name="The film",
+            first=1,
+            last=total,
+            fps=setting.place.cut.fps,
+            width=size[0],
+            height=size[1],
+            quality=quality,
+        )
 
     @classmethod
     def _begun(cls, place: Place, keys: Sequence[str], bytes_each: int, **fields: Any) -> Take:
@@ -152,10 +198,14 @@ class Take(models.Model):
         free = shutil.disk_usage(settings.MEDIA_ROOT).free
         need = bytes_each * len(keys) + SPARE_BYTES
         if free < need:
-            raise RenderError(f"The disk is too full for this take: about {need / 1e6:,.0f} MB are needed and {free / 1e6:,.0f} MB are free. Make room, or choose a smaller size or fewer frames.")
+            raise RenderError(
+                f"The disk is too full for this take: about {need / 1e6:,.0f} MB are needed and "
+                f"{free / 1e6:,.0f} MB are free. Make room, or choose a smaller size or fewer frames."
+            )
         with transaction.atomic():
             locked = Place.objects.select_for_update().get(pk=place.pk)
-            number = (locked.takes.aggregate(models.Max("number"))["number__max"] or 0) + 1  # type: ignore[attr-defined]
+            # type: ignore[attr-defined]
+            number = (locked.takes.aggregate(models.Max("number"))["number__max"] or 0) + 1
             take = cls.objects.create(place=locked, revision=place.head, number=number, **fields)
             take.lay_out_frames(keys)
             for _ in range(min(HANDS, take.count)):
@@ -166,8 +216,14 @@ class Take(models.Model):
 def frame_keys(setting: Setting, shot: Shot, numbers: range, size: tuple[int, int], quality: str) -> list[str]:
     """The names of frames' pictures in the store: a hash of exactly what each depends on, the engine included."""
     grade = QUALITIES[quality]
-    return [hashlib.sha256(f"{own}|{n if grade.vary else 0}|{size[0]}x{size[1]}|{grade}|{lumwick.engine_digest()}".encode()).hexdigest()
-            for n, own in zip(numbers, footprints(setting, shot, list(numbers), max(1, min(grade.moments, grade.samples))), strict=True)]
+    return [
+        hashlib.sha256(
+            f"{own}|{n if grade.vary else 0}|{size[0]}x{size[1]}|{grade}|{lumwick.engine_digest()}".encode()
+        ).hexdigest()
+        for n, own in zip(
+            numbers, footprints(setting, shot, list(numbers), max(1, min(grade.moments, grade.samples))), strict=True
+        )
+    ]
 
 
 def film_keys(setting: Setting, size: tuple[int, int], quality: str) -> list[str]:
@@ -176,14 +232,19 @@ def film_keys(setting: Setting, size: tuple[int, int], quality: str) -> list[str
     own: dict[tuple[str, int], str] = {}
     for piece in spliced:
         numbers = range(piece.first, piece.last + 1)
-        own |= {(piece.shot.id, n): key for n, key in zip(numbers, frame_keys(setting, piece.shot, numbers, size, quality), strict=True)}
+        own |= {
+            (piece.shot.id, n): key
+            for n, key in zip(numbers, frame_keys(setting, piece.shot, numbers, size, quality), strict=True)
+        }
     out = []
     for n in range(1, spliced[-1].ends):
         parts = parts_at(setting.place, n, spliced)
         if len(parts) == 1 and parts[0].share >= 1:
             out.append(own[parts[0].shot, parts[0].frame])
         else:
-            out.append(hashlib.sha256("|".join(f"{own[p.shot, p.frame]} {p.share:.6f}" for p in parts).encode()).hexdigest())
+            out.append(
+                hashlib.sha256("|".join(f"{own[p.shot, p.frame]} {p.share:.6f}" for p in parts).encode()).hexdigest()
+            )
     return out
 
 
@@ -238,8 +299,16 @@ def progress(take: Take) -> dict[str, Any]:
     rendered = [s for s in done if s]
     left = take.count - len(done) - failed
     each = sorted(rendered)[len(rendered) // 2] if rendered else None
-    return {"done": len(done), "failed": failed, "left": left, "count": take.count, "share": round(100 * (len(done) + failed) / take.count, 1),
-            "seconds_each": each, "seconds_left": each * left if each and take.running else None, "seconds_spent": sum(rendered)}
+    return {
+        "done": len(done),
+        "failed": failed,
+        "left": left,
+        "count": take.count,
+        "share": round(100 * (len(done) + failed) / take.count, 1),
+        "seconds_each": each,
+        "seconds_left": each * left if each and take.running else None,
+        "seconds_spent": sum(rendered),
+    }
 
 
 class Note(models.Model):

@@ -65,7 +65,8 @@ def render_take(take_id: int) -> None:
 
 
 class _Stop:
-    """Whether to stop: this worker was told to, or (asked of the database at most twice a second) the take was cancelled."""
+    """Whether to stop: this worker was told to, or (asked of the database at most twice a second) the take was
+    cancelled."""
 
     def __init__(self, take_id: int) -> None:
         self.take_id, self.asked, self.answer = take_id, 0.0, False
@@ -133,7 +134,15 @@ def _render(take: Any, frame: Any, stop: Any) -> None:
             frame.path.parent.mkdir(parents=True, exist_ok=True)
             stage = _stage(take.revision_id)
             shot = stage.setting.place.shot(take.shot).at_rate(take.fps)
-            picture = frame_picture(stage, shot, frame.number, (take.width, take.height), QUALITIES[take.quality], stop=stop, passes=take.passes or take.cut_sky)
+            picture = frame_picture(
+                stage,
+                shot,
+                frame.number,
+                (take.width, take.height),
+                QUALITIES[take.quality],
+                stop=stop,
+                passes=take.passes or take.cut_sky,
+            )
             if picture is None:
                 return
             camera = picture.snapshot.camera
@@ -141,7 +150,10 @@ def _render(take: Any, frame: Any, stop: Any) -> None:
                 motion = drift_of(stage, shot, picture.snapshot.t, (take.width, take.height))
                 write_passes(files[".exr"], picture.film, picture.light, camera, RATES[take.fps], frame.number, motion)
             if ".cut.png" in files:
-                write_png(files[".cut.png"], cut_out(picture.film, picture.light, camera, picture.snapshot.grade, frame.number))
+                write_png(
+                    files[".cut.png"],
+                    cut_out(picture.film, picture.light, camera, picture.snapshot.grade, frame.number),
+                )
             write_png(frame.path, picture.pixels)
             frame.seconds = time.perf_counter() - start
         frame.state, frame.reason = Frame.State.DONE, ""
@@ -154,7 +166,8 @@ def _render(take: Any, frame: Any, stop: Any) -> None:
 
 
 def _film_frame(take: Any, frame: Any, stop: Any) -> bool:
-    """Make a frame of the film from its shots' frames, which are kept under their own names; False if it was stopped."""
+    """Make a frame of the film from its shots' frames, which are kept under their own names; False if it was
+    stopped."""
     from studio.takes.models import frame_keys, stored
 
     stage, size = _stage(take.revision_id), (take.width, take.height)
@@ -187,7 +200,11 @@ def _finish(take_id: int) -> None:
 
     with transaction.atomic():
         take = Take.objects.select_for_update().filter(pk=take_id).first()
-        if take is None or take.state not in (Take.State.RENDERING, Take.State.FILM) or take.frames.filter(state=Frame.State.WAITING).exists():
+        if (
+            take is None
+            or take.state not in (Take.State.RENDERING, Take.State.FILM)
+            or take.frames.filter(state=Frame.State.WAITING).exists()
+        ):
             return
         if take.state == Take.State.FILM and not _film_orphaned(take_id):
             return
@@ -211,7 +228,9 @@ def _finish(take_id: int) -> None:
             first = failed.first()
             assert first is not None
             reason = f"{failed.count()} of {take.count} frames failed; frame {first.number}: {first.reason}"[:400]
-        Take.objects.filter(pk=take_id, state=Take.State.FILM).update(state=Take.State.FAILED if reason else Take.State.DONE, reason=reason[:400], finished=timezone.now())
+        Take.objects.filter(pk=take_id, state=Take.State.FILM).update(
+            state=Take.State.FAILED if reason else Take.State.DONE, reason=reason[:400], finished=timezone.now()
+        )
     finally:
         with connection.cursor() as cursor:
             cursor.execute("select pg_advisory_unlock(%s, 0)", [take_id])

@@ -38,7 +38,9 @@ def own_take(request: HttpRequest, take_id: int) -> Take:
     ------
     Http404
     """
-    return get_object_or_404(Take.objects.select_related("place", "revision"), pk=take_id, place__owner=request.user, place__thrown_out=None)
+    return get_object_or_404(
+        Take.objects.select_related("place", "revision"), pk=take_id, place__owner=request.user, place__thrown_out=None
+    )
 
 
 def _whole(request: HttpRequest, name: str, otherwise: int) -> int:
@@ -73,8 +75,19 @@ def _settings(request: HttpRequest, place: Any) -> dict[str, Any]:
     if last < first or first < 1:
         raise RenderError("A take needs at least one frame: the last frame lies before the first.")
     if last - first + 1 > FRAMES_AT_MOST:
-        raise RenderError(f"{last - first + 1:,} frames are too many for one take: at most {FRAMES_AT_MOST:,}. Split the shot.")
-    return {"shot_id": shot.id, "size": size, "quality": quality, "first": first, "last": last, "fps": shot.fps, "passes": "passes" in request.POST, "cut_sky": "cut_sky" in request.POST}
+        raise RenderError(
+            f"{last - first + 1:,} frames are too many for one take: at most {FRAMES_AT_MOST:,}. Split the shot."
+        )
+    return {
+        "shot_id": shot.id,
+        "size": size,
+        "quality": quality,
+        "first": first,
+        "last": last,
+        "fps": shot.fps,
+        "passes": "passes" in request.POST,
+        "cut_sky": "cut_sky" in request.POST,
+    }
 
 
 def _refused(request: HttpRequest, error: RenderError) -> HttpResponse:
@@ -88,7 +101,19 @@ def take_form(request: HttpRequest, place_id: int) -> HttpResponse:
     assert place.head is not None
     document = place.head.parsed()
     shot = next((s for s in document.shots if s.id == request.GET.get("shot")), document.shots[0])
-    return render(request, "partials/take_form.html", {"place": place, "shot": shot, "first": request.GET.get("first") or 1, "last": request.GET.get("last") or shot.frames, "sizes": SIZES, "rates": RATES, "qualities": QUALITIES})
+    return render(
+        request,
+        "partials/take_form.html",
+        {
+            "place": place,
+            "shot": shot,
+            "first": request.GET.get("first") or 1,
+            "last": request.GET.get("last") or shot.frames,
+            "sizes": SIZES,
+            "rates": RATES,
+            "qualities": QUALITIES,
+        },
+    )
 
 
 @login_required
@@ -99,11 +124,28 @@ def budget(request: HttpRequest, place_id: int) -> HttpResponse:
     assert place.head is not None
     try:
         asked = _settings(request, place)
-        cost = ENGINE_OF_LOOKS.measure(place.pk, place.head.pk, asked["shot_id"], asked["size"], QUALITIES[asked["quality"]])
+        cost = ENGINE_OF_LOOKS.measure(
+            place.pk, place.head.pk, asked["shot_id"], asked["size"], QUALITIES[asked["quality"]]
+        )
     except RenderError as error:
         return _refused(request, error)
     count = asked["last"] - asked["first"] + 1
-    return render(request, "partials/budget.html", {"count": count, "each": cost["seconds"], "total": cost["seconds"] * count, "least": cost["least"] * count, "most": cost["most"] * count, "bytes": count * (cost["bytes"] * (1.15 + asked["cut_sky"]) + asked["size"][0] * asked["size"][1] * PASSES_BYTES * asked["passes"])})
+    return render(
+        request,
+        "partials/budget.html",
+        {
+            "count": count,
+            "each": cost["seconds"],
+            "total": cost["seconds"] * count,
+            "least": cost["least"] * count,
+            "most": cost["most"] * count,
+            "bytes": count
+            * (
+                cost["bytes"] * (1.15 + asked["cut_sky"])
+                + asked["size"][0] * asked["size"][1] * PASSES_BYTES * asked["passes"]
+            ),
+        },
+    )
 
 
 @login_required
@@ -112,7 +154,18 @@ def begin(request: HttpRequest, place_id: int) -> HttpResponse:
     place = own_place(request, place_id)
     try:
         asked = _settings(request, place)
-        take = Take.begin(place, asked["shot_id"], "take", asked["size"], asked["quality"], asked["first"], asked["last"], asked["fps"], asked["passes"], asked["cut_sky"])
+        take = Take.begin(
+            place,
+            asked["shot_id"],
+            "take",
+            asked["size"],
+            asked["quality"],
+            asked["first"],
+            asked["last"],
+            asked["fps"],
+            asked["passes"],
+            asked["cut_sky"],
+        )
     except RenderError as error:
         return _refused(request, error)
     return HttpResponse(f"take {take.number}", headers={"HX-Redirect": reverse("takes", args=[place.pk])})
@@ -131,10 +184,21 @@ def rehearse(request: HttpRequest, place_id: int) -> HttpResponse:
         shot = revision_setting(place.head.pk).place.shot(request.POST.get("shot", ""))
         size = _rehearsal_size(request.POST.get("size", ""))
         begins_at = max(1, min(_whole(request, "from", 1), shot.frames))
-        runs = Take.objects.filter(place=place, kind="rehearsal", shot=shot.id, width=size[0], height=size[1], first=1, last=shot.frames, fps=shot.fps).exclude(state__in=[Take.State.CANCELLED, Take.State.FAILED])
+        runs = Take.objects.filter(
+            place=place,
+            kind="rehearsal",
+            shot=shot.id,
+            width=size[0],
+            height=size[1],
+            first=1,
+            last=shot.frames,
+            fps=shot.fps,
+        ).exclude(state__in=[Take.State.CANCELLED, Take.State.FAILED])
         take = runs.filter(revision=place.head).first()
         if take is None:
-            runs.filter(state__in=[Take.State.WAITING, Take.State.RENDERING]).update(state=Take.State.CANCELLED, reason="an edit overtook it")
+            runs.filter(state__in=[Take.State.WAITING, Take.State.RENDERING]).update(
+                state=Take.State.CANCELLED, reason="an edit overtook it"
+            )
             take = Take.begin(place, shot.id, "rehearsal", size, "sketch", 1, shot.frames, begins_at=begins_at)
         elif take.running:
             Take.objects.filter(pk=take.pk).update(begins_at=begins_at)
@@ -162,7 +226,8 @@ def _shot_keys(revision_id: int, shot_id: str, size: tuple[int, int]) -> tuple[s
 @login_required
 @require_GET
 def ready(request: HttpRequest, place_id: int) -> HttpResponse:
-    """Which frames of a shot, as it is now, are in the store, whoever had them made; and the run that makes the rest."""
+    """Which frames of a shot, as it is now, are in the store, whoever had them made; and the run that makes the
+    rest."""
     place = own_place(request, place_id)
     assert place.head is not None
     try:
@@ -173,10 +238,24 @@ def ready(request: HttpRequest, place_id: int) -> HttpResponse:
     if not goes(shot.route):
         return JsonResponse({"rev": place.head.number, "frames": {}, "running": False, "say": ""})
     frames = {n: key for n, key in enumerate(_shot_keys(place.head.pk, shot.id, size), 1) if stored(key).exists()}
-    take = Take.objects.filter(place=place, kind="rehearsal", revision=place.head, shot=shot.id, width=size[0], height=size[1]).order_by("-number").first()
+    take = (
+        Take.objects.filter(
+            place=place, kind="rehearsal", revision=place.head, shot=shot.id, width=size[0], height=size[1]
+        )
+        .order_by("-number")
+        .first()
+    )
     known = progress(take) if take else None
-    return JsonResponse({"rev": place.head.number, "frames": frames, "running": bool(take and take.running), "seconds_left": known["seconds_left"] if known else None,
-                         "say": take.reason if take and take.state == Take.State.FAILED else "", "take": take.pk if take else None})
+    return JsonResponse(
+        {
+            "rev": place.head.number,
+            "frames": frames,
+            "running": bool(take and take.running),
+            "seconds_left": known["seconds_left"] if known else None,
+            "say": take.reason if take and take.state == Take.State.FAILED else "",
+            "take": take.pk if take else None,
+        }
+    )
 
 
 @login_required
@@ -195,7 +274,9 @@ def shown(request: HttpRequest, place_id: int, key: str) -> HttpResponse:
         part = quick.with_name(f".{key}.{os.getpid()}.{threading.get_ident()}.part")
         Image.open(source).save(part, "JPEG", quality=90)
         os.replace(part, quick)
-    return FileResponse(quick.open("rb"), content_type="image/jpeg", headers={"Cache-Control": "private, max-age=31536000, immutable"})
+    return FileResponse(
+        quick.open("rb"), content_type="image/jpeg", headers={"Cache-Control": "private, max-age=31536000, immutable"}
+    )
 
 
 @login_required
@@ -203,7 +284,10 @@ def shown(request: HttpRequest, place_id: int, key: str) -> HttpResponse:
 def takes(request: HttpRequest, place_id: int) -> HttpResponse:
     """Every test and final render of a place, newest first."""
     place = own_place(request, place_id)
-    rows = [{"take": t, "progress": progress(t), "strip": _strip(t)} for t in place.takes.select_related("revision").order_by("-number")[:200]]  # type: ignore[attr-defined]
+    rows = [
+        {"take": t, "progress": progress(t), "strip": _strip(t)}
+        for t in place.takes.select_related("revision").order_by("-number")[:200]
+    ]  # type: ignore[attr-defined]
     return render(request, "takes.html", {"place": place, "rows": rows})
 
 
@@ -223,7 +307,9 @@ def row(request: HttpRequest, take_id: int) -> HttpResponse:
 @require_POST
 def cancel(request: HttpRequest, take_id: int) -> HttpResponse:
     take = own_take(request, take_id)
-    Take.objects.filter(pk=take.pk, state__in=[Take.State.WAITING, Take.State.RENDERING]).update(state=Take.State.CANCELLED, reason="")
+    Take.objects.filter(pk=take.pk, state__in=[Take.State.WAITING, Take.State.RENDERING]).update(
+        state=Take.State.CANCELLED, reason=""
+    )
     take.refresh_from_db()
     return render(request, "partials/take_row.html", {"take": take, "progress": progress(take), "strip": _strip(take)})
 
@@ -253,7 +339,11 @@ def frame(request: HttpRequest, take_id: int, number: int) -> HttpResponse:
     found = get_object_or_404(Frame, take=take, number=number, state=Frame.State.DONE)
     if not found.path.exists():
         raise Http404
-    return FileResponse(found.path.open("rb"), content_type="image/png", headers={"Cache-Control": "private, max-age=31536000, immutable"})
+    return FileResponse(
+        found.path.open("rb"),
+        content_type="image/png",
+        headers={"Cache-Control": "private, max-age=31536000, immutable"},
+    )
 
 
 @login_required
@@ -271,7 +361,9 @@ def _ranged(request: HttpRequest, path: Path, kind: str, download: bool) -> Http
     file = path.open("rb")
     found = re.fullmatch(r"bytes=(\d*)-(\d*)", request.headers.get("Range", ""))
     if not found or not (found[1] or found[2]):
-        return FileResponse(file, content_type=kind, as_attachment=download, filename=path.name, headers={"Accept-Ranges": "bytes"})
+        return FileResponse(
+            file, content_type=kind, as_attachment=download, filename=path.name, headers={"Accept-Ranges": "bytes"}
+        )
     start = int(found[1]) if found[1] else max(0, size - int(found[2]))
     end = min(int(found[2]), size - 1) if found[1] and found[2] else size - 1
     if start > end or start >= size:
@@ -280,7 +372,12 @@ def _ranged(request: HttpRequest, path: Path, kind: str, download: bool) -> Http
     file.seek(start)
     data = file.read(end - start + 1)
     file.close()
-    return HttpResponse(data, status=206, content_type=kind, headers={"Content-Range": f"bytes {start}-{end}/{size}", "Accept-Ranges": "bytes"})
+    return HttpResponse(
+        data,
+        status=206,
+        content_type=kind,
+        headers={"Content-Range": f"bytes {start}-{end}/{size}", "Accept-Ranges": "bytes"},
+    )
 
 
 @login_required
@@ -297,4 +394,9 @@ def frames_zip(request: HttpRequest, take_id: int) -> HttpResponse:
                     z.write(path, str(Path(frame_name(take.shot, f.number)).with_suffix(ending)))
     file = open(name, "rb")  # noqa: SIM115 - closed by the response
     os.unlink(name)
-    return FileResponse(file, as_attachment=True, filename=f"{take.shot}-take-{take.number:03d}-frames.zip", content_type="application/zip")
+    return FileResponse(
+        file,
+        as_attachment=True,
+        filename=f"{take.shot}-take-{take.number:03d}-frames.zip",
+        content_type="application/zip",
+    )

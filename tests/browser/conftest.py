@@ -10,7 +10,16 @@ from playwright.sync_api import Browser, Page, sync_playwright
 
 from tests.studio.conftest import account, kept_place, media, other, place, until, worker  # noqa: F401
 
-FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking", "--disable-component-update", "--disable-sync", "--autoplay-policy=no-user-gesture-required"]
+FLAGS = [
+    "--no-sandbox",
+    "--disable-gpu",
+    "--disable-quic",
+    "--no-first-run",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+    "--autoplay-policy=no-user-gesture-required",
+]
 
 
 @pytest.fixture(scope="session")
@@ -44,7 +53,9 @@ def sign_in(page: Page, url: str, name: str = "a@b.example", password: str = "lo
 
 def looked(page: Page, step: int = 0) -> Any:
     """Wait for a look of at least this refinement; its canvas's data."""
-    page.wait_for_function(f"(() => {{ const c = document.querySelector('#look'); return c && Number(c.dataset.step) >= {step}; }})()")
+    page.wait_for_function(
+        f"(() => {{ const c = document.querySelector('#look'); return c && Number(c.dataset.step) >= {step}; }})()"
+    )
     return page.evaluate("({...document.querySelector('#look').dataset})")
 
 
@@ -56,15 +67,23 @@ def new_look(page: Page, since: Any) -> Any:
 
 def box_of(page: Page, selector: str) -> dict[str, float]:
     """Where something lies that may be drawn anew at any moment, read in one go."""
-    return page.wait_for_function("(s) => { const n = document.querySelector(s), r = n && n.getBoundingClientRect(); return r && r.width ? { x: r.x, y: r.y, width: r.width, height: r.height } : null; }", arg=selector).json_value()
+    return page.wait_for_function(
+        "(s) => { const n = document.querySelector(s), r = n && n.getBoundingClientRect(); return "
+        "r && r.width ? { x: r.x, y: r.y, width: r.width, height: r.height } : null; }",
+        arg=selector,
+    ).json_value()
 
 
 def picture(page: Page) -> list[float]:
     """Mean and spread of the look's pixels."""
-    return page.evaluate("""() => { const c = document.querySelector('#look'), d = c.getContext('2d').getImageData(0, 0, c.width, c.height).data; let s = 0, q = 0, n = 0;
-        for (let i = 0; i < d.length; i += 64) { const v = d[i] + d[i + 1] + d[i + 2]; s += v; q += v * v; n++; } return [s / n / 3, Math.sqrt(q / n - (s / n) ** 2) / 3]; }""")
+    return page.evaluate("""() => { const c = document.querySelector('#look'), d = c.getContext('2d').getImageData(0,
+        0, c.width, c.height).data; let s = 0, q = 0, n = 0;
+        for (let i = 0; i < d.length; i += 64) { const v = d[i] + d[i + 1] + d[i + 2]; s += v; q += v * v; n++;
+            } return [s / n / 3, Math.sqrt(q / n - (s / n) ** 2) / 3]; }""")
 
 
 def ws(page: Page, expression: str) -> Any:
     """Something of the workspace's state."""
-    return page.evaluate(f"(() => {{ const w = Alpine.$data(document.querySelector('[x-data^=workspace]')); return {expression}; }})()")
+    return page.evaluate(
+        f"(() => {{ const w = Alpine.$data(document.querySelector('[x-data^=workspace]')); return {expression}; }})()"
+    )

@@ -79,7 +79,12 @@ def test_direct_a_place(page: Page, live_server: Any, place: Any) -> None:
     set_field(page, "Sea wind", "11")
     revision(page, 7)
     d = Place.objects.get().head.parsed()
-    assert (d.shots[0].clock.start.hour, d.air.fog_visibility, round(d.wind.speed, 2), d.sea.wind_speed) == (20, 600, 9.26, 11)
+    assert (d.shots[0].clock.start.hour, d.air.fog_visibility, round(d.wind.speed, 2), d.sea.wind_speed) == (
+        20,
+        600,
+        9.26,
+        11,
+    )
     seen = new_look(page, seen)
     # a number that is none: a sentence, and nothing changed
     set_field(page, "Sea wind", "strong")
@@ -115,9 +120,19 @@ def test_direct_a_place(page: Page, live_server: Any, place: Any) -> None:
     expect(page.get_by_label("Timeline").get_by_text("Exposure", exact=True)).to_be_visible()
 
 
-def test_real_ground_to_a_film(page: Page, live_server: Any, account: Any, worker: Any, tmp_path: Path, sample_elevation: dict) -> None:
+def test_real_ground_to_a_film(
+    page: Page, live_server: Any, account: Any, worker: Any, tmp_path: Path, sample_elevation: dict
+) -> None:
     d = sample_elevation
-    ridge = write_geotiff(tmp_path / "ridge.tif", d["elevation"].astype(np.float32), float(d["xmin"]), float(d["ymax"]), float(d["dx"]), float(d["dy"]), "EPSG:4326")
+    ridge = write_geotiff(
+        tmp_path / "ridge.tif",
+        d["elevation"].astype(np.float32),
+        float(d["xmin"]),
+        float(d["ymax"]),
+        float(d["dx"]),
+        float(d["dy"]),
+        "EPSG:4326",
+    )
     worker()
     sign_in(page, live_server.url)
     bad = tmp_path / "cut.tif"
@@ -175,7 +190,12 @@ def test_real_ground_to_a_film(page: Page, live_server: Any, account: Any, worke
 
 def ready(page: Page, count: int, timeout: int = 180_000) -> None:
     """Wait until so many frames of the shot lie ready, fetched and all."""
-    page.wait_for_function(f"(() => {{ const w = Alpine.$data(document.querySelector('[x-data^=workspace]')), keys = Object.values(w.frames); return keys.length === {count} && keys.every((k) => w.blobs.get(k)); }})()", timeout=timeout)
+    page.wait_for_function(
+        "(() => "
+        f"{{ const w = Alpine.$data(document.querySelector('[x-data^=workspace]')), keys = "
+        f"Object.values(w.frames); return keys.length === {count} && keys.every((k) => w.blobs.get(k)); }})()",
+        timeout=timeout,
+    )
 
 
 def test_rehearse_and_play_at_true_speed(page: Page, live_server: Any, place: Any, worker: Any) -> None:
@@ -191,7 +211,12 @@ def test_rehearse_and_play_at_true_speed(page: Page, live_server: Any, place: An
     expect(page.locator("[data-ready='12']")).to_have_count(1)
     page.locator("#look").focus()
     page.keyboard.press(" ")
-    shown = page.evaluate("""() => new Promise((done) => { const seen = []; const start = performance.now(); const tick = () => { const f = document.querySelector('#look').dataset.rehearsal; if (seen.at(-1) !== f) seen.push(f); performance.now() - start < 2000 ? requestAnimationFrame(tick) : done(seen); }; tick(); })""")
+    shown = page.evaluate(
+        """() => new Promise((done) => { const seen = []; const start = performance.now();
+            const tick = () => { const f = document.querySelector('#look').dataset.rehearsal;
+            if (seen.at(-1) !== f) seen.push(f); performance.now() - start < 2000 ? requestAnimationFrame(tick) :
+            done(seen); }; tick(); })"""
+    )
     assert 36 <= len(shown) <= 62  # 2 s at 24 frames a second, on a busy machine
     page.keyboard.press(" ")
     # at a quarter of the pace a quarter as many are passed
@@ -203,9 +228,17 @@ def test_rehearse_and_play_at_true_speed(page: Page, live_server: Any, place: An
     assert ws(page, "w.pace") == 0.25
     # an edit makes anew only what it touches: a key after a quarter of a second leaves the frames before it
     kept = ws(page, "Object.values(w.frames).slice(0, 6)")
-    page.evaluate("Alpine.$data(document.querySelector('[x-data^=workspace]')).command({ op: 'key', path: '/shots/a/exposure/ev100', t: 0.4, value: 13 })")
+    page.evaluate(
+        "Alpine.$data(document.querySelector('[x-data^=workspace]')).command({ "
+        "op: 'key', path: '/shots/a/exposure/ev100', t: 0.4, value: 13 })"
+    )
     revision(page, 5)
-    page.wait_for_function("(() => { const n = Object.keys(Alpine.$data(document.querySelector('[x-data^=workspace]')).frames).length; return n > 5 && n < 12; })()", timeout=9_000)
+    page.wait_for_function(
+        "(() => { const n = "
+        "Object.keys(Alpine.$data(document.querySelector('[x-data^=workspace]')).frames).length; "
+        "return n > 5 && n < 12; })()",
+        timeout=9_000,
+    )
     assert ws(page, "Object.values(w.frames)")[:6] == kept
     ready(page, 12)  # and the rest is filled by itself
     # the same again is there at once, without asking for it
@@ -282,12 +315,17 @@ def open_place(page: Page, live_server: Any, place: Any) -> None:
     page.wait_for_selector("#slip .field")
 
 
-def test_a_slip_that_arrives_under_a_selected_value_leaves_it_selected(page: Page, live_server: Any, place: Any) -> None:
+def test_a_slip_that_arrives_under_a_selected_value_leaves_it_selected(
+    page: Page, live_server: Any, place: Any
+) -> None:
     open_place(page, live_server, place)
     page.keyboard.press("4")
     field = page.locator("#slip").get_by_label("Fog visibility", exact=True)
     field.select_text()
-    page.evaluate("""() => new Promise((done) => { document.body.addEventListener('htmx:afterSwap', () => setTimeout(done, 0), { once: true }); Alpine.$data(document.querySelector('[x-data^=workspace]')).slip(); })""")
+    page.evaluate(
+        """() => new Promise((done) => { document.body.addEventListener('htmx:afterSwap', () => setTimeout(done, 0),
+            { once: true }); Alpine.$data(document.querySelector('[x-data^=workspace]')).slip(); })"""
+    )
     page.keyboard.insert_text("0.6 km")
     page.keyboard.press("Tab")
     revision(page, 2)
@@ -299,7 +337,10 @@ def test_a_slip_that_arrives_under_a_selected_value_leaves_it_selected(page: Pag
     expect(field).to_have_attribute("data-was", re.compile("700"))
     page.wait_for_load_state("networkidle")
     field.evaluate("(n) => { n.focus(); n.setSelectionRange(1, 1); }")
-    page.evaluate("""() => new Promise((done) => { document.body.addEventListener('htmx:afterSwap', () => setTimeout(done, 0), { once: true }); Alpine.$data(document.querySelector('[x-data^=workspace]')).slip(); })""")
+    page.evaluate(
+        """() => new Promise((done) => { document.body.addEventListener('htmx:afterSwap', () => setTimeout(done, 0),
+            { once: true }); Alpine.$data(document.querySelector('[x-data^=workspace]')).slip(); })"""
+    )
     assert field.evaluate("(n) => document.activeElement === n && n.selectionStart") == 1
 
 
@@ -370,7 +411,10 @@ def test_keys_by_the_keyboard_and_what_the_lanes_show(page: Page, live_server: A
     page.keyboard.press("Home")
     for _ in range(1):
         page.keyboard.press("Shift+ArrowRight")
-    page.wait_for_function("(() => { const f = document.querySelector('#slip [data-path=\"/air/fog_visibility\"]'); return f && Number(f.dataset.value) > 401 && Number(f.dataset.value) < 19999; })()")
+    page.wait_for_function(
+        "(() => { const f = document.querySelector('#slip [data-path=\"/air/fog_visibility\"]'); "
+        "return f && Number(f.dataset.value) > 401 && Number(f.dataset.value) < 19999; })()"
+    )
 
 
 def test_a_shot_may_have_its_own_air(page: Page, live_server: Any, place: Any) -> None:
@@ -434,7 +478,10 @@ def test_the_section_the_dividers_and_the_units_of_time(page: Page, live_server:
         for name in ("Chart", "Look", "Drawing", "Slip", "Timeline"):
             region = page.get_by_role("region", name=name, exact=True).bounding_box()
             assert region and region["width"] > 150 and region["height"] > 60, (size, name)
-            assert region["x"] + region["width"] <= size[0] + 1 and region["y"] + region["height"] <= size[1] + 1, (size, name)
+            assert region["x"] + region["width"] <= size[0] + 1 and region["y"] + region["height"] <= size[1] + 1, (
+                size,
+                name,
+            )
 
 
 def test_a_take_is_cancelled_and_gone_on_with(page: Page, live_server: Any, place: Any, worker: Any) -> None:
@@ -452,7 +499,9 @@ def test_a_take_is_cancelled_and_gone_on_with(page: Page, live_server: Any, plac
     assert take.frames.filter(state="done").count() == 6
 
 
-def test_a_place_file_goes_out_and_comes_in_by_the_browser(page: Page, live_server: Any, place: Any, tmp_path: Path) -> None:
+def test_a_place_file_goes_out_and_comes_in_by_the_browser(
+    page: Page, live_server: Any, place: Any, tmp_path: Path
+) -> None:
     sign_in(page, live_server.url)
     with page.expect_download() as got:
         page.get_by_role("link", name="Place file").click()

@@ -31,7 +31,9 @@ def test_a_colour_and_the_hour_are_keyed_from_the_slip(page: Page, live_server: 
     with page.expect_response(lambda r: "/slip/" in r.url):  # the slip tells the new instant's values
         step_to(page, 13)
     # a keyed colour that is changed elsewhere asks, as any value does
-    page.locator("#slip [data-path='/surfaces/paint/colour']").evaluate("(e) => { e.value = '#2040c0'; e.dispatchEvent(new Event('change', { bubbles: true })); }")
+    page.locator("#slip [data-path='/surfaces/paint/colour']").evaluate(
+        "(e) => { e.value = '#2040c0'; e.dispatchEvent(new Event('change', { bubbles: true })); }"
+    )
     page.get_by_role("alertdialog").get_by_role("button", name="Key it at frame 13").click()
     revision(page, 3)
     colour = Place.objects.get().head.parsed().surfaces[0].colour
@@ -48,7 +50,10 @@ def test_a_colour_and_the_hour_are_keyed_from_the_slip(page: Page, live_server: 
     revision(page, 5)
     start = Place.objects.get().head.parsed().shots[0].clock.start
     assert isinstance(start, MomentChannel) and f"{start.keys[-1].v:%Y-%m-%d %H:%M}" == "2026-06-05 17:45"
-    assert ws(page, "w.clockAt(0)") == "10:00" and ws(page, "w.clockAt(w.s.shot.seconds * 0.9999)") in ("17:44", "17:45")
+    assert ws(page, "w.clockAt(0)") == "10:00" and ws(page, "w.clockAt(w.s.shot.seconds * 0.9999)") in (
+        "17:44",
+        "17:45",
+    )
     expect(page.locator("[data-lane='/shots/a/clock/start']")).to_contain_text("2 keys")
     set_field(page, "Starts", "1800-01-01 10:00")
     expect(page.get_by_role("alert")).to_contain_text("1900 to 2100")
@@ -68,7 +73,9 @@ def test_zooming_free_drags_and_picking_by_shift(page: Page, live_server: Any, p
     page.mouse.wheel(0, -100)
     page.mouse.wheel(0, -100)
     page.wait_for_function(f"{W}.win !== null && {W}.win.b - {W}.win.a < {before * 0.7}")
-    assert ws(page, f"w.lineT({line['width'] * 0.25})") == pytest.approx(under, abs=1e-3)  # what is under the pointer stays there
+    assert ws(page, f"w.lineT({line['width'] * 0.25})") == pytest.approx(
+        under, abs=1e-3
+    )  # what is under the pointer stays there
     page.keyboard.down("Shift")
     page.mouse.wheel(0, 100)
     page.keyboard.up("Shift")
@@ -125,7 +132,9 @@ def test_keys_go_into_another_value_of_the_same_kind(page: Page, live_server: An
     page.locator("#slip").get_by_label("Vignette", exact=True).focus()
     page.locator("#look").focus()
     page.get_by_role("button", name="paste into the touched value").click()
-    expect(page.get_by_role("alert")).to_contain_text("Vignette is 14 EV: it must lie from 0 to 4")  # the same unit, another range
+    expect(page.get_by_role("alert")).to_contain_text(
+        "Vignette is 14 EV: it must lie from 0 to 4"
+    )  # the same unit, another range
     # at a later time in the same lane
     step_to(page, 19)
     page.get_by_role("button", name="paste", exact=True).click()
@@ -137,7 +146,13 @@ def test_keys_go_into_another_value_of_the_same_kind(page: Page, live_server: An
 
 def test_a_lamp_follows_another_and_is_carried_on_the_chart(page: Page, live_server: Any, account: Any) -> None:
     leads = Channel(keys=(Key(t=0, v=0, join="straight"), Key(t=0.9, v=90)))
-    place = kept_place(account, lamps=[Lamp(id="lead", name="Leader", kind="spot", bearing=leads), Lamp(id="tail", name="Tail", kind="spot", east=Channel(keys=(Key(t=0, v=-10), Key(t=0.9, v=10))), north=5)])
+    place = kept_place(
+        account,
+        lamps=[
+            Lamp(id="lead", name="Leader", kind="spot", bearing=leads),
+            Lamp(id="tail", name="Tail", kind="spot", east=Channel(keys=(Key(t=0, v=-10), Key(t=0.9, v=10))), north=5),
+        ],
+    )
     open_place(page, live_server, place)
     page.evaluate(f"{W}.openMover('/lamps/tail/bearing')")
     page.get_by_label("follow another value").check()
@@ -179,4 +194,8 @@ def test_playing_once_and_in_a_range(page: Page, live_server: Any, place: Any) -
     for units in ("of 1.00", "00:00:00:", "of 24"):
         text.click()
         expect(text).to_contain_text(units)
-    assert page.evaluate(f"(() => {{ const w = {W}, was = w.s.shot.fps; w.s.shot.fps = '29.97'; const codes = [w.codeOf(1799), w.codeOf(1800), w.codeOf(17982), w.codeOf(107892)]; w.s.shot.fps = was; return codes; }})()") == ["00:00:59;29", "00:01:00;02", "00:10:00;00", "01:00:00;00"]
+    assert page.evaluate(
+        "(() => "
+        f"{{ const w = {W}, was = w.s.shot.fps; w.s.shot.fps = '29.97'; const codes = [w.codeOf(1799), "
+        f"w.codeOf(1800), w.codeOf(17982), w.codeOf(107892)]; w.s.shot.fps = was; return codes; }})()"
+    ) == ["00:00:59;29", "00:01:00;02", "00:10:00;00", "01:00:00;00"]

@@ -1,4 +1,5 @@
-"""The Route and Cut benches as a person uses them: stations on the chart and in the section, pacing by hand, the ride check, paths, the film, takes compared."""
+"""The Route and Cut benches as a person uses them: stations on the chart and in the section, pacing by hand, the ride
+check, paths, the film, takes compared."""
 
 from typing import Any
 
@@ -45,7 +46,9 @@ def test_stations_by_chart_section_look_and_keys(page: Page, live_server: Any, p
     page.mouse.move(x, y)
     page.mouse.down()
     page.mouse.move(x + 20, y + 15, steps=5)
-    page.wait_for_function("Number(document.querySelector('[aria-label=\"Chart of the place\"]').dataset.drafts || 0) > 0")
+    page.wait_for_function(
+        "Number(document.querySelector('[aria-label=\"Chart of the place\"]').dataset.drafts || 0) > 0"
+    )
     assert ws(page, "w.s.route.samples[60][1]") != before and Place.objects.get().head.number == 1
     page.mouse.up()
     revision(page, 2)
@@ -100,7 +103,11 @@ def test_pacing_drawn_by_hand_and_the_ride_check_mended(page: Page, live_server:
     expect(page.locator("#ride-tab")).to_contain_text("Ride check: ", timeout=20_000)
     page.locator("#ride-tab").click()
     expect(page.locator("#ride")).to_contain_text("under the ground")
-    assert page.locator("#over [data-fault=under]").count() == 1 and page.locator("[x-ref=timeline] [data-fault=under]").count() == 1 and page.locator("[x-ref=drawing] path[data-fault=under]").count() == 1
+    assert (
+        page.locator("#over [data-fault=under]").count() == 1
+        and page.locator("[x-ref=timeline] [data-fault=under]").count() == 1
+        and page.locator("[x-ref=drawing] path[data-fault=under]").count() == 1
+    )
     page.locator("#ride > div", has_text="under the ground").get_by_role("button", name="Lift over it").first.click()
     revision(page, 3)
     expect(page.locator("#ride")).not_to_contain_text("under the ground", timeout=20_000)
@@ -118,7 +125,10 @@ def test_pacing_drawn_by_hand_and_the_ride_check_mended(page: Page, live_server:
     page.mouse.move(box["x"] + 4, box["y"] + 22)
     page.mouse.down()
     for k in range(1, 21):
-        page.mouse.move(box["x"] + 4 + (box["width"] - 8) * k / 20, box["y"] + 22 + (box["height"] - 30) * np.sin(np.pi * k / 20) * 0.85)
+        page.mouse.move(
+            box["x"] + 4 + (box["width"] - 8) * k / 20,
+            box["y"] + 22 + (box["height"] - 30) * np.sin(np.pi * k / 20) * 0.85,
+        )
     page.mouse.up()
     revision(page, 5)
     pace = route().pace
@@ -145,8 +155,17 @@ def test_ways_drawn_suggested_and_brought_in(page: Page, live_server: Any, place
     page.wait_for_selector("#over [data-view]", timeout=60_000)
     assert page.locator("#over [data-view]").count() == 6
     # names that are shown lie over no other name
-    boxes = page.evaluate("[...document.querySelectorAll('#over [data-label]')].filter((n) => n.getAttribute('visibility') === 'visible').map((n) => { const r = n.getBoundingClientRect(); return [r.left, r.top, r.right, r.bottom]; })")
-    assert len(boxes) >= 6 and not [1 for i, a in enumerate(boxes) for b in boxes[:i] if min(a[2], b[2]) - max(a[0], b[0]) > 3 and min(a[3], b[3]) - max(a[1], b[1]) > 6]
+    boxes = page.evaluate(
+        "[...document.querySelectorAll('#over [data-label]')].filter((n) => n.getAttribute('visibility') === "
+        "'visible').map((n) => { const r = n.getBoundingClientRect(); return [r.left, r.top, r.right, r.bottom]; "
+        "})"
+    )
+    assert len(boxes) >= 6 and not [
+        1
+        for i, a in enumerate(boxes)
+        for b in boxes[:i]
+        if min(a[2], b[2]) - max(a[0], b[0]) > 3 and min(a[3], b[3]) - max(a[1], b[1]) > 6
+    ]
     page.locator("#over [data-view] circle").first.dblclick()
     revision(page, 3)
     assert route().stations[-1].focus is not None and page.locator("#over [data-view]").count() == 5
@@ -155,7 +174,9 @@ def test_ways_drawn_suggested_and_brought_in(page: Page, live_server: Any, place
     (tmp_path / "walk.csv").write_text("time,east,north,up\n0,0,0,60\n1,30,20,62\n2,60,10,61\n")
     page.get_by_role("button", name="Files…").click()
     page.locator("#path-file").set_input_files(tmp_path / "walk.csv")
-    expect(page.get_by_role("alertdialog", name="Something the file")).to_contain_text("does not say in what it is measured")
+    expect(page.get_by_role("alertdialog", name="Something the file")).to_contain_text(
+        "does not say in what it is measured"
+    )
     page.locator("#path-answer").select_option("ft")
     page.get_by_role("button", name="Go on").click()
     revision(page, 4)
@@ -170,7 +191,10 @@ def test_ways_drawn_suggested_and_brought_in(page: Page, live_server: Any, place
     page.locator("#slip [data-path$='/route/way']").select_option("orbit")
     revision(page, 5)
     # the field that was changed is gone from the slip by now; the look of what it changed comes all the same
-    page.wait_for_function("(() => { const d = document.querySelector('#look').dataset; return d.revision === '5' && Number(d.step) >= 1; })()")
+    page.wait_for_function(
+        "(() => { const d = document.querySelector('#look').dataset; "
+        "return d.revision === '5' && Number(d.step) >= 1; })()"
+    )
     page.get_by_role("button", name="Pick the spot in the look").click()
     look = page.locator("#look").bounding_box()
     assert look
@@ -245,7 +269,11 @@ def test_takes_are_compared_and_noted(page: Page, live_server: Any, place: Any) 
     page.locator("#note-text").fill("Look here")
     page.get_by_role("button", name="Pin it").click()
     expect(page.locator(".pinned")).to_have_count(1)
-    assert Note.objects.get().text == "Look here" and Note.objects.get().take_id == a.pk and Note.objects.get().t == pytest.approx(1 / 24, abs=1e-3)
+    assert (
+        Note.objects.get().text == "Look here"
+        and Note.objects.get().take_id == a.pk
+        and Note.objects.get().t == pytest.approx(1 / 24, abs=1e-3)
+    )
     page.get_by_role("button", name="settled").click()
     expect(page.locator(".pinned")).to_have_count(0)
     page.get_by_role("button", name="play", exact=True).click()

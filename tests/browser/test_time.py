@@ -30,8 +30,17 @@ def keyed(place: Any, *points: tuple[float, float]) -> None:
 
 def spot(page: Page, t: float, v: float | None = None) -> tuple[float, float]:
     """Where a key of the exposure's lane is on the page."""
-    return tuple(page.evaluate("([path, t, v]) => { const w = " + W + """, r = document.querySelector('#lanecanvas').getBoundingClientRect(), row = w.rows().find((q) => q.lane.path === path);
-        const y = row.high > 22 && v !== null ? w.openScale.Y(v) : row.y - w.$refs.lanes.scrollTop + 8; return [r.left + w.lineX(t), r.top + y]; }""", [EV, t, v]))
+    return tuple(
+        page.evaluate(
+            "([path, t, v]) => { const w = "
+            + W
+            + """, r = document.querySelector('#lanecanvas').getBoundingClientRect(),
+                row = w.rows().find((q) => q.lane.path === path);
+        const y = row.high > 22 && v !== null ? w.openScale.Y(v) : row.y - w.$refs.lanes.scrollTop + 8;
+            return [r.left + w.lineX(t), r.top + y]; }""",
+            [EV, t, v],
+        )
+    )
 
 
 def drag(page: Page, start: tuple[float, float], end: tuple[float, float]) -> None:
@@ -139,7 +148,11 @@ def test_a_lane_opens_into_its_curve(page: Page, live_server: Any, place: Any) -
     page.mouse.click(x, y)
     page.get_by_label("Way to the next key").select_option("free")
     revision(page, 5)
-    grip = page.evaluate(f"(() => {{ const w = {W}, r = document.querySelector('#lanecanvas').getBoundingClientRect(), g = w.grips.find((q) => q.at === 0); return [r.left + g.x, r.top + g.y]; }})()")
+    grip = page.evaluate(
+        "(() => "
+        f"{{ const w = {W}, r = document.querySelector('#lanecanvas').getBoundingClientRect(), g = "
+        f"w.grips.find((q) => q.at === 0); return [r.left + g.x, r.top + g.y]; }})()"
+    )
     drag(page, tuple(grip), (grip[0] + 30, grip[1] - 25))
     revision(page, 6)
     key = Place.objects.get().head.parsed().shots[0].exposure.ev100.keys[0]
@@ -190,17 +203,51 @@ def test_a_keyed_value_asks_before_it_sets_a_key(page: Page, live_server: Any, p
 def test_the_curve_that_is_drawn_is_the_curve_that_is_kept(page: Page, live_server: Any, place: Any) -> None:
     open_place(page, live_server, place)
     rng = np.random.default_rng(5)
-    joins = ["step", "steps", "straight", *(f"{f}_{s}" for f in ("quad", "cubic", "sine") for s in ("in", "out", "both")), "smooth", "spline", "bezier", "free"]
+    joins = [
+        "step",
+        "steps",
+        "straight",
+        *(f"{f}_{s}" for f in ("quad", "cubic", "sine") for s in ("in", "out", "both")),
+        "smooth",
+        "spline",
+        "bezier",
+        "free",
+    ]
     beyond = ["hold", "straight_on", "cycle", "cycle_offset", "mirror"]
     t = np.linspace(-3, 9, 241)
     for case in range(60):
         n, one = int(rng.integers(1, 8)), str(rng.choice(joins))
         times = np.sort(rng.choice(np.arange(0, 60), n, replace=False)) / 10
         pick = (lambda one=one: one) if case % 3 == 0 else (lambda: str(rng.choice(joins)))
-        channel = Channel(keys=tuple(Key(t=float(a), v=float(v), join=pick(), bezier=tuple(rng.uniform(0, 1, 4)), handles=(float(rng.uniform(0, 1)), float(rng.uniform(-3, 3)), float(rng.uniform(0, 1)), float(rng.uniform(-3, 3))),  # type: ignore[arg-type]
-                                         steps=int(rng.integers(2, 6)), jump=str(rng.choice(["end", "start", "none", "both"]))) for a, v in zip(times, rng.uniform(1, 9, n), strict=True)),  # type: ignore[arg-type]
-                          before=str(rng.choice(beyond)), after=str(rng.choice(beyond)), blend="ratio" if case % 4 == 0 else "even")  # type: ignore[arg-type]
-        drawn = np.array(page.evaluate("([lane, ts]) => { const c = readied({ kind: 'number', ...lane }); return ts.map((t) => c.at(t)); }", [channel.model_dump(), t.tolist()]), float)
+        channel = Channel(
+            keys=tuple(
+                Key(
+                    t=float(a),
+                    v=float(v),
+                    join=pick(),
+                    bezier=tuple(rng.uniform(0, 1, 4)),
+                    handles=(
+                        float(rng.uniform(0, 1)),
+                        float(rng.uniform(-3, 3)),
+                        float(rng.uniform(0, 1)),
+                        float(rng.uniform(-3, 3)),
+                    ),  # type: ignore[arg-type]
+                    steps=int(rng.integers(2, 6)),
+                    jump=str(rng.choice(["end", "start", "none", "both"])),
+                )
+                for a, v in zip(times, rng.uniform(1, 9, n), strict=True)
+            ),  # type: ignore[arg-type]
+            before=str(rng.choice(beyond)),
+            after=str(rng.choice(beyond)),
+            blend="ratio" if case % 4 == 0 else "even",
+        )  # type: ignore[arg-type]
+        drawn = np.array(
+            page.evaluate(
+                "([lane, ts]) => { const c = readied({ kind: 'number', ...lane }); return ts.map((t) => c.at(t)); }",
+                [channel.model_dump(), t.tolist()],
+            ),
+            float,
+        )
         kept = evaluate(channel, t)
         # where it jumps the two may part by one sample's rounding
         off = np.abs(drawn - kept) > 2e-3 * (np.abs(kept) + 1)
@@ -211,11 +258,25 @@ def test_easings_are_the_browsers_own(page: Page, live_server: Any, place: Any) 
     # reference: CSS Easing Functions as Chromium computes them for an animation's progress
     open_place(page, live_server, place)
     x = np.linspace(0.01, 0.99, 37)
-    cases: dict[str, dict[str, Any]] = {f"cubic-bezier({', '.join(map(str, c))})": {"join": "bezier", "bezier": c} for c in ((0.25, 0.1, 0.25, 1.0), (0.42, 0.0, 0.58, 1.0), (0.1, 1.4, 0.7, -0.5), (1.0, 0.0, 0.0, 1.0))}
-    cases |= {f"steps({n}, jump-{jump})": {"join": "steps", "steps": n, "jump": jump} for n in (2, 5) for jump in ("start", "end", "none", "both")}
+    cases: dict[str, dict[str, Any]] = {
+        f"cubic-bezier({', '.join(map(str, c))})": {"join": "bezier", "bezier": c}
+        for c in ((0.25, 0.1, 0.25, 1.0), (0.42, 0.0, 0.58, 1.0), (0.1, 1.4, 0.7, -0.5), (1.0, 0.0, 0.0, 1.0))
+    }
+    cases |= {
+        f"steps({n}, jump-{jump})": {"join": "steps", "steps": n, "jump": jump}
+        for n in (2, 5)
+        for jump in ("start", "end", "none", "both")
+    }
     for css, way in cases.items():
-        reference = page.evaluate("""([easing, xs]) => { const e = new KeyframeEffect(document.body, [{ opacity: 1 }, { opacity: 1 }], { duration: 1000, easing, fill: 'both' }), a = new Animation(e); return xs.map((x) => { a.currentTime = 1000 * x; return e.getComputedTiming().progress; }); }""", [css, x.tolist()])
-        assert evaluate(Channel(keys=(Key(t=0, v=0, **way), Key(t=1, v=1))), x) == pytest.approx(reference, abs=2e-4), css
+        reference = page.evaluate(
+            """([easing, xs]) => { const e = new KeyframeEffect(document.body, [{ opacity: 1 }, { opacity: 1 }], {
+                duration: 1000, easing, fill: 'both' }), a = new Animation(e);
+                return xs.map((x) => { a.currentTime = 1000 * x; return e.getComputedTiming().progress; }); }""",
+            [css, x.tolist()],
+        )
+        assert evaluate(Channel(keys=(Key(t=0, v=0, **way), Key(t=1, v=1))), x) == pytest.approx(reference, abs=2e-4), (
+            css
+        )
 
 
 def test_motions_by_recipe_the_loop_and_its_seam(page: Page, live_server: Any, account: Any) -> None:

@@ -3,7 +3,19 @@
 import numpy as np
 import pytest
 
-from lumwick.develop.view import balance, bloom, curved, develop, graded, grained, sharpened, tabled, vignette, white_from_grey, white_of
+from lumwick.develop.view import (
+    balance,
+    bloom,
+    curved,
+    develop,
+    graded,
+    grained,
+    sharpened,
+    tabled,
+    vignette,
+    white_from_grey,
+    white_of,
+)
 from lumwick.errors import RenderError
 from lumwick.lens.camera import Camera, incident_illuminance
 from lumwick.lens.colour import TO_XYZ
@@ -48,7 +60,9 @@ def test_contrast_turns_about_middle_grey() -> None:
 
 def test_lift_gamma_and_gain_act_where_they_say() -> None:
     ramp = np.repeat(np.array([0.01, 0.18, 1.0], np.float32)[None, :, None], 3, 2)
-    lifted, bent, gained = (graded(ramp, g)[0, :, 1] / ramp[0, :, 1] for g in (Grade(lift=0.05), Grade(gamma=1.15), Grade(gain=1.1)))
+    lifted, bent, gained = (
+        graded(ramp, g)[0, :, 1] / ramp[0, :, 1] for g in (Grade(lift=0.05), Grade(gamma=1.15), Grade(gain=1.1))
+    )
     assert lifted[0] > lifted[1] > lifted[2] > 0.99
     assert bent.min() > 1.05
     assert gained[2] > gained[1] > gained[0] > 1
@@ -103,7 +117,9 @@ def test_tint_crosses_the_daylight_locus() -> None:
     base, green = uv(white_of(5600.0)), uv(white_of(5600.0, 10.0))
     assert np.linalg.norm(green - base) == pytest.approx(0.010, rel=1e-6) and green[1] > base[1]
     # a scene under greenish light comes out neutral with the tint, and green without
-    light = np.linalg.inv([[0.4123908, 0.3575843, 0.1804808], [0.2126390, 0.7151687, 0.0721923], [0.0193308, 0.1191948, 0.9505322]]) @ white_of(5600.0, 10.0)
+    light = np.linalg.inv(
+        [[0.4123908, 0.3575843, 0.1804808], [0.2126390, 0.7151687, 0.0721923], [0.0193308, 0.1191948, 0.9505322]]
+    ) @ white_of(5600.0, 10.0)
     scene = card(0.18) * (light / light[1]).astype(np.float32)
     camera = Camera(np.zeros(3), np.array([0.0, 1.0, 0.0]), ev100=12.0, kelvin=5600.0)
     plain = develop(scene, camera, Grade(view="plain")).reshape(-1, 3).mean(0)
@@ -126,7 +142,11 @@ def test_the_curve_adds_its_stops_where_they_hold_and_keeps_hues() -> None:
 
 def cube(function: object, steps: int = 9) -> bytes:
     axis = np.linspace(0, 1, steps)
-    rows = [f"{r:.6f} {g:.6f} {b:.6f}" for b, g, r in ((b, g, r) for b in axis for g in axis for r in axis) for r, g, b in [function((r, g, b))]]  # type: ignore[operator]
+    rows = [
+        f"{r:.6f} {g:.6f} {b:.6f}"
+        for b, g, r in ((b, g, r) for b in axis for g in axis for r in axis)
+        for r, g, b in [function((r, g, b))]
+    ]  # type: ignore[operator]
     return (f"LUT_3D_SIZE {steps}\n" + "\n".join(rows) + "\n").encode()
 
 
@@ -134,7 +154,9 @@ def test_a_look_up_table_does_what_its_file_says_by_its_strength() -> None:
     picture = np.random.default_rng(3).uniform(0, 1, (6, 6, 3)).astype(np.float32)
     assert tabled(picture, cube(lambda c: c), 1.0) == pytest.approx(picture, abs=1e-4)
     assert tabled(picture, cube(lambda c: (1 - c[0], 1 - c[1], 1 - c[2])), 1.0) == pytest.approx(1 - picture, abs=1e-4)
-    assert tabled(picture, cube(lambda c: (1 - c[0], 1 - c[1], 1 - c[2])), 0.25) == pytest.approx(0.75 * picture + 0.25 * (1 - picture), abs=1e-4)
+    assert tabled(picture, cube(lambda c: (1 - c[0], 1 - c[1], 1 - c[2])), 0.25) == pytest.approx(
+        0.75 * picture + 0.25 * (1 - picture), abs=1e-4
+    )
     for bad in (b"", b"LUT_3D_SIZE 9\n0 0 0\n", b"\x89PNG"):
         with pytest.raises(RenderError, match=r"no \.cube file"):
             tabled(picture, bad, 1.0)
@@ -158,7 +180,10 @@ def test_what_is_not_grey_is_refused_in_words() -> None:
 
 def test_screens_differ_and_each_keeps_black_and_white() -> None:
     ramp = card(1.0) * np.linspace(0, 1, 32, dtype=np.float32)[None, :, None] ** 2
-    made = {screen: develop(ramp, CAMERA, Grade(view="plain", screen=screen)).astype(int) for screen in ("sRGB", "Rec.1886", "Display P3")}
+    made = {
+        screen: develop(ramp, CAMERA, Grade(view="plain", screen=screen)).astype(int)
+        for screen in ("sRGB", "Rec.1886", "Display P3")
+    }
     assert abs(made["sRGB"] - made["Rec.1886"]).max() > 4
     for picture in made.values():
         assert picture[:, 0].max() == 0 and picture[:, -1].min() >= 253

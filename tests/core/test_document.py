@@ -34,13 +34,37 @@ def changed(**fields: object) -> dict:
     return {**small_place().model_dump(mode="json"), **fields}
 
 
-@pytest.mark.parametrize(("data", "says"), [
-    (changed(version=9), "version 9"), (changed(format="x"), "not a place file"), ([], "not a place file"), (changed(name=""), "name"),
-    (changed(site={"latitude": 95}), "Latitude is 95"), (changed(shots=[]), "shots"), (changed(surprise=1), "surprise"),
-    (changed(air={"fog_visibility": 1}), "Fog visibility is 1 m"),
-    (changed(growth=[{"id": "g", "name": "Grass", "kind": "grass", "area": [[0, 0], [5000, 0], [5000, 5000], [0, 5000]], "per_hectare": 400000}]), "at most 2,000,000"),
-    (changed(growth=[{"id": "g", "name": "A", "kind": "reed"}, {"id": "g", "name": "B", "kind": "reed"}]), "share one id"),
-])
+@pytest.mark.parametrize(
+    ("data", "says"),
+    [
+        (changed(version=9), "version 9"),
+        (changed(format="x"), "not a place file"),
+        ([], "not a place file"),
+        (changed(name=""), "name"),
+        (changed(site={"latitude": 95}), "Latitude is 95"),
+        (changed(shots=[]), "shots"),
+        (changed(surprise=1), "surprise"),
+        (changed(air={"fog_visibility": 1}), "Fog visibility is 1 m"),
+        (
+            changed(
+                growth=[
+                    {
+                        "id": "g",
+                        "name": "Grass",
+                        "kind": "grass",
+                        "area": [[0, 0], [5000, 0], [5000, 5000], [0, 5000]],
+                        "per_hectare": 400000,
+                    }
+                ]
+            ),
+            "at most 2,000,000",
+        ),
+        (
+            changed(growth=[{"id": "g", "name": "A", "kind": "reed"}, {"id": "g", "name": "B", "kind": "reed"}]),
+            "share one id",
+        ),
+    ],
+)
 def test_bad_places_get_a_sentence(data: object, says: str) -> None:
     with pytest.raises(PlaceError, match=says):
         parse(data)
@@ -66,15 +90,18 @@ def test_published_schema_takes_the_demo() -> None:
     assert json.loads((ROOT / "docs" / "place.schema.json").read_text()) == json.loads(json.dumps(made))
 
 
-@pytest.mark.parametrize(("data", "label"), [
-    ({"op": "set", "path": "/air/fog_visibility", "value": 500}, "fog visibility 500 m"),
-    ({"op": "key", "path": "/shots/a/exposure/ev100", "t": 0.5, "value": 12}, "key: exposure 12 EV at 0.50 s"),
-    ({"op": "move_station", "shot": "a", "station": "s2", "east": 5, "north": 5}, "moved station 2"),
-    ({"op": "remove_station", "shot": "a", "station": "s1"}, "removed station 1"),
-    ({"op": "remove", "of": "growth", "id": "reeds"}, "removed stand Reeds"),
-    ({"op": "own_air", "shot": "a", "own": True}, "A: air of its own"),
-    ({"op": "set", "path": "/shots/a/loop", "value": True}, "loop on"),
-])
+@pytest.mark.parametrize(
+    ("data", "label"),
+    [
+        ({"op": "set", "path": "/air/fog_visibility", "value": 500}, "fog visibility 500 m"),
+        ({"op": "key", "path": "/shots/a/exposure/ev100", "t": 0.5, "value": 12}, "key: exposure 12 EV at 0.50 s"),
+        ({"op": "move_station", "shot": "a", "station": "s2", "east": 5, "north": 5}, "moved station 2"),
+        ({"op": "remove_station", "shot": "a", "station": "s1"}, "removed station 1"),
+        ({"op": "remove", "of": "growth", "id": "reeds"}, "removed stand Reeds"),
+        ({"op": "own_air", "shot": "a", "own": True}, "A: air of its own"),
+        ({"op": "set", "path": "/shots/a/loop", "value": True}, "loop on"),
+    ],
+)
 def test_edits_are_named_and_leave_the_old_place_alone(data: dict, label: str) -> None:
     place = small_place()
     before = place.model_dump_json()
@@ -83,13 +110,24 @@ def test_edits_are_named_and_leave_the_old_place_alone(data: dict, label: str) -
 
 
 def test_moving_a_station_takes_its_aim_along() -> None:
-    after, _ = apply(small_place(), command({"op": "move_station", "shot": "a", "station": "s1", "east": -10, "north": -20}))
+    after, _ = apply(
+        small_place(), command({"op": "move_station", "shot": "a", "station": "s1", "east": -10, "north": -20})
+    )
     assert after.shots[0].route.stations[0].aim == (10.0, 60.0, 2.0)
 
 
-@pytest.mark.parametrize("data", [{"op": "nothing"}, {"op": "set", "path": "/air/nope", "value": 1}, {"op": "set", "path": "/shots/a/id", "value": "b"}, {"op": "remove_station", "shot": "a", "station": "s9"},
-                                  {"op": "set", "path": "/site/latitude", "value": "far"}, {"op": "key", "path": "/shots/a/clock/speed", "t": 0, "value": 1},
-                                  {"op": "add_station", "shot": "a", "station": {"id": "s9", "east": 1, "north": 1, "up": 1, "aim": [1, 1, 1]}}])
+@pytest.mark.parametrize(
+    "data",
+    [
+        {"op": "nothing"},
+        {"op": "set", "path": "/air/nope", "value": 1},
+        {"op": "set", "path": "/shots/a/id", "value": "b"},
+        {"op": "remove_station", "shot": "a", "station": "s9"},
+        {"op": "set", "path": "/site/latitude", "value": "far"},
+        {"op": "key", "path": "/shots/a/clock/speed", "t": 0, "value": 1},
+        {"op": "add_station", "shot": "a", "station": {"id": "s9", "east": 1, "north": 1, "up": 1, "aim": [1, 1, 1]}},
+    ],
+)
 def test_edits_that_do_not_fit_are_refused(data: dict) -> None:
     with pytest.raises(PlaceError):
         apply(small_place(), command(data))
@@ -103,7 +141,19 @@ def test_keys_gather_in_a_channel() -> None:
     assert [(k.t, k.v) for k in place.air.fog_visibility.keys] == [(0.0, 500.0), (1.0, 1000.0)]
 
 
-@pytest.mark.parametrize(("text", "unit", "value"), [("1.6 m", "m", 1.6), ("20 kn", "m/s", 10.28888), ("f/8", "f/", 8), ("2 km", "m", 2000), ("35mm", "mm", 35), ("1,5", "m", 1.5), ("-3 deg", "°", -3), ("1 200 m", "m", 1200)])
+@pytest.mark.parametrize(
+    ("text", "unit", "value"),
+    [
+        ("1.6 m", "m", 1.6),
+        ("20 kn", "m/s", 10.28888),
+        ("f/8", "f/", 8),
+        ("2 km", "m", 2000),
+        ("35mm", "mm", 35),
+        ("1,5", "m", 1.5),
+        ("-3 deg", "°", -3),
+        ("1 200 m", "m", 1200),
+    ],
+)
 def test_numbers_as_people_type_them(text: str, unit: str, value: float) -> None:
     assert read(text, unit) == pytest.approx(value)
 
@@ -135,5 +185,7 @@ def test_slip_fields_and_typing() -> None:
 
 
 def test_the_direction_of_imports_holds() -> None:
-    done = subprocess.run([str(Path(sys.executable).with_name("lint-imports"))], cwd=ROOT, capture_output=True, text=True, check=False)
+    done = subprocess.run(
+        [str(Path(sys.executable).with_name("lint-imports"))], cwd=ROOT, capture_output=True, text=True, check=False
+    )
     assert done.returncode == 0, done.stdout[-3000:]

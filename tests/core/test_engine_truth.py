@@ -1,4 +1,5 @@
-"""That the integrator goes to one picture, whatever it is asked to hurry, and that what is kept between processes is found again."""
+"""That the integrator goes to one picture, whatever it is asked to hurry, and that what is kept between processes is
+found again."""
 
 import copy
 from dataclasses import replace
@@ -60,26 +61,39 @@ def test_a_half_clear_surface_is_half_way_between_clear_and_matt() -> None:
     readings = []
     for clear in (0.0, 0.5, 1.0):
         _, stage = flat(air=Air(haze=0.1))
-        glow = plain_material((0.0, 0.0, 0.0))  # light that does not go through the pane before it comes back through it
+        glow = plain_material(
+            (0.0, 0.0, 0.0)
+        )  # light that does not go through the pane before it comes back through it
         glow[mt.EMISSION : mt.EMISSION + 3] = 60000.0
         stage.add_target("wall", *quad(-60, 40.0, -20, 60, 40.0, 90), look=glow)
         look = plain_material((0.8, 0.8, 0.8), 0.5)
         look[mt.TRANSMISSION], look[mt.THIN] = clear, 1.0
         stage.add_target("pane", *quad(-60, 12.0, -20, 60, 12.0, 90), look=look)
         readings.append(float(exposed(stage, replace(AHEAD, f_number=22.0), 128, (48, 27), bounces=1).mean()))
-    assert readings[1] == pytest.approx((readings[0] + readings[2]) / 2, rel=0.03) and abs(readings[0] - readings[2]) > 0.2 * readings[0]
+    assert (
+        readings[1] == pytest.approx((readings[0] + readings[2]) / 2, rel=0.03)
+        and abs(readings[0] - readings[2]) > 0.2 * readings[0]
+    )
 
 
 def test_boxes_round_what_is_pierced() -> None:
     scene = embree.Scene()
-    scene.attach(0, embree.mesh(embree.padded(np.array([[-1, -2, -3], [1, -2, 3], [1, 2, 3], [-1, 2, -3]], np.float32)), np.array([[0, 1, 2, 3]], np.uint32)))
+    scene.attach(
+        0,
+        embree.mesh(
+            embree.padded(np.array([[-1, -2, -3], [1, -2, 3], [1, 2, 3], [-1, 2, -3]], np.float32)),
+            np.array([[0, 1, 2, 3]], np.uint32),
+        ),
+    )
     scene.commit()
     assert scene.bounds() == pytest.approx(np.array([[-1, -2, -3], [1, 2, 3]]), abs=1e-5)
     quarter = IDENTITY.copy()
     quarter[:9] = [0, 1, 0, -1, 0, 0, 0, 0, 1]  # x goes to y
     quarter[9:] = [10, 20, 30]
     found = boxes([Part(MODEL, scene), Part(MODEL, scene, quarter[None])])
-    assert found[0] == pytest.approx([-1, -2, -3, 1, 2, 3], abs=0.011) and found[1] == pytest.approx([8, 19, 27, 12, 21, 33], abs=0.011)
+    assert found[0] == pytest.approx([-1, -2, -3, 1, 2, 3], abs=0.011) and found[1] == pytest.approx(
+        [8, 19, 27, 12, 21, 33], abs=0.011
+    )
     many = boxes([Part(MODEL, scene, np.repeat(quarter[None], 40, 0))])
     assert many.shape == (1, 6) and boxes([]).shape == (0, 6)
 
@@ -165,7 +179,9 @@ def test_no_picture_of_the_demo_is_black_or_flat(demo: Stage, shot_id: str) -> N
         picture = frame_picture(demo, shot, frame, (64, 36), QUALITIES["sketch"])
         assert picture is not None
         grey = picture.pixels @ np.array([0.2126, 0.7152, 0.0722])
-        assert 25 < grey.mean() < 215 and grey.std() > 12, f"frame {frame}: mean {grey.mean():.0f}, spread {grey.std():.0f}"
+        assert 25 < grey.mean() < 215 and grey.std() > 12, (
+            f"frame {frame}: mean {grey.mean():.0f}, spread {grey.std():.0f}"
+        )
         assert (grey < 8).mean() < 0.5, f"frame {frame}: {100 * (grey < 8).mean():.0f} % black"
         assert (grey > 252).mean() < 0.3, f"frame {frame}: {100 * (grey > 252).mean():.0f} % burnt out"
 
@@ -190,4 +206,6 @@ def test_the_stills_of_the_readme_stand_where_there_is_something_to_see(demo: St
     picture = still(demo, "fog", "sketch", (96, 54))
     assert picture.shape == (54, 96, 3) and 40 < picture.mean() < 215 and picture.std() > 10
     write_png(tmp_path / "still.png", picture)
-    assert np.array_equal(read_png(tmp_path / "still.png"), np.asarray(Image.open(tmp_path / "still.png"))) and np.array_equal(read_png(tmp_path / "still.png"), picture)
+    assert np.array_equal(
+        read_png(tmp_path / "still.png"), np.asarray(Image.open(tmp_path / "still.png"))
+    ) and np.array_equal(read_png(tmp_path / "still.png"), picture)

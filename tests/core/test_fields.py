@@ -12,7 +12,26 @@ from lumwick.demo import saltmere
 from lumwick.errors import PlaceError
 from lumwick.motion.channel import Channel, at
 from lumwick.place.describe import FieldView, fields, typed, whole_at
-from lumwick.place.document import Air, Built, Clock, Develop, Exposure, Lamp, Land, Place, Route, Sea, Shot, Site, Stand, Station, Surface, Surround, Thing, Wind
+from lumwick.place.document import (
+    Air,
+    Built,
+    Clock,
+    Develop,
+    Exposure,
+    Lamp,
+    Land,
+    Place,
+    Route,
+    Sea,
+    Shot,
+    Site,
+    Stand,
+    Station,
+    Surface,
+    Surround,
+    Thing,
+    Wind,
+)
 from lumwick.place.edit import apply, command
 from lumwick.place.instant import Motions
 from lumwick.place.paths import find
@@ -24,10 +43,22 @@ DEMO = saltmere()[0]
 def all_fields() -> list[FieldView]:
     shot, stand = DEMO.shots[0], DEMO.growth[-1]
     things: list[tuple[BaseModel, str]] = [
-        (DEMO.site, "/site"), (DEMO.land, "/land"), (DEMO.sea, "/sea"), (DEMO.air, "/air"), (DEMO.wind, "/wind"), (stand, f"/growth/{stand.id}"), (DEMO.built[0], "/built/boardwalk"),
-        (shot, f"/shots/{shot.id}"), (shot.clock, f"/shots/{shot.id}/clock"), (shot.exposure, f"/shots/{shot.id}/exposure"), (shot.develop, f"/shots/{shot.id}/develop"),
-        (shot.route, f"/shots/{shot.id}/route"), (shot.route.stations[0], f"/shots/{shot.id}/route/stations/s1"), (DEMO.surround, "/surround"),
-        *((item, f"/{of}/{item.id}") for of in ("surfaces", "things", "lamps") for item in getattr(DEMO, of))]
+        (DEMO.site, "/site"),
+        (DEMO.land, "/land"),
+        (DEMO.sea, "/sea"),
+        (DEMO.air, "/air"),
+        (DEMO.wind, "/wind"),
+        (stand, f"/growth/{stand.id}"),
+        (DEMO.built[0], "/built/boardwalk"),
+        (shot, f"/shots/{shot.id}"),
+        (shot.clock, f"/shots/{shot.id}/clock"),
+        (shot.exposure, f"/shots/{shot.id}/exposure"),
+        (shot.develop, f"/shots/{shot.id}/develop"),
+        (shot.route, f"/shots/{shot.id}/route"),
+        (shot.route.stations[0], f"/shots/{shot.id}/route/stations/s1"),
+        (DEMO.surround, "/surround"),
+        *((item, f"/{of}/{item.id}") for of in ("surfaces", "things", "lamps") for item in getattr(DEMO, of)),
+    ]
     now = whole_at(DEMO, shot, 0.0)
     return [view for model, prefix in things for view in fields(model, prefix, now)]
 
@@ -36,16 +67,41 @@ ALL = all_fields()
 FIELDS = [f for f in ALL if f.kind != "file"]  # a file is brought, not typed
 NUMBERS = [f for f in FIELDS if f.kind == "number" and f.low is not None and not f.optional]
 LEFT_OUT = [f for f in FIELDS if f.optional]
-KEYABLE = [f for f in NUMBERS if f.animatable and not f.path.endswith("per_hectare")]  # more plants than can be filmed are refused
+KEYABLE = [
+    f for f in NUMBERS if f.animatable and not f.path.endswith("per_hectare")
+]  # more plants than can be filmed are refused
 
 
-@pytest.mark.parametrize("model", [Site, Land, Sea, Air, Wind, Stand, Built, Station, Route, Clock, Exposure, Develop, Shot, Surface, Thing, Lamp, Surround])
+@pytest.mark.parametrize(
+    "model",
+    [
+        Site,
+        Land,
+        Sea,
+        Air,
+        Wind,
+        Stand,
+        Built,
+        Station,
+        Route,
+        Clock,
+        Exposure,
+        Develop,
+        Shot,
+        Surface,
+        Thing,
+        Lamp,
+        Surround,
+    ],
+)
 def test_every_number_says_its_unit_its_range_and_what_it_is_for(model: type[BaseModel]) -> None:
     for name, info in model.model_fields.items():
         extra = info.json_schema_extra
         if isinstance(extra, dict) and "low" in extra:
             assert info.title and extra["unit"] and info.description, f"{model.__name__}.{name}"
-            assert float(extra["low"]) < float(extra["high"]) and info.description.endswith("."), f"{model.__name__}.{name}"  # type: ignore[arg-type]
+            assert float(extra["low"]) < float(extra["high"]) and info.description.endswith("."), (
+                f"{model.__name__}.{name}"
+            )  # type: ignore[arg-type]
             default = info.get_default(call_default_factory=True)
             if extra.get("optional"):
                 assert default is None
@@ -56,7 +112,11 @@ def test_every_number_says_its_unit_its_range_and_what_it_is_for(model: type[Bas
 def test_the_slip_shows_each_kind_of_field() -> None:
     assert {f.kind for f in ALL} == {"number", "switch", "choice", "text", "moment", "colour", "file"}
     assert len(NUMBERS) > 90 and len({f.path for f in ALL}) == len(ALL)
-    assert {f.path for f in ALL if f.kind == "file"} >= {"/land/elevation", "/surfaces/tarred/colour_map", "/things/lamp-post/mesh"}
+    assert {f.path for f in ALL if f.kind == "file"} >= {
+        "/land/elevation",
+        "/surfaces/tarred/colour_map",
+        "/things/lamp-post/mesh",
+    }
     assert all(f.low <= f.value <= f.high for f in NUMBERS)  # type: ignore[operator]
 
 
@@ -105,7 +165,9 @@ def test_what_may_be_left_out_is_set_and_left_out_again(field: FieldView) -> Non
 
 def test_a_lens_may_be_told_by_its_angle() -> None:
     path = "/shots/dawn/route/stations/s1/focal"
-    assert typed(DEMO, path, "39.6°") == pytest.approx(50, abs=0.02) and typed(DEMO, path, "90 deg") == pytest.approx(18)
+    assert typed(DEMO, path, "39.6°") == pytest.approx(50, abs=0.02) and typed(DEMO, path, "90 deg") == pytest.approx(
+        18
+    )
     with pytest.raises(PlaceError, match="An angle of view"):
         typed(DEMO, path, "170°")
 
@@ -138,7 +200,9 @@ def test_a_key_set_again_keeps_how_the_curve_leaves_it() -> None:
     place, _ = apply(DEMO, command({"op": "key", "path": sunset, "t": before.keys[1].t, "value": 9.0}))
     after: Any = place.shot("sunset").exposure.ev100
     assert [k.join for k in after.keys] == [k.join for k in before.keys] and after.keys[1].v == 9.0
-    held, _ = apply(DEMO, command({"op": "set", "path": sunset, "value": before.model_copy(update={"after": "cycle"}).model_dump()}))
+    held, _ = apply(
+        DEMO, command({"op": "set", "path": sunset, "value": before.model_copy(update={"after": "cycle"}).model_dump()})
+    )
     again, _ = apply(held, command({"op": "key", "path": sunset, "t": 2.5, "value": 12.0}))
     times = sorted([2.5, *(k.t for k in before.keys)])
     channel: Any = again.shot("sunset").exposure.ev100

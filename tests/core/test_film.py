@@ -19,7 +19,10 @@ from tests.conftest import small_place
 
 def two_shots(*pieces: Piece, **cut: object) -> Place:
     base = small_place().shots[0]
-    shots = [base.model_copy(update={"frames": 30}), base.model_copy(update={"id": "b", "name": "B", "frames": 20, "fps": "24"})]
+    shots = [
+        base.model_copy(update={"frames": 30}),
+        base.model_copy(update={"id": "b", "name": "B", "frames": 20, "fps": "24"}),
+    ]
     return Place.model_validate(small_place(shots=shots, cut=Cut(pieces=list(pieces), **cut)).model_dump(mode="json"))
 
 
@@ -32,12 +35,32 @@ def test_without_a_cut_all_shots_follow_one_another() -> None:
 
 
 @settings(max_examples=80, deadline=None)
-@given(st.lists(st.tuples(st.sampled_from("ab"), st.integers(1, 5), st.integers(12, 20), st.sampled_from(["cut", "dissolve", "fade"]), st.integers(2, 4)), min_size=1, max_size=6), st.integers(0, 5), st.integers(0, 5))
+@given(
+    st.lists(
+        st.tuples(
+            st.sampled_from("ab"),
+            st.integers(1, 5),
+            st.integers(12, 20),
+            st.sampled_from(["cut", "dissolve", "fade"]),
+            st.integers(2, 4),
+        ),
+        min_size=1,
+        max_size=6,
+    ),
+    st.integers(0, 5),
+    st.integers(0, 5),
+)
 def test_every_frame_of_a_film_has_its_light(cuts: list, fade_in: int, fade_out: int) -> None:
-    place = two_shots(*(Piece(id=f"p{i}", shot=s, first=a, last=b, join=j, over=o) for i, (s, a, b, j, o) in enumerate(cuts)), fade_in=fade_in, fade_out=fade_out)
+    place = two_shots(
+        *(Piece(id=f"p{i}", shot=s, first=a, last=b, join=j, over=o) for i, (s, a, b, j, o) in enumerate(cuts)),
+        fade_in=fade_in,
+        fade_out=fade_out,
+    )
     spliced = laid_out(place)
     total = film_frames(place)
-    assert total == sum(s.last - s.first + 1 for s in spliced) - sum(s.piece.over for s in spliced[:-1] if s.piece.join == "dissolve")
+    assert total == sum(s.last - s.first + 1 for s in spliced) - sum(
+        s.piece.over for s in spliced[:-1] if s.piece.join == "dissolve"
+    )
     shares = []
     for n in range(1, total + 1):
         parts = parts_at(place, n, spliced)
@@ -53,7 +76,12 @@ def test_every_frame_of_a_film_has_its_light(cuts: list, fade_in: int, fade_out:
 def test_dissolves_and_fades_go_evenly() -> None:
     place = two_shots(Piece(id="p", shot="a", first=1, last=20, join="dissolve", over=4), Piece(id="q", shot="b"))
     assert film_frames(place) == 36
-    assert [[round(p.share, 6) for p in parts_at(place, n)] for n in (16, 17, 20, 21)] == [[1.0], [0.8, 0.2], [0.2, 0.8], [1.0]]
+    assert [[round(p.share, 6) for p in parts_at(place, n)] for n in (16, 17, 20, 21)] == [
+        [1.0],
+        [0.8, 0.2],
+        [0.2, 0.8],
+        [1.0],
+    ]
     assert [p.frame for p in parts_at(place, 18)] == [18, 2]
     faded = two_shots(Piece(id="p", shot="a", join="fade", over=6), Piece(id="q", shot="b"))
     light = [sum(p.share for p in parts_at(faded, n)) for n in range(27, 35)]
@@ -72,7 +100,12 @@ def test_pieces_that_cannot_be_are_told() -> None:
 
 
 def test_edits_of_the_cut_and_of_shots() -> None:
-    place, label = apply(two_shots(), command({"op": "set_cut", "pieces": [{"id": "p1", "shot": "b"}, {"id": "p2", "shot": "a"}], "label": "turned round"}))
+    place, label = apply(
+        two_shots(),
+        command(
+            {"op": "set_cut", "pieces": [{"id": "p1", "shot": "b"}, {"id": "p2", "shot": "a"}], "label": "turned round"}
+        ),
+    )
     assert label == "turned round" and [s.shot.id for s in laid_out(place)] == ["b", "a"]
     place, _ = apply(place, command({"op": "set", "path": "/cut/pieces/p1/join", "value": "dissolve"}))
     assert place.cut.pieces[0].join == "dissolve"
@@ -90,17 +123,47 @@ def test_stations_in_order_in_time_and_doubled() -> None:
     assert [s.id for s in told.shots[0].route.stations] == ["s3", "s1", "s2"] and label == "station 3 is now number 1"
     told, _ = apply(place, command({"op": "duplicate_station", "shot": "a", "station": "s1"}))
     a, b = told.shots[0].route.stations[:2]
-    assert np.hypot(b.east - a.east, b.north - a.north) == pytest.approx(1, abs=2e-3) and len(told.shots[0].route.stations) == 4
+    assert (
+        np.hypot(b.east - a.east, b.north - a.north) == pytest.approx(1, abs=2e-3)
+        and len(told.shots[0].route.stations) == 4
+    )
     told, _ = apply(place, command({"op": "time_stations", "shot": "a", "times": [0, 0.4, None]}))
     assert told.shots[0].route.timing == "by stations" and told.shots[0].route.stations[1].time == 0.4
-    # views joined with k steps from each to the next make (n - 1) k + 1 frames: 3 stations, 10 steps, 21 (the guide's rule; common practice)
+    # views joined with k steps from each to the next make (n - 1) k + 1 frames: 3 stations, 10 steps, 21 (the
+    # guide's rule; common practice)
     told, label = apply(place, command({"op": "in_betweens", "shot": "a", "steps": 10}))
-    assert told.shots[0].frames == 21 and [s.time for s in told.shots[0].route.stations] == pytest.approx([0, 10 / 24, 20 / 24], abs=1e-6) and "21 frames" in label
-    told, _ = apply(place, command({"op": "update_station", "shot": "a", "station": "s2", "east": 1, "north": 2, "up": 9, "aim": [0, 50, 3], "focal": 50, "roll": 4}))
+    assert (
+        told.shots[0].frames == 21
+        and [s.time for s in told.shots[0].route.stations] == pytest.approx([0, 10 / 24, 20 / 24], abs=1e-6)
+        and "21 frames" in label
+    )
+    told, _ = apply(
+        place,
+        command(
+            {
+                "op": "update_station",
+                "shot": "a",
+                "station": "s2",
+                "east": 1,
+                "north": 2,
+                "up": 9,
+                "aim": [0, 50, 3],
+                "focal": 50,
+                "roll": 4,
+            }
+        ),
+    )
     assert (told.shots[0].route.stations[1].up, told.shots[0].route.stations[1].roll) == (9, 4)
-    told, _ = apply(place, command({"op": "draw_pace", "shot": "a", "points": [[0, 1], [0.5, -2], [0.5002, 9], [1, 30]]}))
-    assert [(k.t, k.v) for k in told.shots[0].route.pace.keys] == [(0, 1), (0.5, 0), (1, 20)]  # type: ignore[attr-defined]
-    for bad, words in (({"op": "time_stations", "shot": "a", "times": [1]}, "3 stations, and 1 times"), ({"op": "order_station", "shot": "a", "station": "z", "to": 0}, "no station 'z'"), ({"op": "reshoot", "shot": {"id": "z", "name": "Z"}, "label": "x"}, "not there any more")):
+    told, _ = apply(
+        place, command({"op": "draw_pace", "shot": "a", "points": [[0, 1], [0.5, -2], [0.5002, 9], [1, 30]]})
+    )
+    # type: ignore[attr-defined]
+    assert [(k.t, k.v) for k in told.shots[0].route.pace.keys] == [(0, 1), (0.5, 0), (1, 20)]
+    for bad, words in (
+        ({"op": "time_stations", "shot": "a", "times": [1]}, "3 stations, and 1 times"),
+        ({"op": "order_station", "shot": "a", "station": "z", "to": 0}, "no station 'z'"),
+        ({"op": "reshoot", "shot": {"id": "z", "name": "Z"}, "label": "x"}, "not there any more"),
+    ):
         with pytest.raises(PlaceError, match=words):
             apply(place, command(bad))
 
@@ -110,7 +173,14 @@ def test_a_mixed_picture_is_the_sum_and_a_lone_one_itself(setting: Setting) -> N
     assert mixed([(a, 1.0)]) is a and (mixed([(a, 0.25), (b, 0.75)]) == 125).all() and (mixed([(a, 0.5)]) == 100).all()
     shot = setting.place.shots[0]
     other: Shot = shot.model_copy(update={"id": "b", "name": "B", "frames": 4})
-    place = setting.place.model_copy(update={"shots": [shot, other], "cut": Cut(pieces=[Piece(id="p", shot="a", first=1, last=4, join="dissolve", over=2), Piece(id="q", shot="b")])})
+    place = setting.place.model_copy(
+        update={
+            "shots": [shot, other],
+            "cut": Cut(
+                pieces=[Piece(id="p", shot="a", first=1, last=4, join="dissolve", over=2), Piece(id="q", shot="b")]
+            ),
+        }
+    )
     stage = Stage(Setting(place, setting.ground))
     size, grade = (48, 27), QUALITIES["sketch"]
     two = [frame_picture(stage, s, n, size, grade) for s, n in ((shot, 3), (other, 1))]
@@ -122,11 +192,26 @@ def test_a_mixed_picture_is_the_sum_and_a_lone_one_itself(setting: Setting) -> N
 def test_a_shot_may_develop_as_the_film_and_only_then_depends_on_it(setting: Setting) -> None:
     def with_cut(as_film: bool, **develop: float) -> tuple[Setting, Shot]:
         shot = setting.place.shots[0].model_copy(update={"as_film": as_film})
-        return Setting(setting.place.model_copy(update={"shots": [shot], "cut": Cut(develop=Develop(**develop), pieces=[Piece(id="p", shot="a", last=9)])}), setting.ground), shot
+        return Setting(
+            setting.place.model_copy(
+                update={
+                    "shots": [shot],
+                    "cut": Cut(develop=Develop(**develop), pieces=[Piece(id="p", shot="a", last=9)]),
+                }
+            ),
+            setting.ground,
+        ), shot
 
     def prints(pair: tuple[Setting, Shot]) -> list[str]:
         return footprints(*pair, [1, 2], 1)
 
-    assert evaluate(*with_cut(True, contrast=1.7), 0.0).grade.contrast == 1.7 and evaluate(*with_cut(False, contrast=1.7), 0.0).grade.contrast == 1.0
+    assert (
+        evaluate(*with_cut(True, contrast=1.7), 0.0).grade.contrast == 1.7
+        and evaluate(*with_cut(False, contrast=1.7), 0.0).grade.contrast == 1.0
+    )
     assert prints(with_cut(True, contrast=1.7)) != prints(with_cut(True))
-    assert prints(with_cut(False, contrast=1.7)) == prints(with_cut(False)) == footprints(setting, setting.place.shots[0], [1, 2], 1)
+    assert (
+        prints(with_cut(False, contrast=1.7))
+        == prints(with_cut(False))
+        == footprints(setting, setting.place.shots[0], [1, 2], 1)
+    )

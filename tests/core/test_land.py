@@ -33,7 +33,9 @@ def test_projected_geotiff(tmp_path: Path) -> None:
     g = survey.ground
     j, i = np.unravel_index(int(g.heights.argmax()), g.heights.shape)
     # ten columns from the west of forty and eight rows from the north: north-west of the middle
-    assert (g.west + i * g.spacing) == pytest.approx(-95, abs=15) and (g.south + j * g.spacing) == pytest.approx(115, abs=15)
+    assert (g.west + i * g.spacing) == pytest.approx(-95, abs=15) and (g.south + j * g.spacing) == pytest.approx(
+        115, abs=15
+    )
     assert g.spacing == pytest.approx(10, rel=0.01)
     assert survey.latitude == pytest.approx(54.14, abs=0.05) and survey.longitude == pytest.approx(1.47, abs=0.05)
 
@@ -42,7 +44,10 @@ def test_ascii_grid(tmp_path: Path) -> None:
     z = hill(12)
     z[0, 0] = -9999
     path = tmp_path / "a.asc"
-    path.write_text("ncols 12\nnrows 12\nxllcorner 0\nyllcorner 0\ncellsize 5\nNODATA_value -9999\n" + "\n".join(" ".join(f"{v:.2f}" for v in row) for row in z))
+    path.write_text(
+        "ncols 12\nnrows 12\nxllcorner 0\nyllcorner 0\ncellsize 5\nNODATA_value -9999\n"
+        + "\n".join(" ".join(f"{v:.2f}" for v in row) for row in z)
+    )
     survey = read_elevation(path)
     assert survey.latitude is None and "latitude" in survey.note
     assert survey.ground.spacing == pytest.approx(5) and survey.ground.heights.min() > -1  # the hole is filled
@@ -53,7 +58,11 @@ def test_png_needs_its_size_and_heights(tmp_path: Path) -> None:
     with pytest.raises(LandError, match="give its size"):
         read_elevation(path)
     survey = read_elevation(path, size_m=390, lowest=10, highest=60, latitude=40.0, longitude=9.0)
-    assert survey.ground.heights.max() == pytest.approx(60, abs=0.1) and survey.ground.spacing == pytest.approx(10) and survey.latitude == 40.0
+    assert (
+        survey.ground.heights.max() == pytest.approx(60, abs=0.1)
+        and survey.ground.spacing == pytest.approx(10)
+        and survey.latitude == 40.0
+    )
 
 
 def test_files_that_cannot_be_used(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
@@ -66,12 +75,23 @@ def test_files_that_cannot_be_used(tmp_path: Path, monkeypatch: pytest.MonkeyPat
     whole = write_geotiff(tmp_path / "whole.tif", hill(200), 400000, 6000000, 10, 10, "EPSG:32631")
     (tmp_path / "cut.tif").write_bytes(whole.read_bytes()[:9000])
     refused(tmp_path / "cut.tif", "cut short or damaged")
-    refused(write_geotiff(tmp_path / "none.tif", np.full((20, 20), -9999, np.float32), 0, 0, 1, 1, "EPSG:32631", -9999), "no heights at all")
+    refused(
+        write_geotiff(tmp_path / "none.tif", np.full((20, 20), -9999, np.float32), 0, 0, 1, 1, "EPSG:32631", -9999),
+        "no heights at all",
+    )
     refused(write_geotiff(tmp_path / "bare.tif", hill(), 0, 40, 1, 1, None), "does not say where on the earth")
     (tmp_path / "lie.tif").write_bytes(b"this is no picture at all" * 10)
     refused(tmp_path / "lie.tif", "not an elevation file")
-    refused(png16(tmp_path / "rgb.png", (hill() * 5).astype(np.uint16), 3), "colour picture", size_m=100, lowest=0, highest=9)
-    refused(png16(tmp_path / "8.png", (hill() * 5).astype(np.uint8), 1, "uint8"), "16 bits", size_m=100, lowest=0, highest=9)
+    refused(
+        png16(tmp_path / "rgb.png", (hill() * 5).astype(np.uint16), 3),
+        "colour picture",
+        size_m=100,
+        lowest=0,
+        highest=9,
+    )
+    refused(
+        png16(tmp_path / "8.png", (hill() * 5).astype(np.uint8), 1, "uint8"), "16 bits", size_m=100, lowest=0, highest=9
+    )
     refused(tmp_path / "gone.tif", "no file")
     monkeypatch.setattr(elevation, "SIDE_AT_MOST", 100)
     refused(whole, "Tick 'reduce'")
@@ -83,7 +103,11 @@ def test_files_that_cannot_be_used(tmp_path: Path, monkeypatch: pytest.MonkeyPat
 
 def test_ground_keeps_its_place_through_its_file(marsh: Ground) -> None:
     again = read_ground(write_elevation(marsh))
-    assert np.array_equal(again.heights, marsh.heights) and (again.west, again.south, again.spacing) == (marsh.west, marsh.south, marsh.spacing)
+    assert np.array_equal(again.heights, marsh.heights) and (again.west, again.south, again.spacing) == (
+        marsh.west,
+        marsh.south,
+        marsh.spacing,
+    )
     with pytest.raises(LandError):
         read_ground(b"nonsense")
     assert marsh.height(marsh.west, marsh.south) == pytest.approx(float(marsh.heights[0, 0]))
@@ -96,7 +120,13 @@ def test_contours_lie_at_their_height(marsh: Ground) -> None:
 
 def test_covers_and_the_ring_beyond(marsh: Ground) -> None:
     c = albedo(marsh, "saltmarsh", 0.0, 2.2, 1)
-    assert c.shape == (97, 97, 5) and c[..., 3:].min() >= 0 and c[..., 3:].max() <= 1 and c[..., :3].min() > 0 and c[..., :3].max() <= 0.9
+    assert (
+        c.shape == (97, 97, 5)
+        and c[..., 3:].min() >= 0
+        and c[..., 3:].max() <= 1
+        and c[..., :3].min() > 0
+        and c[..., :3].max() <= 0.9
+    )
     v, q = far_ring(marsh, 0.0)
     assert q.max() < len(v) and np.abs(v[:, :2]).max() > 10000
 
@@ -104,4 +134,8 @@ def test_covers_and_the_ring_beyond(marsh: Ground) -> None:
 def test_new_place_in_high_country_gets_its_own_datum(tmp_path: Path) -> None:
     survey = read_elevation(write_geotiff(tmp_path / "a.tif", hill() + 1830, 400000, 6000000, 10, 10, "EPSG:32631"))
     place, _ = place_from_survey(survey, "High")
-    assert place.site.altitude == 1830 and place.site.latitude == pytest.approx(54.1, abs=0.1) and len(place.shots[0].route.stations) == 2
+    assert (
+        place.site.altitude == 1830
+        and place.site.latitude == pytest.approx(54.1, abs=0.1)
+        and len(place.shots[0].route.stations) == 2
+    )

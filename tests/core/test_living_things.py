@@ -67,7 +67,12 @@ def test_a_closed_bed_is_drawn_by_patches_and_its_rim_by_tufts(slope_ground: Gro
     assert np.allclose(np.mod(patches.turn, np.pi / 2), 0)
     covered = {tuple(c) for c in cell.astype(int)}
     assert not any(tuple(c) in covered for c in np.floor(single.position[:, :2] / 2.4).astype(int))
-    sparse, kept = gather(scatter(stand(kind="reed", per_hectare=50, slope_most=90), slope_ground, slope_ground.slope()), 2.4, 0.005, slope_ground)
+    sparse, kept = gather(
+        scatter(stand(kind="reed", per_hectare=50, slope_most=90), slope_ground, slope_ground.slope()),
+        2.4,
+        0.005,
+        slope_ground,
+    )
     assert not len(sparse.turn) and len(kept.turn) > 100
 
 
@@ -76,7 +81,16 @@ def test_golden_angle() -> None:
 
 
 def stand(**more: object) -> Stand:
-    return Stand(**{"id": "s", "name": "S", "kind": "alder", "area": [(-100, -100), (100, -100), (100, 100), (-100, 100)], "per_hectare": 400, **more})
+    return Stand(
+        **{
+            "id": "s",
+            "name": "S",
+            "kind": "alder",
+            "area": [(-100, -100), (100, -100), (100, 100), (-100, 100)],
+            "per_hectare": 400,
+            **more,
+        }
+    )
 
 
 @pytest.fixture(scope="module")
@@ -106,7 +120,9 @@ def test_density_is_what_was_asked_less_the_clearings(slope_ground: Ground) -> N
     assert 0.7 * 8000 < len(p) <= 8000
     again = scatter(stand(kind="grass", per_hectare=2000, slope_most=90), slope_ground, slope_ground.slope()).position
     assert np.array_equal(p, again)
-    other = scatter(stand(kind="grass", per_hectare=2000, slope_most=90, seed=2), slope_ground, slope_ground.slope()).position
+    other = scatter(
+        stand(kind="grass", per_hectare=2000, slope_most=90, seed=2), slope_ground, slope_ground.slope()
+    ).position
     assert len(other) != len(p) or not np.array_equal(p, other)
 
 
@@ -120,7 +136,10 @@ def test_too_many_plants_and_crossed_outlines_are_refused(slope_ground: Ground) 
     assert len(scatter(stand(per_hectare=0), slope_ground, slope).turn) == 0
 
 
-@pytest.mark.parametrize(("kind", "line"), [("boardwalk", [(-10, 0), (10, 5), (20, 5)]), ("jetty", [(0, 0), (8, 0)]), ("hide", [(0, 0)]), ("boat", [(0, 0)])])
+@pytest.mark.parametrize(
+    ("kind", "line"),
+    [("boardwalk", [(-10, 0), (10, 5), (20, 5)]), ("jetty", [(0, 0), (8, 0)]), ("hide", [(0, 0)]), ("boat", [(0, 0)])],
+)
 def test_built_things_stand_on_their_ground(kind: str, line: list, slope_ground: Ground) -> None:
     thing = Built(id="b", name="B", kind=kind, line=line, deck=3.0, width=2.0)
     mesh = build(thing, slope_ground)
@@ -189,4 +208,10 @@ def test_grid_quads_and_kinds() -> None:
 
 
 def test_speeds_in_words() -> None:
-    assert [speed_in_words(v) for v in (0, 1.4, 2.4, 7, 200)] == ["still", "a walk", "a brisk walk", "a cyclist", "an aeroplane"]
+    assert [speed_in_words(v) for v in (0, 1.4, 2.4, 7, 200)] == [
+        "still",
+        "a walk",
+        "a brisk walk",
+        "a cyclist",
+        "an aeroplane",
+    ]

@@ -18,9 +18,21 @@ def glb(*meshes: trimesh.Trimesh) -> bytes:
 def textured() -> trimesh.Trimesh:
     """A unit square in the file's x y plane (upright: y is up), its texture laid once."""
     image = Image.new("RGB", (8, 8), (255, 128, 0))
-    material = trimesh.visual.material.PBRMaterial(name="paint", baseColorTexture=image, metallicFactor=0.0, roughnessFactor=0.25, emissiveFactor=[0.0, 0.5, 0.0], alphaMode="MASK", alphaCutoff=0.4)
-    return trimesh.Trimesh([[0, 0, 0], [1, 0, 0], [1, 1, 0], [0, 1, 0]], [[0, 1, 2], [0, 2, 3]], process=False,
-                           visual=trimesh.visual.TextureVisuals(uv=[[0, 0], [1, 0], [1, 1], [0, 1]], material=material))
+    material = trimesh.visual.material.PBRMaterial(
+        name="paint",
+        baseColorTexture=image,
+        metallicFactor=0.0,
+        roughnessFactor=0.25,
+        emissiveFactor=[0.0, 0.5, 0.0],
+        alphaMode="MASK",
+        alphaCutoff=0.4,
+    )
+    return trimesh.Trimesh(
+        [[0, 0, 0], [1, 0, 0], [1, 1, 0], [0, 1, 0]],
+        [[0, 1, 2], [0, 2, 3]],
+        process=False,
+        visual=trimesh.visual.TextureVisuals(uv=[[0, 0], [1, 0], [1, 1], [0, 1]], material=material),
+    )
 
 
 def test_gltf_keeps_its_material_and_stands_up() -> None:
@@ -28,7 +40,9 @@ def test_gltf_keeps_its_material_and_stands_up() -> None:
     (part,) = mesh.parts
     s = part.surface
     assert (s.name, s.roughness, s.metalness, s.cutoff) == ("paint", pytest.approx(0.25), 0.0, pytest.approx(0.4))
-    assert s.colour_map is not None and s.colour_map.shape == (8, 8, 4) and tuple(s.colour_map[0, 0, :3]) == (255, 128, 0)
+    assert (
+        s.colour_map is not None and s.colour_map.shape == (8, 8, 4) and tuple(s.colour_map[0, 0, :3]) == (255, 128, 0)
+    )
     assert s.glow[1] == pytest.approx(500.0)  # glTF's unit of emission is taken as 1000 cd/m2
     low, high = mesh.bounds
     assert low == pytest.approx([0, 0, 0]) and high == pytest.approx([1, 0, 1])  # the file's y is up
@@ -55,13 +69,18 @@ def test_degenerate_triangles_are_dropped_and_told() -> None:
 
 
 def test_corners_that_are_no_numbers_are_left_out() -> None:
-    ply = "ply\nformat ascii 1.0\nelement vertex 4\nproperty float x\nproperty float y\nproperty float z\nelement face 2\nproperty list uchar int vertex_indices\nend_header\n0 0 0\n1 0 0\n0 1 0\nnan 0 0\n3 0 1 2\n3 0 1 3\n"
+    ply = (
+        "ply\nformat ascii 1.0\nelement vertex 4\nproperty float x\nproperty float y\nproperty float z\nelement face "
+        "2\nproperty list uchar int vertex_indices\nend_header\n0 0 0\n1 0 0\n0 1 0\nnan 0 0\n3 0 1 2\n3 0 1 3\n"
+    )
     mesh = read_mesh(ply.encode(), "wild.ply")
     assert len(mesh.parts[0].triangles) == 1 and any("no numbers" in note for note in mesh.notes)
 
 
 def test_many_parts_become_one_for_each_surface() -> None:
-    boxes = [trimesh.creation.box((1, 1, 1), trimesh.transformations.translation_matrix((2 * i, 0, 0))) for i in range(300)]
+    boxes = [
+        trimesh.creation.box((1, 1, 1), trimesh.transformations.translation_matrix((2 * i, 0, 0))) for i in range(300)
+    ]
     mesh = read_mesh(glb(*boxes), "many.glb")
     assert len(mesh.parts) == 1 and len(mesh.parts[0].triangles) == 3600
 
@@ -74,10 +93,17 @@ def test_flipped_normals_do_not_matter_and_missing_ones_are_made() -> None:
     assert rows is None or np.isfinite(rows).all()
 
 
-@pytest.mark.parametrize(("data", "name", "words"), [
-    (b"", "a.glb", "cannot be read"), (b"glTF junk", "a.glb", "cannot be read"), (b"v 0 0 0\nv 1 0 0\nl 1 2\n", "line.obj", "no triangles|cannot be read"),
-    (b"x", "a.blob", "not a model"), (glb(textured())[:200], "cut.glb", "cannot be read"), (b"v 0 0 0\nv 1 0 0\nv 2 0 0\nf 1 2 3\n", "flat.obj", "with an area"),
-])
+@pytest.mark.parametrize(
+    ("data", "name", "words"),
+    [
+        (b"", "a.glb", "cannot be read"),
+        (b"glTF junk", "a.glb", "cannot be read"),
+        (b"v 0 0 0\nv 1 0 0\nl 1 2\n", "line.obj", "no triangles|cannot be read"),
+        (b"x", "a.blob", "not a model"),
+        (glb(textured())[:200], "cut.glb", "cannot be read"),
+        (b"v 0 0 0\nv 1 0 0\nv 2 0 0\nf 1 2 3\n", "flat.obj", "with an area"),
+    ],
+)
 def test_files_that_cannot_be_used_are_refused_in_words(data: bytes, name: str, words: str) -> None:
     with pytest.raises(PlaceError, match=words):
         read_mesh(data, name)

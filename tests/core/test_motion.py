@@ -16,7 +16,14 @@ from lumwick.snapshot.evaluate import Setting, camera_at
 from lumwick.snapshot.ride import check, ride
 from tests.conftest import small_place
 
-JOINS = ("step", "steps", "straight", *(f"{family}_{side}" for family in ("quad", "cubic", "sine") for side in ("in", "out", "both")), "smooth", "bezier")
+JOINS = (
+    "step",
+    "steps",
+    "straight",
+    *(f"{family}_{side}" for family in ("quad", "cubic", "sine") for side in ("in", "out", "both")),
+    "smooth",
+    "bezier",
+)
 BEYOND = ("hold", "straight_on", "cycle", "cycle_offset", "mirror")
 times = st.lists(st.integers(-40, 400), min_size=2, max_size=8, unique=True)
 
@@ -25,8 +32,19 @@ times = st.lists(st.integers(-40, 400), min_size=2, max_size=8, unique=True)
 def channels(draw: st.DrawFn) -> Channel:
     t = sorted(draw(times))
     handle = st.floats(0, 1)
-    return Channel(keys=[Key(t=k / 10, v=draw(st.floats(-50, 50)), join=draw(st.sampled_from(JOINS)), bezier=(draw(handle), draw(st.floats(0, 1)), draw(handle), draw(st.floats(0, 1)))) for k in t],
-                   before=draw(st.sampled_from(BEYOND)), after=draw(st.sampled_from(BEYOND)))
+    return Channel(
+        keys=[
+            Key(
+                t=k / 10,
+                v=draw(st.floats(-50, 50)),
+                join=draw(st.sampled_from(JOINS)),
+                bezier=(draw(handle), draw(st.floats(0, 1)), draw(handle), draw(st.floats(0, 1))),
+            )
+            for k in t
+        ],
+        before=draw(st.sampled_from(BEYOND)),
+        after=draw(st.sampled_from(BEYOND)),
+    )
 
 
 @settings(max_examples=120, deadline=None)
@@ -53,7 +71,11 @@ def test_beyond_its_ends_a_channel_does_what_it_was_told(channel: Channel, away:
         assert before == pytest.approx(first.v, abs=1e-9)
     if channel.after == "hold":
         assert after == pytest.approx(last.v, abs=1e-9)
-    held = channel.model_copy(update={"before": "hold", "after": "hold"}) if "smooth" not in {k.join for k in channel.keys} else channel
+    held = (
+        channel.model_copy(update={"before": "hold", "after": "hold"})
+        if "smooth" not in {k.join for k in channel.keys}
+        else channel
+    )
     within = np.mod(last.t + away - first.t, span)
     if channel.after == "cycle":
         assert after == pytest.approx(at(held, first.t + within), abs=1e-4)
@@ -83,16 +105,29 @@ def test_handles_that_fold_back_in_time_are_held_in_time() -> None:
 
 
 def shot_of(points: np.ndarray, **more: object) -> Shot:
-    stations = [Station(id=f"s{i}", east=float(x), north=float(y), up=float(z), aim=(float(x), float(y) + 50, float(z))) for i, (x, y, z) in enumerate(points)]
+    stations = [
+        Station(id=f"s{i}", east=float(x), north=float(y), up=float(z), aim=(float(x), float(y) + 50, float(z)))
+        for i, (x, y, z) in enumerate(points)
+    ]
     return Shot(id="a", name="A", frames=240, route=Route(stations=stations, **more))
 
 
-@pytest.mark.parametrize(("curve", "length"), [
-    # a parabola y = x^2 / 40 over 0 to 40: its arc length is (20 / 2) (u sqrt(1 + u^2) + asinh u) at u = 2, twice the focal scale
-    (lambda u: np.stack([40 * u, (40 * u) ** 2 / 40, np.full_like(u, 30.0)], 1), 10 * (2 * np.sqrt(5) + np.arcsinh(2)) ),
-    # one turn of a helix of radius 15 that rises 12: sqrt((2 pi 15)^2 + 12^2)
-    (lambda u: np.stack([15 * np.cos(2 * np.pi * u), 15 * np.sin(2 * np.pi * u), 30 + 12 * u], 1), np.hypot(2 * np.pi * 15, 12)),
-])
+@pytest.mark.parametrize(
+    ("curve", "length"),
+    [
+        # a parabola y = x^2 / 40 over 0 to 40: its arc length is (20 / 2) (u sqrt(1 + u^2) + asinh u) at u = 2,
+        # twice the focal scale
+        (
+            lambda u: np.stack([40 * u, (40 * u) ** 2 / 40, np.full_like(u, 30.0)], 1),
+            10 * (2 * np.sqrt(5) + np.arcsinh(2)),
+        ),
+        # one turn of a helix of radius 15 that rises 12: sqrt((2 pi 15)^2 + 12^2)
+        (
+            lambda u: np.stack([15 * np.cos(2 * np.pi * u), 15 * np.sin(2 * np.pi * u), 30 + 12 * u], 1),
+            np.hypot(2 * np.pi * 15, 12),
+        ),
+    ],
+)
 def test_arc_length_of_curves_with_a_known_length(curve, length: float) -> None:  # type: ignore[no-untyped-def]
     route = shot_of(curve(np.linspace(0, 1, 40))).route
     made = way(route, 10.0)
@@ -132,7 +167,10 @@ def test_eased_ends_cover_the_way_once_and_start_from_rest(ease: float, x: float
 
 
 def test_bearings_take_the_shorter_turn() -> None:
-    stations = [Station(id="a", east=0, north=0, up=2, aim=(-5, 50, 2)), Station(id="b", east=10, north=0, up=2, aim=(15, 50, 2))]  # 354 and 6 degrees
+    stations = [
+        Station(id="a", east=0, north=0, up=2, aim=(-5, 50, 2)),
+        Station(id="b", east=10, north=0, up=2, aim=(15, 50, 2)),
+    ]  # 354 and 6 degrees
     bearing = way(Route(stations=stations), 4.0).at(np.linspace(0, 4, 21)).bearing
     assert np.ptp(bearing) == pytest.approx(2 * np.degrees(np.arctan(0.1)), abs=0.01)
 
@@ -141,7 +179,11 @@ def test_a_stored_view_looks_where_it_looked() -> None:
     for bearing, pitch in ((0.0, 0.0), (123.0, -20.0), (300.0, 35.0)):
         station = station_from("s1", [3.0, 4.0, 5.0], bearing, pitch, 35.0)
         pose = way(Route(stations=[station]), 4.0).at(0.0)
-        assert (pose.bearing[0] % 360, pose.pitch[0], pose.focal[0]) == (pytest.approx(bearing, abs=0.02), pytest.approx(pitch, abs=0.02), 35.0)
+        assert (pose.bearing[0] % 360, pose.pitch[0], pose.focal[0]) == (
+            pytest.approx(bearing, abs=0.02),
+            pytest.approx(pitch, abs=0.02),
+            35.0,
+        )
 
 
 @pytest.fixture
@@ -149,7 +191,9 @@ def slope() -> Setting:
     """Ground that rises to the east by one in ten, with a boardwalk across it."""
     x = np.arange(129) * 2.0 - 128
     heights = np.broadcast_to((20 + x / 10).astype(np.float32), (129, 129)).copy()
-    place = small_place(growth=[], built=[Built(id="b", name="B", kind="boardwalk", line=[(-40, 30), (40, 30)], deck=30.0, width=2.0)])
+    place = small_place(
+        growth=[], built=[Built(id="b", name="B", kind="boardwalk", line=[(-40, 30), (40, 30)], deck=30.0, width=2.0)]
+    )
     return Setting(place, Ground(heights, 2.0, -128.0, -128.0))
 
 
@@ -175,19 +219,37 @@ def test_the_ride_check_says_what_is_wrong_and_where(slope: Setting) -> None:
     assert "comes within 0.1" in found(near)["near"]
     fast = shot_of(np.array([[-100, 0, 0], [100, 0, 0.0]]), way="walk")
     assert "too fast for walking" in found(fast)["fast"]
-    spin = fast.model_copy(update={"frames": 24, "route": Route(stations=[Station(id="a", east=0, north=0, up=40, aim=(0, 50, 40)), Station(id="b", east=1, north=0, up=40, aim=(1, -50, 41))])})
+    spin = fast.model_copy(
+        update={
+            "frames": 24,
+            "route": Route(
+                stations=[
+                    Station(id="a", east=0, north=0, up=40, aim=(0, 50, 40)),
+                    Station(id="b", east=1, north=0, up=40, aim=(1, -50, 41)),
+                ]
+            ),
+        }
+    )
     assert "degrees a second" in found(spin)["turning"]
     same = shot_of(np.array([[0, 0, 40], [0, 0, 40], [30, 0, 40.0]]))
     assert "stand on the same spot" in found(same)["same spot"]
     still = shot_of(np.array([[0, 0, 40.0]]))
     assert check(slope, still)["clean"] and "stands still" in found(still)["still"]
     report = check(slope, fine)
-    assert report["speed"]["least"] == pytest.approx(report["speed"]["mean"], rel=0.02) and report["length_m"] == pytest.approx(report["speed"]["mean"] * 10, rel=0.01)
+    assert report["speed"]["least"] == pytest.approx(report["speed"]["mean"], rel=0.02) and report[
+        "length_m"
+    ] == pytest.approx(report["speed"]["mean"] * 10, rel=0.01)
 
 
 def test_the_shots_camera_carries_its_keyed_exposure_and_focus(slope: Setting) -> None:
     shot = shot_of(np.array([[-60, 0, 60], [60, 0, 62.0]]))
-    shot = shot.model_copy(update={"exposure": shot.exposure.model_copy(update={"ev100": Channel(keys=[Key(t=0, v=10, join="straight"), Key(t=10, v=14)]), "focus": 7.0})})
+    shot = shot.model_copy(
+        update={
+            "exposure": shot.exposure.model_copy(
+                update={"ev100": Channel(keys=[Key(t=0, v=10, join="straight"), Key(t=10, v=14)]), "focus": 7.0}
+            )
+        }
+    )
     camera = camera_at(slope, shot, 5.0)
     assert camera.ev100 == pytest.approx(12.0) and camera.focus == 7.0
     assert camera.position == pytest.approx([0, 0, 61], abs=0.05)

@@ -1,4 +1,5 @@
-"""Small motions by their form, edits in any order, and a stage that stays a pure function of time when everything moves."""
+"""Small motions by their form, edits in any order, and a stage that stays a pure function of time when everything
+moves."""
 
 from typing import Any
 
@@ -57,7 +58,9 @@ def test_a_pulse_rises_holds_and_falls() -> None:
     assert over_one(long_, np.linspace(3, 4, 50)).min() > 0.1
 
 
-@pytest.mark.parametrize(("period", "loop", "whole"), [(0.7, 4.0, 4 / 6), (9.0, 4.0, 4.0), (0.7, None, 0.7), (2.0, 4.0, 2.0)])
+@pytest.mark.parametrize(
+    ("period", "loop", "whole"), [(0.7, 4.0, 4 / 6), (9.0, 4.0, 4.0), (0.7, None, 0.7), (2.0, 4.0, 2.0)]
+)
 def test_a_loop_holds_whole_periods(period: float, loop: float | None, whole: float) -> None:
     assert whole_period(period, loop) == pytest.approx(whole)
 
@@ -74,7 +77,10 @@ def test_wandering_has_its_size_and_its_rate() -> None:
 
 
 def test_flickers_have_the_character_of_their_source() -> None:
-    tube, candle, storm = (laid_over(np.ones_like(T), Flicker(source=s, depth=1.0, seed=5), T, None) for s in ("tube", "candle", "lightning"))
+    tube, candle, storm = (
+        laid_over(np.ones_like(T), Flicker(source=s, depth=1.0, seed=5), T, None)
+        for s in ("tube", "candle", "lightning")
+    )
     assert (tube > 0.95).mean() > 0.5 and (tube < 0.35).mean() > 0.02  # mostly bright, with drops
     assert 0.4 < candle.mean() < 0.8 and 0.05 < candle.std() < 0.4
     assert (storm < 0.02).mean() > 0.8 and storm.max() > 0.6  # mostly dark, with strokes
@@ -87,7 +93,12 @@ def test_flickers_have_the_character_of_their_source() -> None:
 def test_chance_is_even_and_answers_to_its_seed_alone() -> None:
     k = np.arange(20000)
     u = chance(7, k, 3)
-    assert u.mean() == pytest.approx(0.5, abs=0.01) and u.std() == pytest.approx(12**-0.5, abs=0.005) and u.min() >= 0 and u.max() < 1
+    assert (
+        u.mean() == pytest.approx(0.5, abs=0.01)
+        and u.std() == pytest.approx(12**-0.5, abs=0.005)
+        and u.min() >= 0
+        and u.max() < 1
+    )
     assert np.array_equal(chance(7, k[::-1], 3)[::-1], u) and not np.allclose(chance(8, k, 3), u)
     assert abs(np.corrcoef(u[:-1], u[1:])[0, 1]) < 0.03 and chance(7, np.array([-3]), 3).shape == (1,)
 
@@ -96,11 +107,22 @@ def test_recipes_are_cooked_onto_what_there_is() -> None:
     turning = cook(10.0, recipe({"kind": "turning", "turns": 0.5}), 4.0, None, True)
     assert [at(turning, t) for t in (-4.0, 0.0, 2.0, 4.0, 8.0)] == [-170, 10, 100, 190, 370]
     keyed = ramp((0, 1), (1, 3))
-    pulsing = cook(keyed, recipe({"kind": "term", "term": {"kind": "pulse", "rise": 0, "hold": 0.1, "fall": 0}}), 4.0, None, False)
-    assert pulsing.keys == keyed.keys and at(pulsing, 0.05) == pytest.approx(2.1) and at(pulsing, 0.5) == pytest.approx(2.0)
+    pulsing = cook(
+        keyed, recipe({"kind": "term", "term": {"kind": "pulse", "rise": 0, "hold": 0.1, "fall": 0}}), 4.0, None, False
+    )
+    assert (
+        pulsing.keys == keyed.keys
+        and at(pulsing, 0.05) == pytest.approx(2.1)
+        and at(pulsing, 0.5) == pytest.approx(2.0)
+    )
     again = cook(pulsing, recipe({"kind": "sway", "amount": 1, "period": 2}), 4.0, 4.0, False)
     assert again.terms == pulsing.terms and again.after == "cycle" and 4.0 / again.keys[-1].t == pytest.approx(2)
-    for wrong in ({"kind": "waltz"}, {"kind": "sway", "period": 0}, {"kind": "term", "term": {"kind": "swing", "period": -1}}, {"kind": "turning", "turns": float("nan")}):
+    for wrong in (
+        {"kind": "waltz"},
+        {"kind": "sway", "period": 0},
+        {"kind": "term", "term": {"kind": "swing", "period": -1}},
+        {"kind": "turning", "turns": float("nan")},
+    ):
         with pytest.raises(ValueError):
             recipe(wrong)
 
@@ -109,7 +131,9 @@ def test_recipes_are_cooked_onto_what_there_is() -> None:
 
 
 def test_a_first_key_makes_a_channel_of_the_constants_own_kind() -> None:
-    assert isinstance(edits.channel_of(3.0, 0.5), Channel) and isinstance(edits.channel_of("#aabbcc", 0.5), ColourChannel)
+    assert isinstance(edits.channel_of(3.0, 0.5), Channel) and isinstance(
+        edits.channel_of("#aabbcc", 0.5), ColourChannel
+    )
     moment = edits.channel_of(moment_of(0.0), 0.5)
     assert isinstance(moment, MomentChannel) and edits.channel_of(moment, 9.0) is moment
 
@@ -119,7 +143,9 @@ def test_a_new_key_goes_on_as_the_one_before_it() -> None:
     assert edits.set_key(channel, 1.0, 2.0).keys[1].join == "sine_in"
     assert edits.set_key(channel, -1.0, 2.0).keys[0].join == "sine_in"
     assert edits.set_key(channel, 1.0, 2.0, "step").keys[1].join == "step"
-    assert edits.set_key(edits.joined(channel, [0.0], join="free"), 1.0, 2.0).keys[1].join == "cubic_both"  # handles of another interval fit no new one
+    assert (
+        edits.set_key(edits.joined(channel, [0.0], join="free"), 1.0, 2.0).keys[1].join == "cubic_both"
+    )  # handles of another interval fit no new one
     assert len(edits.set_key(channel, 2.00005, 9.0).keys) == 2  # that is the key that stands there
 
 
@@ -147,14 +173,48 @@ PATHS = ("/air/haze", "/shots/a/exposure/ev100", "/shots/a/exposure/roll", "/win
 def edits_of_time(draw: st.DrawFn) -> dict[str, Any]:
     path, t = draw(st.sampled_from(PATHS)), draw(st.integers(0, 24)) / 24
     picked = [{"path": path, "times": [draw(st.integers(0, 24)) / 24]}]
-    value = {"/air/haze": 0.3, "/shots/a/exposure/ev100": 11.0, "/shots/a/exposure/roll": 5.0, "/wind/from_bearing": 200.0, "/lamps/l/amount": 300.0}[path] * draw(st.floats(0.5, 1.5))
-    return draw(st.sampled_from([
-        {"op": "key", "path": path, "t": t, "value": value}, {"op": "key", "path": path, "t": t, "value": value}, {"op": "shift_keys", "picked": picked, "by": draw(st.integers(-12, 12)) / 24},
-        {"op": "remove_keys", "picked": picked}, {"op": "join_keys", "picked": picked, "join": draw(st.sampled_from(["step", "smooth", "spline", "free", "bezier", "steps"]))},
-        {"op": "mirror_keys", "picked": picked, "about": t}, {"op": "stretch_keys", "picked": picked, "about": t, "by": 1.5}, {"op": "beyond", "path": path, "after": draw(st.sampled_from(list(BEYOND_WORDS)))},
-        {"op": "copy_keys", "picked": picked, "at": t + 1}, {"op": "unkey", "path": path, "t": t}, {"op": "repair", "shot": "a", "path": path, "how": draw(st.sampled_from(["match", "add", "round", "mirror"]))},
-        {"op": "recipe", "shot": "a", "path": path, "recipe": {"kind": "term", "term": {"kind": "wander", "amount": 0.1}}}, {"op": "retime", "shot": "a", "frames": draw(st.integers(1, 99)), "fps": "25", "keep": "scale"},
-        {"op": "raise", "path": path, "t": t, "value": value}, {"op": "remove_term", "path": path, "index": 0}]))
+    value = {
+        "/air/haze": 0.3,
+        "/shots/a/exposure/ev100": 11.0,
+        "/shots/a/exposure/roll": 5.0,
+        "/wind/from_bearing": 200.0,
+        "/lamps/l/amount": 300.0,
+    }[path] * draw(st.floats(0.5, 1.5))
+    return draw(
+        st.sampled_from(
+            [
+                {"op": "key", "path": path, "t": t, "value": value},
+                {"op": "key", "path": path, "t": t, "value": value},
+                {"op": "shift_keys", "picked": picked, "by": draw(st.integers(-12, 12)) / 24},
+                {"op": "remove_keys", "picked": picked},
+                {
+                    "op": "join_keys",
+                    "picked": picked,
+                    "join": draw(st.sampled_from(["step", "smooth", "spline", "free", "bezier", "steps"])),
+                },
+                {"op": "mirror_keys", "picked": picked, "about": t},
+                {"op": "stretch_keys", "picked": picked, "about": t, "by": 1.5},
+                {"op": "beyond", "path": path, "after": draw(st.sampled_from(list(BEYOND_WORDS)))},
+                {"op": "copy_keys", "picked": picked, "at": t + 1},
+                {"op": "unkey", "path": path, "t": t},
+                {
+                    "op": "repair",
+                    "shot": "a",
+                    "path": path,
+                    "how": draw(st.sampled_from(["match", "add", "round", "mirror"])),
+                },
+                {
+                    "op": "recipe",
+                    "shot": "a",
+                    "path": path,
+                    "recipe": {"kind": "term", "term": {"kind": "wander", "amount": 0.1}},
+                },
+                {"op": "retime", "shot": "a", "frames": draw(st.integers(1, 99)), "fps": "25", "keep": "scale"},
+                {"op": "raise", "path": path, "t": t, "value": value},
+                {"op": "remove_term", "path": path, "index": 0},
+            ]
+        )
+    )
 
 
 @settings(max_examples=60, deadline=None)
@@ -171,12 +231,17 @@ def test_whatever_is_edited_the_place_stays_sound_or_says_why_not(steps: list[di
     again = parse(place.model_dump(mode="json"))
     assert again == place
     still, shot = Motions(place, place.shots[0]).at(0.37)
-    assert 0.02 <= still.air.haze <= 1.5 and isinstance(shot.exposure.ev100, float) and Place.model_validate(still.model_dump(mode="json"))
+    assert (
+        0.02 <= still.air.haze <= 1.5
+        and isinstance(shot.exposure.ev100, float)
+        and Place.model_validate(still.model_dump(mode="json"))
+    )
 
 
 def test_a_curve_of_one_key_holds_whatever_its_rules() -> None:
     for rule in BEYOND_WORDS:
-        assert evaluate(Channel(keys=(Key(t=1, v=4),), before=rule, after=rule), [-5, 1, 9]) == pytest.approx([4, 4, 4])  # type: ignore[arg-type]
+        # type: ignore[arg-type]
+        assert evaluate(Channel(keys=(Key(t=1, v=4),), before=rule, after=rule), [-5, 1, 9]) == pytest.approx([4, 4, 4])
 
 
 # -- the stage when everything moves ------------------------------------------------------------------------
@@ -185,12 +250,51 @@ def test_a_curve_of_one_key_holds_whatever_its_rules() -> None:
 def moving_place(data: bytes) -> Place:
     shot = small_place().shots[0]
     return small_place(
-        growth=[Stand(id="pines", name="Pines", kind="pine", area=[(10, 40), (60, 40), (60, 90), (10, 90)], per_hectare=80, height=ramp((0, 6), (1, 9)), lean=ramp((0, 0), (1, 12)))],
-        sea=small_place().sea.model_copy(update={"level": ramp((0, 0.0), (1, 0.6)), "wind_speed": ramp((0, 4), (1, 9))}),
-        things=[Thing(id="box", name="Box", mesh=asset_of("box.glb", data), east=ramp((0, -6), (1, 6)), north=10.0, up=4.0, turn=ramp((0, 0), (1, 90)), scale=ramp((0, 0.5), (1, 1.5)), surface="s")],
-        surfaces=[Surface(id="s", name="S", colour=ColourChannel.model_validate({"keys": [{"t": 0, "v": "#aa3322"}, {"t": 1, "v": "#2233aa"}]}), roughness=ramp((0, 0.2), (1, 0.9)), glow=ramp((0, 0), (1, 900)))],
+        growth=[
+            Stand(
+                id="pines",
+                name="Pines",
+                kind="pine",
+                area=[(10, 40), (60, 40), (60, 90), (10, 90)],
+                per_hectare=80,
+                height=ramp((0, 6), (1, 9)),
+                lean=ramp((0, 0), (1, 12)),
+            )
+        ],
+        sea=small_place().sea.model_copy(
+            update={"level": ramp((0, 0.0), (1, 0.6)), "wind_speed": ramp((0, 4), (1, 9))}
+        ),
+        things=[
+            Thing(
+                id="box",
+                name="Box",
+                mesh=asset_of("box.glb", data),
+                east=ramp((0, -6), (1, 6)),
+                north=10.0,
+                up=4.0,
+                turn=ramp((0, 0), (1, 90)),
+                scale=ramp((0, 0.5), (1, 1.5)),
+                surface="s",
+            )
+        ],
+        surfaces=[
+            Surface(
+                id="s",
+                name="S",
+                colour=ColourChannel.model_validate({"keys": [{"t": 0, "v": "#aa3322"}, {"t": 1, "v": "#2233aa"}]}),
+                roughness=ramp((0, 0.2), (1, 0.9)),
+                glow=ramp((0, 0), (1, 900)),
+            )
+        ],
         lamps=[Lamp(id="l", name="L", east=ramp((0, -5), (1, 5)), north=8.0, up=9.0, amount=4000.0)],
-        shots=[shot.model_copy(update={"exposure": Exposure(ev100=ramp((0, 14), (1, 13)), f_number=ramp((0, 4), (1, 11)), shutter=120.0)})])
+        shots=[
+            shot.model_copy(
+                update={
+                    "exposure": Exposure(ev100=ramp((0, 14), (1, 13)), f_number=ramp((0, 4), (1, 11)), shutter=120.0)
+                }
+            )
+        ],
+    )
 
 
 def test_a_frame_in_which_everything_moves_is_the_same_alone_and_in_a_row(marsh: Ground) -> None:
@@ -203,14 +307,21 @@ def test_a_frame_in_which_everything_moves_is_the_same_alone_and_in_a_row(marsh:
     assert row[0] is not None and row[2] is not None and alone is not None
     assert np.array_equal(row[2].film.sums, alone.film.sums)
     assert not np.array_equal(row[0].film.sums, row[2].film.sums)
-    assert row[2].snapshot.place.sea.level == pytest.approx(0.2, abs=0.05) and setting.place.sea.level is not row[2].snapshot.place.sea.level
+    assert (
+        row[2].snapshot.place.sea.level == pytest.approx(0.2, abs=0.05)
+        and setting.place.sea.level is not row[2].snapshot.place.sea.level
+    )
 
 
 def test_a_thing_that_is_carried_about_is_not_built_anew(marsh: Ground, monkeypatch: pytest.MonkeyPatch) -> None:
     from lumwick.snapshot.evaluate import evaluate as instant
 
     data, built = crate(), []
-    place = small_place(growth=[], things=[Thing(id="box", name="Box", mesh=asset_of("box.glb", data), east=ramp((0, -6), (1, 6)), up=4.0)], sea=small_place().sea.model_copy(update={"present": False}))
+    place = small_place(
+        growth=[],
+        things=[Thing(id="box", name="Box", mesh=asset_of("box.glb", data), east=ramp((0, -6), (1, 6)), up=4.0)],
+        sea=small_place().sea.model_copy(update={"present": False}),
+    )
     setting = Setting(place, flat(), lambda asset: data)
     stage = Stage(setting)
     make = Furnishing.make
@@ -228,8 +339,15 @@ def test_a_walk_over_a_deck_that_is_keyed_is_checked_as_it_stands_at_the_start()
 
     deck = Built(id="b", name="B", kind="boardwalk", line=[(-40, 0), (40, 0)], deck=ramp((0, 21), (1, 23)), width=2.0)
     shot = small_place().shots[0]
-    stations = [s.model_copy(update={"north": 0.0, "east": x}) for s, x in zip(shot.route.stations, (-1.0, 0.0, 0.4), strict=True)]
-    place = small_place(growth=[], built=[deck], shots=[shot.model_copy(update={"route": shot.route.model_copy(update={"way": "walk", "stations": stations})})])
+    stations = [
+        s.model_copy(update={"north": 0.0, "east": x})
+        for s, x in zip(shot.route.stations, (-1.0, 0.0, 0.4), strict=True)
+    ]
+    place = small_place(
+        growth=[],
+        built=[deck],
+        shots=[shot.model_copy(update={"route": shot.route.model_copy(update={"way": "walk", "stations": stations})})],
+    )
     report = check(Setting(place, flat()), place.shots[0])
     assert report["clearance"]["least"] == pytest.approx(1.6, abs=0.02)
 

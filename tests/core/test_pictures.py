@@ -64,7 +64,12 @@ def test_an_edit_gives_what_a_fresh_stage_gives(setting: Setting) -> None:
     shot = setting.place.shots[0]
     stage = Stage(setting)
     stage.set(evaluate(setting, shot, 0.0))
-    place = setting.place.model_copy(update={"growth": setting.place.growth[:1], "built": [Built(id="b", name="B", kind="jetty", line=[(0, 20), (10, 30)])]})
+    place = setting.place.model_copy(
+        update={
+            "growth": setting.place.growth[:1],
+            "built": [Built(id="b", name="B", kind="jetty", line=[(0, 20), (10, 30)])],
+        }
+    )
     edited = Setting(place, setting.ground)
     stage.change(edited)
     one, two = (frame_picture(s, shot, 1, (64, 36), QUICK) for s in (stage, Stage(edited)))
@@ -94,7 +99,9 @@ def test_sample_pairs_fill_the_square_evenly() -> None:
 
 
 @pytest.mark.parametrize(("one", "two"), [((0, 0), (2, 0)), ((0, 1), (2, 1)), ((3, 0), (5, 1)), ((3, 0), (11, 0))])
-def test_the_choices_of_one_sample_have_nothing_to_do_with_each_other(one: tuple[int, int], two: tuple[int, int]) -> None:
+def test_the_choices_of_one_sample_have_nothing_to_do_with_each_other(
+    one: tuple[int, int], two: tuple[int, int]
+) -> None:
     # a mean over two choices of a pixel must go to the product of the means as samples are added
     wrong = []
     for pixel in range(60):
@@ -117,7 +124,6 @@ def test_more_samples_than_the_table_are_new_samples() -> None:
     assert np.abs(first - later).max() > 0.1 and later.mean(0) == pytest.approx([0.5, 0.5], abs=0.01)
 
 
-
 def test_route_runs_evenly_and_passes_its_stations(setting: Setting) -> None:
     shot = setting.place.shots[0]
     w = setting.way(shot)
@@ -131,18 +137,32 @@ def test_route_runs_evenly_and_passes_its_stations(setting: Setting) -> None:
 
 def test_a_circle_of_stations_has_nearly_a_circles_length() -> None:
     a = np.linspace(0, 2 * np.pi, 33)
-    stations = [Station(id=f"s{i}", east=10 * np.cos(k), north=10 * np.sin(k), up=3, aim=(0, 0, 3)) for i, k in enumerate(a)]
+    stations = [
+        Station(id=f"s{i}", east=10 * np.cos(k), north=10 * np.sin(k), up=3, aim=(0, 0, 3)) for i, k in enumerate(a)
+    ]
     assert way(Route(stations=stations), 4.0).length == pytest.approx(2 * np.pi * 10, rel=1e-3)
 
 
 def test_walk_keeps_eye_height_on_a_deck(marsh: Ground) -> None:
     deck = Built(id="w", name="Walk", kind="boardwalk", line=[(-20, 40), (20, 40)], deck=3.0)
-    stations = [Station(id="a", east=-10, north=40, up=0, aim=(30, 40, 4)), Station(id="b", east=10, north=40, up=0, aim=(40, 40, 4))]
-    setting = Setting(small_place(built=[deck], shots=[Shot(id="a", name="A", frames=240, route=Route(way="walk", stations=stations))]), marsh)
+    stations = [
+        Station(id="a", east=-10, north=40, up=0, aim=(30, 40, 4)),
+        Station(id="b", east=10, north=40, up=0, aim=(40, 40, 4)),
+    ]
+    setting = Setting(
+        small_place(
+            built=[deck], shots=[Shot(id="a", name="A", frames=240, route=Route(way="walk", stations=stations))]
+        ),
+        marsh,
+    )
     p = setting.way(setting.place.shots[0]).at(np.linspace(0, 10, 50)).position
     assert np.allclose(p[:, 2], 4.6, atol=0.02)
     report = check(setting, setting.place.shots[0])
-    assert report["clean"] and report["clearance"]["least"] == pytest.approx(1.6, abs=0.02) and report["speed"]["mean"] == pytest.approx(2.0, rel=0.01)
+    assert (
+        report["clean"]
+        and report["clearance"]["least"] == pytest.approx(1.6, abs=0.02)
+        and report["speed"]["mean"] == pytest.approx(2.0, rel=0.01)
+    )
 
 
 def test_routes_that_are_wrong_are_told(marsh: Ground) -> None:
@@ -150,7 +170,10 @@ def test_routes_that_are_wrong_are_told(marsh: Ground) -> None:
         s = Setting(small_place(shots=[Shot(id="a", name="A", route=Route(way=way_, stations=list(stations)))]), marsh)
         return [f["kind"] for f in check(s, s.place.shots[0])["found"]]
 
-    a, b = Station(id="a", east=0, north=0, up=30, aim=(0, 9, 30)), Station(id="b", east=0, north=0, up=30, aim=(9, 0, 30))
+    a, b = (
+        Station(id="a", east=0, north=0, up=30, aim=(0, 9, 30)),
+        Station(id="b", east=0, north=0, up=30, aim=(9, 0, 30)),
+    )
     assert ridden(a) == ["still"]
     assert "same spot" in ridden(a, b)
     assert "under" in ridden(Station(id="z", east=0, north=0, up=-9, aim=(0, 9, 0)), a)
@@ -176,7 +199,9 @@ def run(*args: object) -> object:
 
 def test_command_line(place_file: Path, tmp_path: Path) -> None:
     out = tmp_path / "frames"
-    made = run("render", place_file, "--shot", "A", "--frames", "2-3,5", "--size", "64x36", "--quality", "sketch", "--out", out)
+    made = run(
+        "render", place_file, "--shot", "A", "--frames", "2-3,5", "--size", "64x36", "--quality", "sketch", "--out", out
+    )
     assert made.exit_code == 0, made.output  # type: ignore[attr-defined]
     assert sorted(p.name for p in out.iterdir()) == ["a.00002.png", "a.00003.png", "a.00005.png"]
     assert json.loads(run("check", place_file, "--shot", "a").stdout)["clearance"]["least"] > 1  # type: ignore[attr-defined]
@@ -188,18 +213,35 @@ def test_command_line(place_file: Path, tmp_path: Path) -> None:
     assert closes.exit_code == 1 and not json.loads(closes.stdout)["closes"]  # type: ignore[attr-defined]
     assert {a["name"] for a in json.loads(run("motion", place_file, "--shot", "a").stdout)} >= {"camera"}  # type: ignore[attr-defined]
     assert json.loads(run("lapse", "--event", "3h", "--clip", "10s", "--fps", "24").stdout)["interval"] == 45  # type: ignore[attr-defined]
-    assert json.loads(run("meet", "--lat", "54.6", "--lon", "-3.5", "--offset", "1", "--date", "2026-06-05", "--bearing", "180").stdout)[0]["when"].startswith("2026-06-05T13:1")  # type: ignore[attr-defined]
+    assert json.loads(
+        run(
+            "meet", "--lat", "54.6", "--lon", "-3.5", "--offset", "1", "--date", "2026-06-05", "--bearing", "180"
+        ).stdout
+    )[0]["when"].startswith("2026-06-05T13:1")  # type: ignore[attr-defined]
     assert run("compare", place_file, place_file).stdout == ""  # type: ignore[attr-defined]
 
 
-@pytest.mark.parametrize(("args", "says"), [
-    (["render", "{place}", "--shot", "z", "--out", "x"], "no shot 'z'"), (["render", "{place}", "--shot", "a", "--frames", "9-2", "--out", "x"], "not in order"),
-    (["render", "{place}", "--shot", "a", "--frames", "1-99", "--out", "x"], "past the shot's last"), (["render", "{place}", "--shot", "a", "--size", "huge", "--out", "x"], "1280x720"),
-    (["render", "{place}", "--shot", "a"], "--out FOLDER"), (["render", "{place}", "--shot", "a", "--quality", "best", "--out", "x"], "choose sketch"), (["render", "gone.zip", "--shot", "a", "--out", "x"], "no file"),
-    (["sun", "--lat", "99", "--lon", "0", "--at", "2026-01-01"], "Latitude"), (["sun", "--lat", "9", "--lon", "0", "--at", "noon"], "written like"), (["sun", "--lat", "9", "--lon", "0", "--at", "1800-01-01"], "1900 to 2100"),
-    (["import-land", "{place}", "--out", "x"], "not an elevation file"), (["frobnicate"], "No such command"), (["render"], "Missing"),
-])
-def test_bad_input_is_one_line_and_exit_code_2(args: list[str], says: str, place_file: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]) -> None:
+@pytest.mark.parametrize(
+    ("args", "says"),
+    [
+        (["render", "{place}", "--shot", "z", "--out", "x"], "no shot 'z'"),
+        (["render", "{place}", "--shot", "a", "--frames", "9-2", "--out", "x"], "not in order"),
+        (["render", "{place}", "--shot", "a", "--frames", "1-99", "--out", "x"], "past the shot's last"),
+        (["render", "{place}", "--shot", "a", "--size", "huge", "--out", "x"], "1280x720"),
+        (["render", "{place}", "--shot", "a"], "--out FOLDER"),
+        (["render", "{place}", "--shot", "a", "--quality", "best", "--out", "x"], "choose sketch"),
+        (["render", "gone.zip", "--shot", "a", "--out", "x"], "no file"),
+        (["sun", "--lat", "99", "--lon", "0", "--at", "2026-01-01"], "Latitude"),
+        (["sun", "--lat", "9", "--lon", "0", "--at", "noon"], "written like"),
+        (["sun", "--lat", "9", "--lon", "0", "--at", "1800-01-01"], "1900 to 2100"),
+        (["import-land", "{place}", "--out", "x"], "not an elevation file"),
+        (["frobnicate"], "No such command"),
+        (["render"], "Missing"),
+    ],
+)
+def test_bad_input_is_one_line_and_exit_code_2(
+    args: list[str], says: str, place_file: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
+) -> None:
     monkeypatch.setattr("sys.argv", ["lumwick", *(a.format(place=place_file) for a in args)])
     with pytest.raises(SystemExit) as left:
         cli.main()

@@ -17,16 +17,34 @@ from tests.conftest import small_place
 FLAT = Ground(np.full((129, 129), 10.0, np.float32), 2.0, -128.0, -128.0)
 
 
-def station(name: str, east: float, north: float, up: float = 14.0, aim: tuple[float, float, float] | None = None, **more: object) -> Station:
+def station(
+    name: str,
+    east: float,
+    north: float,
+    up: float = 14.0,
+    aim: tuple[float, float, float] | None = None,
+    **more: object,
+) -> Station:
     return Station(id=name, east=east, north=north, up=up, aim=aim or (east, north + 40, up - 2), **more)
 
 
 def shot_with(*stations: Station, frames: int = 240, exposure: Exposure | None = None, **more: object) -> Shot:
-    return Shot(id="a", name="A", frames=frames, exposure=exposure or Exposure(f_number=16, focus=15), route=Route(stations=list(stations), **more))
+    return Shot(
+        id="a",
+        name="A",
+        frames=frames,
+        exposure=exposure or Exposure(f_number=16, focus=15),
+        route=Route(stations=list(stations), **more),
+    )
 
 
 def setting_of(shot: Shot, ground: Ground = FLAT, **more: object) -> Setting:
-    return Setting(small_place(**{"growth": [], "sea": small_place().sea.model_copy(update={"present": False}), **more, "shots": [shot]}), ground)
+    return Setting(
+        small_place(
+            **{"growth": [], "sea": small_place().sea.model_copy(update={"present": False}), **more, "shots": [shot]}
+        ),
+        ground,
+    )
 
 
 def kinds(setting: Setting, shot: Shot | None = None) -> set[str]:
@@ -37,16 +55,36 @@ STRAIGHT = (station("a", 0, -20), station("b", 0, 0), station("c", 0, 20))
 CASES = {
     "near": (shot_with(station("a", 0, -20), station("b", 0, 0, 10.1, (0, 40, 8)), station("c", 0, 20)), "lift"),
     "under": (shot_with(station("a", 0, -20), station("b", 0, 0, 8.0, (0, 40, 8)), station("c", 0, 20)), "lift"),
-    "jolt": (shot_with(station("a", 0, -20), station("b", 6, -6), station("b2", -6, 4), station("c", 0, 20), frames=96), "smooth"),
-    "turning": (shot_with(station("a", 0, -20, aim=(40, -20, 13)), station("b", 0, 0, aim=(-40, 0, 13)), station("c", 0, 20, aim=(40, 20, 13)), frames=96), "longer"),
-    "strobing": (shot_with(station("a", 0, -20, aim=(40, -20, 13)), station("c", 0, 20, aim=(-40, 20, 13)), frames=240), "longer"),
+    "jolt": (
+        shot_with(station("a", 0, -20), station("b", 6, -6), station("b2", -6, 4), station("c", 0, 20), frames=96),
+        "smooth",
+    ),
+    "turning": (
+        shot_with(
+            station("a", 0, -20, aim=(40, -20, 13)),
+            station("b", 0, 0, aim=(-40, 0, 13)),
+            station("c", 0, 20, aim=(40, 20, 13)),
+            frames=96,
+        ),
+        "longer",
+    ),
+    "strobing": (
+        shot_with(station("a", 0, -20, aim=(40, -20, 13)), station("c", 0, 20, aim=(-40, 20, 13)), frames=240),
+        "longer",
+    ),
     "level": (shot_with(*STRAIGHT, level_within=0.0, exposure=Exposure(roll=2.0, f_number=16, focus=15)), "level"),
     "looking away": (shot_with(station("a", 0, -20, aim=(0, -60, 13)), station("c", 0, 20, aim=(0, -60, 13))), "ahead"),
     "focus": (shot_with(*STRAIGHT, exposure=Exposure(f_number=1.4, focus=0.5)), "focus"),
     "same spot": (shot_with(station("a", 0, -20), station("b", 0, -20), station("c", 0, 20)), "apart"),
     "out of frame": (shot_with(*STRAIGHT, spot=(60.0, 20.0, 10.0), focus_on="subject"), "frame"),
     "eye height": (shot_with(*STRAIGHT, way="walk", eye_height=2.4, frames=720), "eye"),
-    "abrupt": (shot_with(*(s.model_copy(update={"time": t}) for s, t in zip(STRAIGHT, (2.0, 4.0, 6.0), strict=True)), timing="by stations"), "ease"),
+    "abrupt": (
+        shot_with(
+            *(s.model_copy(update={"time": t}) for s, t in zip(STRAIGHT, (2.0, 4.0, 6.0), strict=True)),
+            timing="by stations",
+        ),
+        "ease",
+    ),
     "fast": (shot_with(station("a", 0, -100), station("c", 0, 100), way="walk"), "longer"),
 }
 
@@ -86,7 +124,14 @@ def test_walls_are_measured_and_gone_through_and_gone_round() -> None:
 
 
 def test_leaves_are_where_the_plants_are() -> None:
-    pines = Stand(id="pines", name="Pines", kind="pine", area=[(-30, -30), (30, -30), (30, 30), (-30, 30)], per_hectare=60, height=8)
+    pines = Stand(
+        id="pines",
+        name="Pines",
+        kind="pine",
+        area=[(-30, -30), (30, -30), (30, 30), (-30, 30)],
+        per_hectare=60,
+        height=8,
+    )
     shot = shot_with(station("a", -40, 0, 13), station("c", 40, 0, 13))
     setting = setting_of(shot, growth=[pines])
     around = surroundings(setting)
@@ -99,21 +144,41 @@ def test_leaves_are_where_the_plants_are() -> None:
     near = around.leaves(leaf[None] + [0, 0, 0.001], 0.3)
     assert near.distance[0] < 0.002 and near.name[0] == "Pines"
     assert not np.isfinite(around.leaves(np.array([[100.0, 100, 30]]), 0.3).distance[0])
-    into = shot_with(station("a", float(leaf[0]) - 15, float(leaf[1]), float(leaf[2])), station("c", float(leaf[0]) + 15, float(leaf[1]), float(leaf[2])))
+    into = shot_with(
+        station("a", float(leaf[0]) - 15, float(leaf[1]), float(leaf[2])),
+        station("c", float(leaf[0]) + 15, float(leaf[1]), float(leaf[2])),
+    )
     assert "leaf" in kinds(setting_of(into, growth=[pines]))
 
 
 def test_water_crests_are_met_where_waves_are(marsh: Ground) -> None:
-    over = Shot(id="a", name="A", frames=240, exposure=Exposure(f_number=16, focus=20), route=Route(stations=[station("a", -480, -100, 0.35, (-480, 0, 0)), station("c", -470, 100, 0.35, (-470, 200, 0))]))
-    setting = Setting(small_place(growth=[], shots=[over], sea=small_place().sea.model_copy(update={"wind_speed": 14})), marsh)
+    over = Shot(
+        id="a",
+        name="A",
+        frames=240,
+        exposure=Exposure(f_number=16, focus=20),
+        route=Route(
+            stations=[station("a", -480, -100, 0.35, (-480, 0, 0)), station("c", -470, 100, 0.35, (-470, 200, 0))]
+        ),
+    )
+    setting = Setting(
+        small_place(growth=[], shots=[over], sea=small_place().sea.model_copy(update={"wind_speed": 14})), marsh
+    )
     found = [f for f in faults(setting, over)[1] if f.kind in ("under water", "water")]
     assert found
     mended, _ = mend(setting, over, "lift", found[0].begins, found[0].ends, found[0].kind)
-    assert not {"under water", "water"} & kinds(Setting(setting.place.model_copy(update={"shots": [mended]}), marsh), mended)
+    assert not {"under water", "water"} & kinds(
+        Setting(setting.place.model_copy(update={"shots": [mended]}), marsh), mended
+    )
 
 
 def test_slowing_a_stretch_lowers_its_speed_and_keeps_the_clip() -> None:
-    s = [station("a", 0, -60, aim=(0, 40, 12)), station("b", 0, -30, aim=(0, 40, 12)), station("c", 0, 0, aim=(-40, 20, 12)), station("d", 0, 60, aim=(0, 140, 12))]
+    s = [
+        station("a", 0, -60, aim=(0, 40, 12)),
+        station("b", 0, -30, aim=(0, 40, 12)),
+        station("c", 0, 0, aim=(-40, 20, 12)),
+        station("d", 0, 60, aim=(0, 140, 12)),
+    ]
     shot = shot_with(*s, frames=360)
     setting = setting_of(shot)
     fault = next(f for f in faults(setting, shot)[1] if "slow" in f.repairs and f.ends < 0.9 * shot.seconds)
@@ -126,16 +191,34 @@ def test_slowing_a_stretch_lowers_its_speed_and_keeps_the_clip() -> None:
 
 
 def test_a_walk_over_water_is_told_and_brought_ashore(marsh: Ground) -> None:
-    walk = Shot(id="a", name="A", frames=1200, exposure=Exposure(f_number=16, focus=10), route=Route(way="walk", stations=[station("a", -560, -60, 0), station("b", -555, -40, 0)]))
+    walk = Shot(
+        id="a",
+        name="A",
+        frames=1200,
+        exposure=Exposure(f_number=16, focus=10),
+        route=Route(way="walk", stations=[station("a", -560, -60, 0), station("b", -555, -40, 0)]),
+    )
     assert "no floor" in kinds(Setting(small_place(growth=[], shots=[walk]), marsh))
-    outside = Shot(id="a", name="A", frames=1200, route=Route(way="walk", stations=[station("a", 5000, 0, 0), station("b", 5010, 0, 0)]))
-    assert "the survey ends" in " ".join(f["text"] for f in check(Setting(small_place(growth=[], shots=[outside]), marsh), outside)["found"])
+    outside = Shot(
+        id="a",
+        name="A",
+        frames=1200,
+        route=Route(way="walk", stations=[station("a", 5000, 0, 0), station("b", 5010, 0, 0)]),
+    )
+    assert "the survey ends" in " ".join(
+        f["text"] for f in check(Setting(small_place(growth=[], shots=[outside]), marsh), outside)["found"]
+    )
 
 
 def test_stairs_of_a_model_are_climbed() -> None:
     import trimesh
 
-    steps = trimesh.util.concatenate([trimesh.creation.box(bounds=[[-1, 0.3 * k, 0], [1, 7 if k == 11 else 0.3 * (k + 1), 0.17 * (k + 1)]]) for k in range(12)])
+    steps = trimesh.util.concatenate(
+        [
+            trimesh.creation.box(bounds=[[-1, 0.3 * k, 0], [1, 7 if k == 11 else 0.3 * (k + 1), 0.17 * (k + 1)]])
+            for k in range(12)
+        ]
+    )
     roof = trimesh.creation.box(bounds=[[-1, 0, 6], [1, 4, 6.2]])
     data = trimesh.util.concatenate([steps, roof]).export(file_type="stl")
     thing = Thing(id="stairs", name="Stairs", mesh=Asset(sha256="1" * 64, name="stairs.stl", bytes=len(data)), up=10.0)
@@ -149,7 +232,14 @@ def test_stairs_of_a_model_are_climbed() -> None:
 
 
 def test_a_spoilt_route_is_mended_as_a_whole() -> None:
-    shot = shot_with(station("a", 0, -30), station("b", 2, -5, 9.2, (30, 0, 9)), station("c", 0, 10, aim=(-40, 0, 12), roll=2.0), station("d", 4, 40), frames=120, level_within=0.0)
+    shot = shot_with(
+        station("a", 0, -30),
+        station("b", 2, -5, 9.2, (30, 0, 9)),
+        station("c", 0, 10, aim=(-40, 0, 12), roll=2.0),
+        station("d", 4, 40),
+        frames=120,
+        level_within=0.0,
+    )
     setting = setting_of(shot)
     before = kinds(setting)
     mended, done = mend_all(setting, shot)
@@ -170,8 +260,12 @@ def test_a_repair_that_is_not_wanted_is_refused() -> None:
 def test_a_cut_that_jumps_in_exposure_is_told_and_matched() -> None:
     from lumwick.place.document import Cut, Piece
 
-    first = shot_with(*STRAIGHT).model_copy(update={"id": "first", "name": "First", "frames": 48, "exposure": Exposure(ev100=10.0, f_number=16, focus=15)})
-    second = shot_with(*STRAIGHT, exposure=Exposure(ev100=Channel(keys=[Key(t=0, v=14), Key(t=2, v=15)]), f_number=16, focus=15))
+    first = shot_with(*STRAIGHT).model_copy(
+        update={"id": "first", "name": "First", "frames": 48, "exposure": Exposure(ev100=10.0, f_number=16, focus=15)}
+    )
+    second = shot_with(
+        *STRAIGHT, exposure=Exposure(ev100=Channel(keys=[Key(t=0, v=14), Key(t=2, v=15)]), f_number=16, focus=15)
+    )
     place = setting_of(second).place
 
     def cut(*shots: Shot, join: str = "cut") -> Setting:
@@ -195,11 +289,21 @@ def test_a_cut_out_of_a_dark_room_is_told_by_the_light_in_it() -> None:
     lit = Exposure(ev100=14, f_number=16, focus=15)
     hide = Built(id="hide", name="Hide", kind="hide", line=[(0, 0)], width=4.0, deck=10.4)
     out = shot_with(station("a", 90, 0), station("b", 90, 8), exposure=lit)
-    room = shot_with(station("a", 0, 0.6, 12.0, (0, -10, 4)), way="fixed", exposure=lit).model_copy(update={"id": "room", "name": "The room"})
+    room = shot_with(station("a", 0, 0.6, 12.0, (0, -10, 4)), way="fixed", exposure=lit).model_copy(
+        update={"id": "room", "name": "The room"}
+    )
     place = setting_of(out).place.model_copy(update={"built": [hide]})
 
     def cut(first: Shot, second: Shot) -> Setting:
-        return Setting(place.model_copy(update={"shots": [first, second], "cut": Cut(pieces=[Piece(id="p", shot=first.id), Piece(id="q", shot=second.id)])}), FLAT)
+        return Setting(
+            place.model_copy(
+                update={
+                    "shots": [first, second],
+                    "cut": Cut(pieces=[Piece(id="p", shot=first.id), Piece(id="q", shot=second.id)]),
+                }
+            ),
+            FLAT,
+        )
 
     setting = cut(room, out)
     inside, clear = (surroundings(setting).openness(camera_at(setting, s, 0.0)) for s in (room, out))

@@ -63,12 +63,19 @@ def test_samples_added_where_wanted_are_the_ones_that_an_even_film_has(stage: St
 
 
 def test_an_adaptive_picture_spends_what_the_quality_says(stage: Stage) -> None:
-    picture = picture_at(stage, stage.setting.place.shots[0], 0.3, (64, 36), Quality(16, 1, "none", noise=0.01, most=64), EYE)
+    picture = picture_at(
+        stage, stage.setting.place.shots[0], 0.3, (64, 36), Quality(16, 1, "none", noise=0.01, most=64), EYE
+    )
     assert picture is not None and picture.film.samples == pytest.approx(16, abs=0.5)
     spread = picture.film.counted[..., 0]
     assert spread.min() == 8 and spread.max() > 17
     assert picture.film.note  # and says where it was not enough
-    assert picture_at(stage, stage.setting.place.shots[0], 0.3, (64, 36), Quality(16, 1, "none", noise=5.0, most=64), EYE).film.samples == 8  # type: ignore[union-attr]
+    assert (
+        picture_at(
+            stage, stage.setting.place.shots[0], 0.3, (64, 36), Quality(16, 1, "none", noise=5.0, most=64), EYE
+        ).film.samples
+        == 8
+    )  # type: ignore[union-attr]
 
 
 def test_light_set_aside_is_spread_and_none_of_it_is_lost() -> None:
@@ -101,9 +108,16 @@ def test_cut_out_sky_and_mattes(stage: Stage) -> None:
     assert picture is not None
     cut = cut_out(picture.film, picture.light, EYE, picture.snapshot.grade, 1)
     assert cut.shape == (36, 64, 4) and cut[0, 5, 3] == 0 and cut[-1, 30, 3] == 255 and cut[0, 5, :3].max() == 0
-    assert np.abs(cut[-1, 30, :3].astype(int) - picture.pixels[-1, 30]).max() <= 2  # where there is no sky it is the picture
+    assert (
+        np.abs(cut[-1, 30, :3].astype(int) - picture.pixels[-1, 30]).max() <= 2
+    )  # where there is no sky it is the picture
     ground = matte(picture.film, names_of("ground, water"))
-    assert ground.shape == (36, 64, 4) and ground[-1].max() > 0 and ground[0].max() == 0 and (ground[..., 0] == ground[..., 3]).all()
+    assert (
+        ground.shape == (36, 64, 4)
+        and ground[-1].max() > 0
+        and ground[0].max() == 0
+        and (ground[..., 0] == ground[..., 3]).all()
+    )
     with pytest.raises(RenderError, match="needs passes"):
         cut_out(Film(picture.film.sums), picture.light, EYE, picture.snapshot.grade, 1)
 

@@ -25,10 +25,43 @@ def film(stage: Stage, samples: int = 2) -> np.ndarray:
 def meadow(marsh) -> Setting:  # type: ignore[no-untyped-def]
     """Grass and reeds over a few hundred metres, and pines."""
     whole = [(-280, -280), (280, -280), (280, 280), (-280, 280)]
-    place = small_place(growth=[
-        Stand(id="grass", name="Grass", kind="grass", area=whole, per_hectare=9000, height=0.5, slope_most=90, lowest=-3, seed=1),
-        Stand(id="reeds", name="Reeds", kind="reed", area=[(-60, 0), (60, 0), (60, 60), (-60, 60)], per_hectare=9000, height=1.8, slope_most=90, lowest=-3, seed=2),
-        Stand(id="pines", name="Pines", kind="pine", area=[(30, 100), (120, 100), (120, 200), (30, 200)], per_hectare=60, height=9, slope_most=90, seed=3)], sea=Sea(present=False))
+    place = small_place(
+        growth=[
+            Stand(
+                id="grass",
+                name="Grass",
+                kind="grass",
+                area=whole,
+                per_hectare=9000,
+                height=0.5,
+                slope_most=90,
+                lowest=-3,
+                seed=1,
+            ),
+            Stand(
+                id="reeds",
+                name="Reeds",
+                kind="reed",
+                area=[(-60, 0), (60, 0), (60, 60), (-60, 60)],
+                per_hectare=9000,
+                height=1.8,
+                slope_most=90,
+                lowest=-3,
+                seed=2,
+            ),
+            Stand(
+                id="pines",
+                name="Pines",
+                kind="pine",
+                area=[(30, 100), (120, 100), (120, 200), (30, 200)],
+                per_hectare=60,
+                height=9,
+                slope_most=90,
+                seed=3,
+            ),
+        ],
+        sea=Sea(present=False),
+    )
     return Setting(place, marsh)
 
 
@@ -73,7 +106,9 @@ def test_a_turn_of_the_camera_or_another_hour_places_nothing_again(setting: Sett
 
 
 def test_frames_of_a_fast_day_do_not_depend_on_the_frames_before(setting: Setting) -> None:
-    shot = setting.place.shots[0].model_copy(update={"clock": Clock(start="2026-06-05T20:00", speed=0.01)})  # steps of the sun far below any rounding
+    shot = setting.place.shots[0].model_copy(
+        update={"clock": Clock(start="2026-06-05T20:00", speed=0.01)}
+    )  # steps of the sun far below any rounding
     ran, alone = Stage(setting), Stage(setting)
     for t in (0.0, 0.25, 0.5):
         ran.set(evaluate(setting, shot, t))
@@ -83,14 +118,34 @@ def test_frames_of_a_fast_day_do_not_depend_on_the_frames_before(setting: Settin
 
 def test_a_looped_place_is_back_where_it_began(marsh) -> None:  # type: ignore[no-untyped-def]
     still = Route(stations=[Station(id="s1", east=0, north=-30, up=6, aim=(10, 60, 2))])
-    place = small_place(shots=[Shot(id="a", name="A", frames=36, loop=True, clock=Clock(start="2026-06-05T10:00", speed=0), exposure=Exposure(ev100=14.0), route=still)])
+    place = small_place(
+        shots=[
+            Shot(
+                id="a",
+                name="A",
+                frames=36,
+                loop=True,
+                clock=Clock(start="2026-06-05T10:00", speed=0),
+                exposure=Exposure(ev100=14.0),
+                route=still,
+            )
+        ]
+    )
     setting = Setting(place, marsh)
     shot = place.shots[0]
     stage = Stage(setting)
     states = []
     for t in (0.0, 0.4, shot.seconds):
         stage.set(evaluate(setting, shot, t))
-        states.append((stage.world.transform.copy(), stage.world.fold.copy(), stage.world.slope3.copy(), stage.world.water.copy(), stage._sheet_v.copy()))
+        states.append(
+            (
+                stage.world.transform.copy(),
+                stage.world.fold.copy(),
+                stage.world.slope3.copy(),
+                stage.world.water.copy(),
+                stage._sheet_v.copy(),
+            )
+        )
     for first, between, last in zip(*states, strict=True):
         assert np.allclose(first, last, atol=2e-4)
         assert not np.allclose(first, between, atol=2e-4)
@@ -120,7 +175,9 @@ def test_every_tuft_within_sight_is_drawn_once_near_or_far(meadow: Setting) -> N
                 cells += [(int(x) + i, int(y) + j) for x, y in low for i in range(k) for j in range(k)]
         assert len(cells) == len(set(cells)) > 3000
     near = [t for n, t in seen if n.split()[2:4] == ["2", "0"]]
-    assert near and all(np.linalg.norm(t[:, 9:] - EYE.position, axis=1).max() < 1.2 * KINDS["grass"].reaches[0] for t in near)
+    assert near and all(
+        np.linalg.norm(t[:, 9:] - EYE.position, axis=1).max() < 1.2 * KINDS["grass"].reaches[0] for t in near
+    )
     most = max(np.linalg.norm(t[:, 9:] - EYE.position, axis=1).max() for _, t in seen)
     assert most < 1.2 * KINDS["grass"].reaches[-1]
 
@@ -133,7 +190,9 @@ def test_scattered_light_meets_the_same_plants_in_their_simplest_form(meadow: Se
     for name, part in fine.items():
         twin = parts[f"{name} scattered"]
         assert twin.mask == embree.MASK_COARSE and twin.transforms is part.transforms and twin.child is not part.child
-    assert all(p.mask in (embree.MASK_FINE, embree.MASK_COARSE, embree.MASK_FINE | embree.MASK_COARSE) for p in parts.values())
+    assert all(
+        p.mask in (embree.MASK_FINE, embree.MASK_COARSE, embree.MASK_FINE | embree.MASK_COARSE) for p in parts.values()
+    )
 
 
 def test_a_stand_that_did_not_change_is_kept(meadow: Setting) -> None:
@@ -150,8 +209,12 @@ def test_plants_sway_and_do_not_move_alike(meadow: Setting) -> None:
     stage = Stage(pines)
     leans = []
     for t in np.arange(0, 6, 0.25):
-        parts, _ = stage.stands.parts(evaluate(pines, shot, float(t), Camera(np.array([75.0, 60.0, 6.0]), direction_of(0, 0))))
-        m = np.concatenate([p.transforms for n, p in parts.items() if n.startswith("stand pines") and p.mask & embree.MASK_FINE])
+        parts, _ = stage.stands.parts(
+            evaluate(pines, shot, float(t), Camera(np.array([75.0, 60.0, 6.0]), direction_of(0, 0)))
+        )
+        m = np.concatenate(
+            [p.transforms for n, p in parts.items() if n.startswith("stand pines") and p.mask & embree.MASK_FINE]
+        )
         order = np.lexsort((m[:, 10], m[:, 9]))
         leans.append(m[order, 6] / m[order, 8])
     motion = np.array(leans)

@@ -39,7 +39,9 @@ def png(pixels: np.ndarray) -> bytes:
     return buffer.getvalue()
 
 
-def exposed(stage: Stage, camera: Camera, samples: int = 16, size: tuple[int, int] = (96, 54), **limits: int) -> np.ndarray:
+def exposed(
+    stage: Stage, camera: Camera, samples: int = 16, size: tuple[int, int] = (96, 54), **limits: int
+) -> np.ndarray:
     setting = stage.setting
     stage.set(evaluate(setting, setting.place.shots[0], 0.0, camera))
     film = blank(*size)
@@ -68,7 +70,9 @@ def test_wet_sand_is_darker_and_shines() -> None:
     setting, stage = flat()
     data = {}
     for wet in (0.0, 1.0):
-        surface = Surface(id="s", name="Sand", pattern="sand", colour="#b9a684", second="#b9a684", roughness=0.9, wet=wet, relief=0.0)
+        surface = Surface(
+            id="s", name="Sand", pattern="sand", colour="#b9a684", second="#b9a684", roughness=0.9, wet=wet, relief=0.0
+        )
         from lumwick.trace.furnish import Textures, surface_look
 
         look = surface_look(setting, surface, Textures())
@@ -76,7 +80,12 @@ def test_wet_sand_is_darker_and_shines() -> None:
         stage.add_target("card", *quad(-30, -30, 30, 30, 30, 30), look=look)
         down = Camera(np.array([0.0, -0.1, 40.0]), direction_of(0.0, -89.0), 50.0, focus=1000.0)
         s = evaluate(setting, setting.place.shots[0], 0.0, down).sun_direction
-        mirror = Camera(np.array([0.0, 0.0, 30.0]) + 12 * np.array([-s[0], -s[1], s[2]]), np.array([s[0], s[1], -s[2]]), 50.0, focus=1000.0)  # towards the sun's mirror image
+        mirror = Camera(
+            np.array([0.0, 0.0, 30.0]) + 12 * np.array([-s[0], -s[1], s[2]]),
+            np.array([s[0], s[1], -s[2]]),
+            50.0,
+            focus=1000.0,
+        )  # towards the sun's mirror image
         data[wet] = (exposed(stage, down).mean(), exposed(stage, mirror).max())
     assert data[1.0][0] < 0.75 * data[0.0][0] and data[1.0][1] > 1.5 * data[0.0][1]
 
@@ -85,9 +94,19 @@ def test_a_textured_model_is_seen_as_its_texture_says_and_cut_where_it_is_clear(
     pixels = np.zeros((64, 64, 4), np.uint8)
     pixels[:, :32] = (255, 0, 0, 255)
     pixels[:, 32:] = (0, 0, 255, 0)
-    material = trimesh.visual.material.PBRMaterial(baseColorTexture=Image.fromarray(pixels), metallicFactor=0.0, roughnessFactor=1.0, alphaMode="MASK", alphaCutoff=0.5)
-    board = trimesh.Trimesh([[-4, -3, 0], [4, -3, 0], [4, 3, 0], [-4, 3, 0]], [[0, 1, 2], [0, 2, 3]], process=False,
-                            visual=trimesh.visual.TextureVisuals(uv=[[0, 0], [1, 0], [1, 1], [0, 1]], material=material))
+    material = trimesh.visual.material.PBRMaterial(
+        baseColorTexture=Image.fromarray(pixels),
+        metallicFactor=0.0,
+        roughnessFactor=1.0,
+        alphaMode="MASK",
+        alphaCutoff=0.5,
+    )
+    board = trimesh.Trimesh(
+        [[-4, -3, 0], [4, -3, 0], [4, 3, 0], [-4, 3, 0]],
+        [[0, 1, 2], [0, 2, 3]],
+        process=False,
+        visual=trimesh.visual.TextureVisuals(uv=[[0, 0], [1, 0], [1, 1], [0, 1]], material=material),
+    )
     data = trimesh.Scene([board]).export(file_type="glb")
     asset = asset_of("board.glb", data)
     setting, _ = flat()
@@ -124,7 +143,9 @@ def test_a_clear_pane_lets_light_to_the_floor_behind_it() -> None:
 
 def test_a_built_thing_takes_a_surface_and_goes_back_to_its_own(marsh: Ground) -> None:
     built = Built(id="j", name="Jetty", kind="jetty", line=[(0, 0), (0, 20)], deck=6.0, surface="red")
-    place = small_place(growth=[], built=[built], surfaces=[Surface(id="red", name="Red", colour="#ff0000", roughness=0.9)])
+    place = small_place(
+        growth=[], built=[built], surfaces=[Surface(id="red", name="Red", colour="#ff0000", roughness=0.9)]
+    )
     stage = Stage(Setting(place, marsh))
     down = Camera(np.array([0.0, 5.0, 9.0]), direction_of(0.0, -80.0), 24.0, focus=1000.0)
     red = exposed(stage, down)[27, 48]
@@ -140,7 +161,11 @@ def test_a_glow_that_is_keyed_lights_what_is_near(marsh: Ground) -> None:
     ball = trimesh.creation.icosphere(subdivisions=2, radius=0.5)
     data = ball.export(file_type="stl")
     asset = asset_of("ball.stl", data)
-    place = small_place(growth=[], things=[Thing(id="b", name="Ball", mesh=asset, east=0, north=10, up=30, surface="hot")], surfaces=[Surface(id="hot", name="Hot", colour="#000000", glow=0.0, glow_colour="#ffa040")])
+    place = small_place(
+        growth=[],
+        things=[Thing(id="b", name="Ball", mesh=asset, east=0, north=10, up=30, surface="hot")],
+        surfaces=[Surface(id="hot", name="Hot", colour="#000000", glow=0.0, glow_colour="#ffa040")],
+    )
     for t, value in ((0.0, 0.0), (0.5, 5000.0)):
         place, _ = edit.apply(place, edit.command({"op": "key", "path": "/surfaces/hot/glow", "t": t, "value": value}))
     setting = Setting(place, marsh, lambda a: data)
@@ -220,11 +245,17 @@ def test_blades_make_a_polygon_as_large_as_the_circle() -> None:
         light = np.maximum(picture - np.median(picture), 0)
         y, x = np.indices(light.shape)
         whole = (((x - 47.5) ** 2 + (y - 26.5) ** 2) * light).sum() / light.sum()
-        spread[blades] = (light.sum(), whole - (85 * 0.3 / 20 / (36 / 96)) ** 2 / 6 - 1 / 3)  # without the dot's own size and the pixel's
-    # a regular polygon of the circle's area has nearly its second moment: 4 % more for five sides, half a percent for nine (geometry)
+        spread[blades] = (
+            light.sum(),
+            whole - (85 * 0.3 / 20 / (36 / 96)) ** 2 / 6 - 1 / 3,
+        )  # without the dot's own size and the pixel's
+    # a regular polygon of the circle's area has nearly its second moment: 4 % more for five sides, half a percent
+    # for nine (geometry)
     turn = 2 * np.pi / 5
     assert spread[5][1] / spread[0][1] == pytest.approx(np.pi / 5 / np.sin(turn) * 2 * (2 + np.cos(turn)) / 3, rel=0.05)
-    assert spread[9][0] == pytest.approx(spread[0][0], rel=0.08) and spread[5][0] == pytest.approx(spread[0][0], rel=0.08)
+    assert spread[9][0] == pytest.approx(spread[0][0], rel=0.08) and spread[5][0] == pytest.approx(
+        spread[0][0], rel=0.08
+    )
     with pytest.raises(ValidationError, match="5 to 9 blades"):
         Exposure(blades=3)
 
@@ -244,7 +275,9 @@ def test_the_sun_can_be_made_wider_with_the_same_light() -> None:
 
 
 def test_colours_are_srgb_codes() -> None:
-    assert from_hex("#ffffff") == pytest.approx([1, 1, 1]) and from_hex("#bcbcbc") == pytest.approx([0.5, 0.5, 0.5], abs=0.005)
+    assert from_hex("#ffffff") == pytest.approx([1, 1, 1]) and from_hex("#bcbcbc") == pytest.approx(
+        [0.5, 0.5, 0.5], abs=0.005
+    )
     ramp = np.linspace(0, 1, 64)
     assert to_code(to_linear(ramp)) == pytest.approx(ramp, abs=1e-9)
     with pytest.raises(ValidationError):
@@ -253,13 +286,18 @@ def test_colours_are_srgb_codes() -> None:
 
 def test_a_place_needs_every_file_it_names_once() -> None:
     mesh, image = (Asset(sha256=hashlib.sha256(n.encode()).hexdigest(), name=n, bytes=1) for n in ("a.glb", "b.png"))
-    place = small_place(things=[Thing(id=f"t{k}", name="T", mesh=mesh) for k in range(3)], surfaces=[Surface(id="s", name="S", colour_map=image, normal_map=image)])
+    place = small_place(
+        things=[Thing(id=f"t{k}", name="T", mesh=mesh) for k in range(3)],
+        surfaces=[Surface(id="s", name="S", colour_map=image, normal_map=image)],
+    )
     assert [a.name for a in needed(place)][1:] == ["a.glb", "b.png"]
 
 
 def test_unknown_surfaces_and_double_names_are_refused_in_words() -> None:
     with pytest.raises(ValidationError, match="surface 'gold', which this place does not have"):
-        small_place(things=[Thing(id="t", name="Cup", mesh=Asset(sha256="a" * 64, name="c.glb", bytes=1), surface="gold")])
+        small_place(
+            things=[Thing(id="t", name="Cup", mesh=Asset(sha256="a" * 64, name="c.glb", bytes=1), surface="gold")]
+        )
     with pytest.raises(ValidationError, match="two lamps share one id"):
         small_place(lamps=[Lamp(id="l", name="A"), Lamp(id="l", name="B")])
 
@@ -275,10 +313,18 @@ def test_lamps_are_added_moved_keyed_and_taken_away(marsh: Ground) -> None:
         place, said = edit.apply(place, edit.command(command))
         assert said == label
     snap = evaluate(Setting(place, marsh), place.shots[0], 0.25)
-    assert snap.lamps[0].amount == pytest.approx(900) and tuple(snap.lamps[0].position[:2]) == (4.0, -2.5) and snap.camera.kelvin == 4321
+    assert (
+        snap.lamps[0].amount == pytest.approx(900)
+        and tuple(snap.lamps[0].position[:2]) == (4.0, -2.5)
+        and snap.camera.kelvin == 4321
+    )
     gone, _ = edit.apply(place, edit.command({"op": "remove", "of": "lamps", "id": "l"}))
     assert not gone.lamps
-    for bad, words in (({"op": "add", "to": "lamps", "item": {"id": "x", "name": "X", "kind": "sun"}}, "lamp cannot be added"), ({"op": "remove", "of": "things", "id": "x"}, "not there any more"), ({"op": "white", "shot": "gone", "kelvin": 5000, "tint": 0}, "no shot")):
+    for bad, words in (
+        ({"op": "add", "to": "lamps", "item": {"id": "x", "name": "X", "kind": "sun"}}, "lamp cannot be added"),
+        ({"op": "remove", "of": "things", "id": "x"}, "not there any more"),
+        ({"op": "white", "shot": "gone", "kelvin": 5000, "tint": 0}, "no shot"),
+    ):
         with pytest.raises(PlaceError, match=words):
             edit.apply(place, edit.command(bad))
 
@@ -299,7 +345,24 @@ def test_the_command_line_crops_mattes_and_cuts_skies(place_file: Path, tmp_path
     out = tmp_path / "out"
 
     def run(*more: str) -> np.ndarray:
-        result = CliRunner().invoke(app, ["render", str(place_file), "--shot", "a", "--frames", "1", "--size", "96x54", "--quality", "sketch", "--out", str(out), *more])
+        result = CliRunner().invoke(
+            app,
+            [
+                "render",
+                str(place_file),
+                "--shot",
+                "a",
+                "--frames",
+                "1",
+                "--size",
+                "96x54",
+                "--quality",
+                "sketch",
+                "--out",
+                str(out),
+                *more,
+            ],
+        )
         assert result.exit_code == 0, result.output
         return np.asarray(Image.open(out / "a.00001.png"))
 
@@ -311,15 +374,50 @@ def test_the_command_line_crops_mattes_and_cuts_skies(place_file: Path, tmp_path
     ground = run("--matte", "ground")
     assert ground.shape[2] == 4 and ground.max() > 0 and (ground[..., 0] == ground[..., 3]).all()
     assert run("--cut-sky")[0, :, 3].min() == 0
-    assert not np.array_equal(run("--samples", "1", "--vary-noise", "--denoise", "none"), run("--samples", "1", "--denoise", "none"))
+    assert not np.array_equal(
+        run("--samples", "1", "--vary-noise", "--denoise", "none"), run("--samples", "1", "--denoise", "none")
+    )
 
 
-@pytest.mark.parametrize(("more", "words"), [
-    (["--crop", "left"], "A crop is written like"), (["--crop", "0.5,0,0.4,1"], "A crop is left, top, right, bottom"), (["--overscan", "90"], "overscan 0 to 50"), (["--samples", "0"], "Samples lie from"),
-    (["--noise", "-1"], "noise threshold lies"), (["--bounces", "2"], "Bounces are written like"), (["--bounces", "2,99,1"], "0 to 16"), (["--denoise", "much"], "Cleaning is"), (["--matte", "unicorn"], "nothing called 'unicorn'"),
-])
-def test_bad_options_are_one_clear_line(place_file: Path, tmp_path: Path, more: list[str], words: str, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]) -> None:
-    monkeypatch.setattr("sys.argv", ["lumwick", "render", str(place_file), "--shot", "a", "--frames", "1", "--size", "48x27", "--out", str(tmp_path / "o"), *more])
+@pytest.mark.parametrize(
+    ("more", "words"),
+    [
+        (["--crop", "left"], "A crop is written like"),
+        (["--crop", "0.5,0,0.4,1"], "A crop is left, top, right, bottom"),
+        (["--overscan", "90"], "overscan 0 to 50"),
+        (["--samples", "0"], "Samples lie from"),
+        (["--noise", "-1"], "noise threshold lies"),
+        (["--bounces", "2"], "Bounces are written like"),
+        (["--bounces", "2,99,1"], "0 to 16"),
+        (["--denoise", "much"], "Cleaning is"),
+        (["--matte", "unicorn"], "nothing called 'unicorn'"),
+    ],
+)
+def test_bad_options_are_one_clear_line(
+    place_file: Path,
+    tmp_path: Path,
+    more: list[str],
+    words: str,
+    monkeypatch: pytest.MonkeyPatch,
+    capsys: pytest.CaptureFixture[str],
+) -> None:
+    monkeypatch.setattr(
+        "sys.argv",
+        [
+            "lumwick",
+            "render",
+            str(place_file),
+            "--shot",
+            "a",
+            "--frames",
+            "1",
+            "--size",
+            "48x27",
+            "--out",
+            str(tmp_path / "o"),
+            *more,
+        ],
+    )
     with pytest.raises(SystemExit) as stop:
         main()
     assert stop.value.code == 2 and words in capsys.readouterr().err

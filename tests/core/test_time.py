@@ -55,7 +55,11 @@ def test_edits_of_keys_can_be_taken_back(channel: Channel, by: float, factor: fl
     times = [k.t for k in channel.keys]
     there, over = edits.shifted(channel, times, by, 2.0)
     back, _ = edits.shifted(there, [k.t for k in there.keys], -by, -2.0)
-    assert over == 0 and [k.t for k in back.keys] == pytest.approx(times) and [k.v for k in back.keys] == pytest.approx([k.v for k in channel.keys])
+    assert (
+        over == 0
+        and [k.t for k in back.keys] == pytest.approx(times)
+        and [k.v for k in back.keys] == pytest.approx([k.v for k in channel.keys])
+    )
     wide, _ = edits.stretched(channel, times, 1.0, factor)
     narrow, _ = edits.stretched(wide, [k.t for k in wide.keys], 1.0, 1 / factor)
     assert [k.t for k in narrow.keys] == pytest.approx(times, abs=1e-6)
@@ -64,7 +68,9 @@ def test_edits_of_keys_can_be_taken_back(channel: Channel, by: float, factor: fl
     x = np.linspace(times[0], times[-1], 39)[1:-1] + 1e-3
     x = x[x < times[-1]]
     plain = channel.model_copy(update={"before": "hold", "after": "hold"})
-    assert evaluate(turned.model_copy(update={"before": "hold", "after": "hold"}), times[0] + times[-1] - x) == pytest.approx(evaluate(plain, x), abs=1e-6) or "step" in {k.join for k in channel.keys}
+    assert evaluate(
+        turned.model_copy(update={"before": "hold", "after": "hold"}), times[0] + times[-1] - x
+    ) == pytest.approx(evaluate(plain, x), abs=1e-6) or "step" in {k.join for k in channel.keys}
     few = edits.removed(channel, times[: min(skip, len(times) - 1)]) if skip else channel
     assert few is not None and len(few.keys) == len(times) - min(skip, len(times) - 1)
 
@@ -82,7 +88,10 @@ def test_a_moved_key_takes_the_place_of_one_in_its_way() -> None:
     assert edits.removed(channel, [0.0, 1.0, 2.0]) is None
 
 
-@pytest.mark.parametrize(("typed", "near", "angle"), [(10, 350, 370), (350, 10, -10), (90, 0, 90), (0, 180, 360), (720, 0, 720), (-90, 300, -90), (20, 745, 740)])
+@pytest.mark.parametrize(
+    ("typed", "near", "angle"),
+    [(10, 350, 370), (350, 10, -10), (90, 0, 90), (0, 180, 360), (720, 0, 720), (-90, 300, -90), (20, 745, 740)],
+)
 def test_a_typed_bearing_is_reached_by_the_shorter_turn(typed: float, near: float, angle: float) -> None:
     assert edits.nearest_turn(typed, near) == angle
 
@@ -98,7 +107,9 @@ def test_commands_of_time_are_named_and_sound() -> None:
     assert [(k.t, k.v) for k in curve.keys] == [(0.0, 14.0), (0.6, 11.0), (1.0, 12.0)]
     place, said = edit(place, op="place_key", path=ev, t=0.6, to=0.7, value=10.5)
     assert said == "key: exposure 10.5 EV at 0.70 s"
-    place, said = edit(place, op="join_keys", picked=[{"path": ev, "times": [0.0]}], join="free", handles=[-0.3, -2, 0.6, 1])
+    place, said = edit(
+        place, op="join_keys", picked=[{"path": ev, "times": [0.0]}], join="free", handles=[-0.3, -2, 0.6, 1]
+    )
     assert "free handles (a handle folded back in time and was held)" in said
     assert place.shots[0].exposure.ev100.keys[0].handles == (0.0, -2.0, 0.6, 1.0)  # type: ignore[attr-defined]
     place, said = edit(place, op="copy_keys", picked=[{"path": ev, "times": [0.0, 0.7]}], at=2.0)
@@ -106,7 +117,13 @@ def test_commands_of_time_are_named_and_sound() -> None:
     with pytest.raises(PlaceError, match="values of the same kind"):
         edit(place, op="copy_keys", picked=[{"path": ev, "times": [0.0]}], at=1.0, onto="/air/haze")
     dim, _ = edit(place, op="set", path="/shots/a/develop/vignette", value=ramp((0, 1), (0.5, 2)).model_dump())
-    onto, said = edit(dim, op="copy_keys", picked=[{"path": "/shots/a/develop/vignette", "times": [0.0, 0.5]}], at=1.0, onto="/shots/a/develop/curve_light")
+    onto, said = edit(
+        dim,
+        op="copy_keys",
+        picked=[{"path": "/shots/a/develop/vignette", "times": [0.0, 0.5]}],
+        at=1.0,
+        onto="/shots/a/develop/curve_light",
+    )
     assert "of curve, light" in said and [k.t for k in onto.shots[0].develop.curve_light.keys] == [1.0, 1.5]  # type: ignore[attr-defined]
     place, said = edit(place, op="beyond", path=ev, after="mirror")
     assert said == "exposure: after the last key it runs back and forth"
@@ -118,11 +135,25 @@ def test_commands_of_time_are_named_and_sound() -> None:
     place, said = edit(place, op="recipe", shot="a", path="/lamps/l/bearing", recipe={"kind": "turning", "turns": 2})
     assert said == "shines to turns 2 times a clip"
     beam: Any = place.lamps[0].bearing
-    assert at(beam, 1.0) == 720 and at(beam, 2.0) == 1440 and at(beam, -0.5) == -360  # it goes on, and does not spring back
+    assert (
+        at(beam, 1.0) == 720 and at(beam, 2.0) == 1440 and at(beam, -0.5) == -360
+    )  # it goes on, and does not spring back
     with pytest.raises(PlaceError, match="Only an angle"):
         edit(place, op="recipe", shot="a", path="/lamps/l/amount", recipe={"kind": "turning", "turns": 2})
-    place, _ = edit(place, op="recipe", shot="a", path="/lamps/l/amount", recipe={"kind": "term", "term": {"kind": "flicker", "source": "tube"}})
-    place, said = edit(place, op="set_term", path="/lamps/l/amount", index=0, term={"kind": "flicker", "source": "candle", "depth": 0.2})
+    place, _ = edit(
+        place,
+        op="recipe",
+        shot="a",
+        path="/lamps/l/amount",
+        recipe={"kind": "term", "term": {"kind": "flicker", "source": "tube"}},
+    )
+    place, said = edit(
+        place,
+        op="set_term",
+        path="/lamps/l/amount",
+        index=0,
+        term={"kind": "flicker", "source": "candle", "depth": 0.2},
+    )
     assert said == "light: changed a small motion"
     with pytest.raises(PlaceError, match="not there any more"):
         edit(place, op="remove_term", path="/lamps/l/amount", index=3)
@@ -141,7 +172,9 @@ def test_colours_and_the_hour_can_be_keyed() -> None:
         place, _ = edit(place, op="key", path="/shots/dawn/clock/start", t=t, value=v, join="straight")
     shot = place.shot("dawn")
     assert isinstance(shot.clock.start, MomentChannel)
-    assert place_clock(shot, 2.0) == dt.datetime(2026, 6, 5, 21, 30) and place_clock(shot, 6.0) == dt.datetime(2026, 6, 5, 22)  # time may run back
+    assert place_clock(shot, 2.0) == dt.datetime(2026, 6, 5, 21, 30) and place_clock(shot, 6.0) == dt.datetime(
+        2026, 6, 5, 22
+    )  # time may run back
     still, now = Motions(place, shot).at(2.0)
     assert still.surfaces[0].colour not in ("#3a332c", "#c08030") and now.clock.start == dt.datetime(2026, 6, 5, 21, 30)
     with pytest.raises(PlaceError, match="1900 to 2100"):
@@ -159,20 +192,30 @@ def test_sizes_blend_by_ratios() -> None:
         place, _ = edit(place, op="key", path="/air/fog_visibility", t=t, value=v, join="straight")
     assert place.air.fog_visibility.blend == "ratio" and at(place.air.fog_visibility, 0.5) == pytest.approx(1000)  # type: ignore[attr-defined]
     with pytest.raises(PlaceError, match="never 0 or less"):
-        edit(small_place(), op="set", path="/shots/a/exposure/ev100", value=ramp((0, 0), (1, 3)).model_dump() | {"blend": "ratio"})
+        edit(
+            small_place(),
+            op="set",
+            path="/shots/a/exposure/ev100",
+            value=ramp((0, 0), (1, 3)).model_dump() | {"blend": "ratio"},
+        )
 
 
 # -- a place at an instant ----------------------------------------------------------------------------------
 
 
 def test_an_instant_shares_what_does_not_move() -> None:
-    place = small_place(lamps=[Lamp(id="l", name="L", bearing=ramp((0, 0), (1, 90))), Lamp(id="m", name="M")], air=Air(haze=ramp((0, 0.1), (1, 0.3))))
+    place = small_place(
+        lamps=[Lamp(id="l", name="L", bearing=ramp((0, 0), (1, 90))), Lamp(id="m", name="M")],
+        air=Air(haze=ramp((0, 0.1), (1, 0.3))),
+    )
     still, shot = Motions(place, place.shots[0]).at(0.5)
     assert (still.lamps[0].bearing, still.air.haze) == (45.0, pytest.approx(0.2))
     assert still.growth is place.growth and still.lamps[1] is place.lamps[1] and shot is place.shots[0]
     assert isinstance(place.lamps[0].bearing, Channel)  # the document is as it was
     own = with_shot(place, air=Air(haze=0.05))
-    assert [m.path for m in Motions(own, own.shots[0]).movers] == ["/lamps/l/bearing"]  # not the place's air: this shot has its own
+    assert [m.path for m in Motions(own, own.shots[0]).movers] == [
+        "/lamps/l/bearing"
+    ]  # not the place's air: this shot has its own
 
 
 def test_what_a_motion_adds_never_leaves_the_fields_range() -> None:
@@ -183,23 +226,57 @@ def test_what_a_motion_adds_never_leaves_the_fields_range() -> None:
 
 
 def test_following_with_lag_and_gain_and_never_itself() -> None:
-    place = small_place(lamps=[Lamp(id="l", name="Leader", bearing=ramp((0, 0), (1, 100))), Lamp(id="f", name="Follower")])
-    place, said = edit(place, op="recipe", shot="a", path="/lamps/f/bearing", recipe={"kind": "term", "term": {"kind": "follow", "path": "/lamps/l/bearing", "lag": 0.25, "gain": 0.5}})
+    place = small_place(
+        lamps=[Lamp(id="l", name="Leader", bearing=ramp((0, 0), (1, 100))), Lamp(id="f", name="Follower")]
+    )
+    place, said = edit(
+        place,
+        op="recipe",
+        shot="a",
+        path="/lamps/f/bearing",
+        recipe={"kind": "term", "term": {"kind": "follow", "path": "/lamps/l/bearing", "lag": 0.25, "gain": 0.5}},
+    )
     assert said == "shines to follows leader: shines to"
     follows = Motions(place, place.shots[0]).value("/lamps/f/bearing", [0.0, 0.25, 0.75, 3.0])
     assert follows == pytest.approx([0, 0, 25, 50])
     with pytest.raises(PlaceError, match="follows itself"):
-        edit(place, op="recipe", shot="a", path="/lamps/l/bearing", recipe={"kind": "term", "term": {"kind": "follow", "path": "/lamps/f/bearing"}})
+        edit(
+            place,
+            op="recipe",
+            shot="a",
+            path="/lamps/l/bearing",
+            recipe={"kind": "term", "term": {"kind": "follow", "path": "/lamps/f/bearing"}},
+        )
     with pytest.raises(PlaceError, match="cannot follow itself"):
-        edit(place, op="recipe", shot="a", path="/lamps/l/bearing", recipe={"kind": "term", "term": {"kind": "follow", "path": "/lamps/l/bearing"}})
+        edit(
+            place,
+            op="recipe",
+            shot="a",
+            path="/lamps/l/bearing",
+            recipe={"kind": "term", "term": {"kind": "follow", "path": "/lamps/l/bearing"}},
+        )
     alone, _ = edit(place, op="remove", of="lamps", id="l")
     assert alone.lamps[0].bearing.terms == ()  # type: ignore[attr-defined]
     names = {n["path"]: n for n in numbers(place, place.shots[0])}
-    assert names["/lamps/f/bearing"]["turn"] and names["/lamps/f/bearing"]["keyed"] and names["/lamps/l/amount"]["light"] and len(names) > 60
+    assert (
+        names["/lamps/f/bearing"]["turn"]
+        and names["/lamps/f/bearing"]["keyed"]
+        and names["/lamps/l/amount"]["light"]
+        and len(names) > 60
+    )
     assert whole_at(place, place.shots[0], 0.75).lamps[1].bearing == pytest.approx(25)
 
 
-TERMS = [Swing(period=0.7), Swing(form="held", period=1.3), Swing(form="straight", phase=0.3), Wander(per_second=1.7, rough=1), Flicker(source="tube"), Flicker(source="candle"), Flicker(source="lightning", depth=1), Pulse(period=0.9, fall=1.4)]
+TERMS = [
+    Swing(period=0.7),
+    Swing(form="held", period=1.3),
+    Swing(form="straight", phase=0.3),
+    Wander(per_second=1.7, rough=1),
+    Flicker(source="tube"),
+    Flicker(source="candle"),
+    Flicker(source="lightning", depth=1),
+    Pulse(period=0.9, fall=1.4),
+]
 
 
 @pytest.mark.parametrize("term", TERMS, ids=lambda t: f"{t.kind} {getattr(t, 'source', getattr(t, 'form', ''))}")
@@ -220,9 +297,17 @@ def test_small_motions_close_in_a_loop_and_depend_on_nothing_before(term: Any) -
 
 def test_an_irregular_sway_is_ordinary_keys_that_close() -> None:
     place = small_place()
-    place, _ = edit(with_shot(place, loop=True), op="recipe", shot="a", path="/shots/a/exposure/roll", recipe={"kind": "sway", "amount": 2, "period": 0.45, "keys": 5})
+    place, _ = edit(
+        with_shot(place, loop=True),
+        op="recipe",
+        shot="a",
+        path="/shots/a/exposure/roll",
+        recipe={"kind": "sway", "amount": 2, "period": 0.45, "keys": 5},
+    )
     roll: Any = place.shots[0].exposure.roll
-    assert roll.terms == () and len(roll.keys) == 6 and roll.keys[-1].t == pytest.approx(0.5)  # two rounds fit in a second
+    assert (
+        roll.terms == () and len(roll.keys) == 6 and roll.keys[-1].t == pytest.approx(0.5)
+    )  # two rounds fit in a second
     (gap,) = [g for g in seam_gaps(Setting(place, flat()), place.shots[0]) if g.path]
     assert gap.closes and 0.5 < max(abs(k.v) for k in roll.keys) <= 2.5
 
@@ -236,7 +321,10 @@ def flat(height: float = 20.0) -> Ground:
 
 @pytest.mark.parametrize(("keep", "times"), [("seconds", [0.0, 1.0]), ("frames", [0.0, 0.8]), ("scale", [0.0, 2.0])])
 def test_another_length_or_rate_and_what_becomes_of_keys(keep: str, times: list[float]) -> None:
-    place = with_shot(small_place(air=Air(haze=ramp((0, 0.1), (1, 0.2)))), exposure=small_place().shots[0].exposure.model_copy(update={"ev100": ramp((0, 10), (1, 12))}))
+    place = with_shot(
+        small_place(air=Air(haze=ramp((0, 0.1), (1, 0.2)))),
+        exposure=small_place().shots[0].exposure.model_copy(update={"ev100": ramp((0, 10), (1, 12))}),
+    )
     after, said = edit(place, op="retime", shot="a", frames=60, fps="30", keep=keep)
     shot = after.shots[0]
     assert (shot.frames, shot.fps) == (60, "30") and keep.removesuffix("s") in said
@@ -261,7 +349,17 @@ def test_every_repair_closes_in_value(channel: Channel, how: str, seconds: float
     end = evaluate(made, [0.0, seconds - 1e-7])
     if not {"step", "steps"} & {k.join for k in made.keys}:  # what goes by steps may step where it comes round
         assert end[0] == pytest.approx(end[1], abs=1e-3 * (1 + np.ptp([k.v for k in made.keys])))
-    assert parse(small_place(air=Air(fog_base=made.model_copy(update={"keys": tuple(k.model_copy(update={"v": float(np.clip(k.v, -400, 400))}) for k in made.keys)}))).model_dump(mode="json"))
+    assert parse(
+        small_place(
+            air=Air(
+                fog_base=made.model_copy(
+                    update={
+                        "keys": tuple(k.model_copy(update={"v": float(np.clip(k.v, -400, 400))}) for k in made.keys)
+                    }
+                )
+            )
+        ).model_dump(mode="json")
+    )
 
 
 def test_a_turn_is_rounded_to_whole_turns() -> None:
@@ -273,23 +371,50 @@ def test_a_turn_is_rounded_to_whole_turns() -> None:
 
 
 def test_the_seam_check_says_what_jumps_by_how_much_and_what_would_mend_it() -> None:
-    place = small_place(air=Air(haze=ramp((0, 0.1), (1, 0.3))), lamps=[Lamp(id="l", name="Beam", bearing=ramp((0, 0), (1, 540), before="straight_on", after="straight_on"))])
-    place = place.model_copy(update={"growth": [], "shots": [place.shots[0].model_copy(update={"loop": True, "route": place.shots[0].route.model_copy(update={"stations": place.shots[0].route.stations[:1]})})]})
+    place = small_place(
+        air=Air(haze=ramp((0, 0.1), (1, 0.3))),
+        lamps=[Lamp(id="l", name="Beam", bearing=ramp((0, 0), (1, 540), before="straight_on", after="straight_on"))],
+    )
+    place = place.model_copy(
+        update={
+            "growth": [],
+            "shots": [
+                place.shots[0].model_copy(
+                    update={
+                        "loop": True,
+                        "route": place.shots[0].route.model_copy(
+                            update={"stations": place.shots[0].route.stations[:1]}
+                        ),
+                    }
+                )
+            ],
+        }
+    )
     setting = Setting(place, flat())
     gaps = {g.title: g for g in seam_gaps(setting, place.shots[0])}
-    assert gaps["Haze"].value == pytest.approx(0.2, rel=1e-3) and "match" in gaps["Haze"].repairs and "jumps by 0.2" in gaps["Haze"].text
+    assert (
+        gaps["Haze"].value == pytest.approx(0.2, rel=1e-3)
+        and "match" in gaps["Haze"].repairs
+        and "jumps by 0.2" in gaps["Haze"].text
+    )
     assert gaps["Beam: shines to"].value == pytest.approx(180, abs=0.01) and "round" in gaps["Beam: shines to"].repairs
     assert gaps["The camera"].closes and gaps["The sea's waves"].closes
     mended, said = edit(place, op="repair", shot="a", path="/air/haze", how="match")
     assert said == "haze: ends as it starts"
     mended, _ = edit(mended, op="repair", shot="a", path="/lamps/l/bearing", how="round")
-    assert all(g.closes for g in seam_gaps(Setting(mended, flat()), mended.shots[0]) if g.path and "speed" not in g.text)
+    assert all(
+        g.closes for g in seam_gaps(Setting(mended, flat()), mended.shots[0]) if g.path and "speed" not in g.text
+    )
     # not a loop: the sea and what was laid over say so; a day that runs moves the sun; two repairs mend all at once
     fast = with_shot(place, loop=False, clock=place.shots[0].clock.model_copy(update={"speed": 3600.0}))
     gaps = {g.title: g for g in seam_gaps(Setting(fast, flat()), fast.shots[0])}
-    assert not gaps["The sea's waves"].closes and "loop" in gaps["The sea's waves"].repairs and gaps["The sun"].value > 10
+    assert (
+        not gaps["The sea's waves"].closes and "loop" in gaps["The sea's waves"].repairs and gaps["The sun"].value > 10
+    )
     assert "still" in gaps["The sun"].repairs
-    hours = MomentChannel(keys=(MomentKey(t=0, v=dt.datetime(2026, 6, 5, 8)), MomentKey(t=1, v=dt.datetime(2026, 6, 5, 12))))
+    hours = MomentChannel(
+        keys=(MomentKey(t=0, v=dt.datetime(2026, 6, 5, 8)), MomentKey(t=1, v=dt.datetime(2026, 6, 5, 12)))
+    )
     by_hand = with_shot(place, clock=place.shots[0].clock.model_copy(update={"start": hours}))
     (sun,) = [g for g in seam_gaps(Setting(by_hand, flat()), by_hand.shots[0]) if g.title == "The sun"]
     assert sun.value > 10 and "still" not in sun.repairs  # the keys say the hour, so no speed can be taken away
@@ -309,7 +434,13 @@ def test_there_and_back_and_the_cross_fade() -> None:
 def test_a_cross_faded_loop_comes_round_in_the_picture() -> None:
     # the exposure falls by three stops over the clip: cut, the picture jumps; faded, it does not
     base = small_place(growth=[])
-    dim = with_shot(base, frames=12, exposure=base.shots[0].exposure.model_copy(update={"ev100": ramp((0, 13.0), (0.5, 16.0), before="straight_on"), "shutter": 0.0}))
+    dim = with_shot(
+        base,
+        frames=12,
+        exposure=base.shots[0].exposure.model_copy(
+            update={"ev100": ramp((0, 13.0), (0.5, 16.0), before="straight_on"), "shutter": 0.0}
+        ),
+    )
     steps = {}
     for name, changes_ in {"cut": {}, "faded": {"seam": "cross-fade", "seam_frames": 8}}.items():
         place = with_shot(dim, **changes_)
@@ -340,7 +471,9 @@ def test_frames_are_known_by_what_they_show() -> None:
     same = [a == b for a, b in zip(held, other, strict=True)]
     assert all(same[:12]) and not any(same[13:])  # the shutter of frame 13 may just see it
     assert prints(place, frames=30)[:24] != before  # the route spans the clip, so the camera goes slower
-    assert prints(place, exposure=e.model_copy(update={"ev100": ramp((0, 14.0), (0.5, 14.0))})) == before  # keyed to what it was
+    assert (
+        prints(place, exposure=e.model_copy(update={"ev100": ramp((0, 14.0), (0.5, 14.0))})) == before
+    )  # keyed to what it was
     still = place.shots[0].route.model_copy(update={"stations": place.shots[0].route.stations[:1]})
     assert prints(place, route=still, frames=30)[:24] == prints(place, route=still)
 
@@ -360,7 +493,18 @@ def test_a_keyed_thing_moves_on_the_picture_and_the_amount_is_its_formula() -> N
     data = crate()
     thing = Thing(id="box", name="Box", mesh=asset_of("box.glb", data), east=ramp((0, -2), (1, 2)), north=40.0, up=22.0)
     base = small_place(growth=[], things=[thing], sea=small_place().sea.model_copy(update={"present": False}))
-    place = with_shot(base, route=base.shots[0].route.model_copy(update={"stations": [base.shots[0].route.stations[0].model_copy(update={"east": 0, "north": 0, "up": 22.0, "aim": (0, 50, 22.0)})]}))
+    place = with_shot(
+        base,
+        route=base.shots[0].route.model_copy(
+            update={
+                "stations": [
+                    base.shots[0]
+                    .route.stations[0]
+                    .model_copy(update={"east": 0, "north": 0, "up": 22.0, "aim": (0, 50, 22.0)})
+                ]
+            }
+        ),
+    )
     setting = Setting(place, flat(), lambda asset: data)
     stage = Stage(setting)
     motion = amount_of_motion(stage, setting, place.shots[0], 0.2, size=(160, 90), later=(0.0,))
@@ -371,16 +515,51 @@ def test_a_keyed_thing_moves_on_the_picture_and_the_amount_is_its_formula() -> N
     assert [verdict(v, 24) for v in (0.03, 0.3, 9.0)] == ["too small to see", "reads well", "strobes at this rate"]
     # a camera that pans by a degree a frame: 1280 pixels on 2 atan(18 / 28) degrees, about 17 a frame in the middle
     stations = place.shots[0].route.stations
-    pan = with_shot(place, route=place.shots[0].route.model_copy(update={"stations": [stations[0], stations[0].model_copy(update={"id": "s2", "aim": (50 * np.sin(np.radians(24)), 50 * np.cos(np.radians(24)), 22.0)})]}))
-    amounts = {a.name: a for a in amount_of_motion(Stage(Setting(pan, flat(), lambda asset: data)), Setting(pan, flat(), lambda asset: data), pan.shots[0], 0.1, size=(160, 90), later=(0.0,)).amounts}
-    assert amounts["camera"].middle == pytest.approx(1280 * 28 / 36 * np.tan(np.radians(1)), rel=0.12) and amounts["camera"].text.startswith("strobes")
+    pan = with_shot(
+        place,
+        route=place.shots[0].route.model_copy(
+            update={
+                "stations": [
+                    stations[0],
+                    stations[0].model_copy(
+                        update={"id": "s2", "aim": (50 * np.sin(np.radians(24)), 50 * np.cos(np.radians(24)), 22.0)}
+                    ),
+                ]
+            }
+        ),
+    )
+    amounts = {
+        a.name: a
+        for a in amount_of_motion(
+            Stage(Setting(pan, flat(), lambda asset: data)),
+            Setting(pan, flat(), lambda asset: data),
+            pan.shots[0],
+            0.1,
+            size=(160, 90),
+            later=(0.0,),
+        ).amounts
+    }
+    assert amounts["camera"].middle == pytest.approx(1280 * 28 / 36 * np.tan(np.radians(1)), rel=0.12) and amounts[
+        "camera"
+    ].text.startswith("strobes")
 
 
 def test_the_skyline_of_a_ridge_is_where_the_ridge_is() -> None:
     y = np.arange(65) * 8.0 - 256
     heights = np.broadcast_to(np.where(y > 150, 60.0, 20.0).astype(np.float32)[:, None], (65, 65)).copy()
     base = small_place(growth=[], sea=small_place().sea.model_copy(update={"present": False}))
-    place = with_shot(base, route=base.shots[0].route.model_copy(update={"stations": [base.shots[0].route.stations[0].model_copy(update={"east": 0, "north": 0, "up": 22.0, "aim": (0, 50, 30.0)})]}))
+    place = with_shot(
+        base,
+        route=base.shots[0].route.model_copy(
+            update={
+                "stations": [
+                    base.shots[0]
+                    .route.stations[0]
+                    .model_copy(update={"east": 0, "north": 0, "up": 22.0, "aim": (0, 50, 30.0)})
+                ]
+            }
+        ),
+    )
     setting = Setting(place, Ground(heights, 8.0, -256.0, -256.0))
     azimuth, height = skyline(Stage(setting), evaluate_place(setting, place.shots[0], 0.0), (320, 180))
     middle = np.abs(azimuth) < 5
@@ -395,14 +574,29 @@ def test_the_skyline_of_a_ridge_is_where_the_ridge_is() -> None:
 def test_two_states_are_told_apart_in_plain_words() -> None:
     before = saltmere()[0]
     after = before
-    for data in ({"op": "set", "path": "/air/haze", "value": 0.3}, {"op": "key", "path": "/shots/dawn/exposure/focus", "t": 1, "value": 20}, {"op": "key", "path": "/shots/sunset/exposure/ev100", "t": 3.0, "value": 9.0},
-                 {"op": "remove", "of": "lamps", "id": "hide-lantern"}, {"op": "move_station", "shot": "dawn", "station": "s2", "east": 30, "north": 2}, {"op": "own_air", "shot": "pine", "own": True},
-                 {"op": "beyond", "path": "/shots/sunset/exposure/ev100", "after": "straight_on"}, {"op": "set", "path": "/shots/pine/loop", "value": False}):
+    for data in (
+        {"op": "set", "path": "/air/haze", "value": 0.3},
+        {"op": "key", "path": "/shots/dawn/exposure/focus", "t": 1, "value": 20},
+        {"op": "key", "path": "/shots/sunset/exposure/ev100", "t": 3.0, "value": 9.0},
+        {"op": "remove", "of": "lamps", "id": "hide-lantern"},
+        {"op": "move_station", "shot": "dawn", "station": "s2", "east": 30, "north": 2},
+        {"op": "own_air", "shot": "pine", "own": True},
+        {"op": "beyond", "path": "/shots/sunset/exposure/ev100", "after": "straight_on"},
+        {"op": "set", "path": "/shots/pine/loop", "value": False},
+    ):
         after, _ = apply(after, command(data))
     told = changes(before, after)
     assert changes(before, before) == []
-    for words in ("air: haze 0.12 → 0.3", "Dawn fog over the reeds: focus 40 m → keyed, 1 key", "across sunset: exposure: at 3.00 s 12.1 EV → 9 EV", "removed lamp Lantern in the hide", "Past the walk: east 27 m → 30 m",
-                  "A pine in wind: own air: given", "after the last key it goes straight on", "A pine in wind: loop yes → no"):
+    for words in (
+        "air: haze 0.12 → 0.3",
+        "Dawn fog over the reeds: focus 40 m → keyed, 1 key",
+        "across sunset: exposure: at 3.00 s 12.1 EV → 9 EV",
+        "removed lamp Lantern in the hide",
+        "Past the walk: east 27 m → 30 m",
+        "A pine in wind: own air: given",
+        "after the last key it goes straight on",
+        "A pine in wind: loop yes → no",
+    ):
         assert any(words in line for line in told), (words, told)
 
 
@@ -419,8 +613,17 @@ def test_places_of_the_first_version_are_read() -> None:
     assert place.version == 3 and place.air.haze.keys[0].join == "cubic_in"  # type: ignore[attr-defined]
 
 
-@pytest.mark.parametrize(("keys", "says"), [([{"t": 1, "v": 0.1}, {"t": 1, "v": 0.2}], "same time, 1 s"), ([], "at least 1"), ([{"t": 0, "v": 99}], "Haze is 99"), ([{"t": float("nan"), "v": 0.1}], "finite"), ([{"t": 0, "v": "much"}], "number"),
-                                            ([{"t": 0, "v": 0.1, "join": "steps", "steps": 1, "jump": "none"}], "at least two")])
+@pytest.mark.parametrize(
+    ("keys", "says"),
+    [
+        ([{"t": 1, "v": 0.1}, {"t": 1, "v": 0.2}], "same time, 1 s"),
+        ([], "at least 1"),
+        ([{"t": 0, "v": 99}], "Haze is 99"),
+        ([{"t": float("nan"), "v": 0.1}], "finite"),
+        ([{"t": 0, "v": "much"}], "number"),
+        ([{"t": 0, "v": 0.1, "join": "steps", "steps": 1, "jump": "none"}], "at least two"),
+    ],
+)
 def test_channels_that_cannot_be(keys: list, says: str) -> None:
     data = small_place().model_dump(mode="json")
     data["air"]["haze"] = {"keys": keys}

@@ -41,16 +41,39 @@ def lux(stage: Stage, *given: LampLight, samples: int = 64) -> float:
     """Illuminance [lx] of the card, from its luminance: E = pi L / albedo."""
     setting = stage.setting
     shot = setting.place.shots[0]
-    night = shot.model_copy(update={"clock": shot.clock.model_copy(update={"start": shot.clock.start.replace(month=12, day=21, hour=0, minute=0)})})
+    night = shot.model_copy(
+        update={
+            "clock": shot.clock.model_copy(
+                update={"start": shot.clock.start.replace(month=12, day=21, hour=0, minute=0)}
+            )
+        }
+    )
     position = np.array([0.0, -0.25, 300.7])
-    stage.set(replace(evaluate(setting, night, 0.0, Camera(position, look_at(position, np.array([0.0, 0.0, 300.0])), 1500.0, focus=1000.0)), lamps=given))
+    stage.set(
+        replace(
+            evaluate(
+                setting,
+                night,
+                0.0,
+                Camera(position, look_at(position, np.array([0.0, 0.0, 300.0])), 1500.0, focus=1000.0),
+            ),
+            lamps=given,
+        )
+    )
     film = blank(16, 16)
     expose(stage, film, samples, 0)
     return float((film.radiance @ LUMA).mean()) * np.pi / WALL
 
 
 def lamp(kind: str, above: float = 2.0, **more: object) -> LampLight:
-    return LampLight("l", "L", kind, np.array([0.0, 0.0, 300.0 + above]), DOWN, **{"amount": 1000.0, "unit": "cd", "kelvin": 6500.0, **more})  # type: ignore[arg-type]
+    return LampLight(
+        "l",
+        "L",
+        kind,
+        np.array([0.0, 0.0, 300.0 + above]),
+        DOWN,
+        **{"amount": 1000.0, "unit": "cd", "kelvin": 6500.0, **more},
+    )  # type: ignore[arg-type]
 
 
 def test_a_known_candela_lights_a_wall_by_the_inverse_square() -> None:
@@ -87,7 +110,8 @@ def test_a_spot_is_full_within_dark_without_and_smooth_between() -> None:
 
 
 def test_a_disc_against_its_published_form_factor() -> None:
-    # a small surface parallel to a disc on its axis: F = r^2 / (r^2 + h^2) (Howell's catalog of configuration factors, B-13)
+    # a small surface parallel to a disc on its axis: F = r^2 / (r^2 + h^2) (Howell's catalog of configuration
+    # factors, B-13)
     stage = dark_stage()
     for radius, h in ((1.0, 2.0), (2.0, 1.0)):
         disc = lamp("disc", h, width=2 * radius)
@@ -97,11 +121,15 @@ def test_a_disc_against_its_published_form_factor() -> None:
 
 
 def test_a_rectangle_against_its_published_form_factor() -> None:
-    # a small surface parallel to a rectangle under one of its corners (Howell's catalog, B-4), four of which make one above its middle
+    # a small surface parallel to a rectangle under one of its corners (Howell's catalog, B-4), four of which make
+    # one above its middle
     stage = dark_stage()
     for a, b, h in ((1.0, 2.0, 2.0), (3.0, 1.0, 1.5)):
         x, y = a / 2 / h, b / 2 / h
-        corner = (x / np.sqrt(1 + x * x) * np.arctan(y / np.sqrt(1 + x * x)) + y / np.sqrt(1 + y * y) * np.arctan(x / np.sqrt(1 + y * y))) / (2 * np.pi)
+        corner = (
+            x / np.sqrt(1 + x * x) * np.arctan(y / np.sqrt(1 + x * x))
+            + y / np.sqrt(1 + y * y) * np.arctan(x / np.sqrt(1 + y * y))
+        ) / (2 * np.pi)
         flat = lamp("rectangle", h, width=a, height=b)
         assert lux(stage, flat, samples=256) == pytest.approx(np.pi * 1000 / (a * b) * 4 * corner, rel=0.01)
     assert lux(stage, replace(lamp("rectangle"), way=UP)) < 1e-3  # its back is dark
@@ -116,16 +144,28 @@ def test_a_glowing_mesh_is_found_by_lamps_sampling_and_by_chance_alike() -> None
     # a sphere of luminance L and radius r at a distance d lights as pi L (r / d)^2
     expected = np.pi * 500 * (0.5 / 2) ** 2
     setting = stage.setting
-    night = setting.place.shots[0].model_copy(update={"clock": setting.place.shots[0].clock.model_copy(update={"start": setting.place.shots[0].clock.start.replace(month=12, hour=0)})})
+    night = setting.place.shots[0].model_copy(
+        update={
+            "clock": setting.place.shots[0].clock.model_copy(
+                update={"start": setting.place.shots[0].clock.start.replace(month=12, hour=0)}
+            )
+        }
+    )
     position = np.array([0.0, -0.25, 300.7])
-    stage.set(evaluate(setting, night, 0.0, Camera(position, look_at(position, np.array([0.0, 0.0, 300.0])), 1500.0, focus=1000.0)))
+    stage.set(
+        evaluate(
+            setting, night, 0.0, Camera(position, look_at(position, np.array([0.0, 0.0, 300.0])), 1500.0, focus=1000.0)
+        )
+    )
     part = stage._parts["target ball"]
     row, triangles = glowing_mesh(part.corners_in_place(), np.full(3, 500.0))  # type: ignore[misc]
     for sampled in (False, True):
         part.look[mt.LAMP] = 0 if sampled else -1
         look = stage.world.look.copy()
         look[[p.thing for p in stage.parts()].index("ball")] = part.look
-        stage.world = stage.world._replace(look=look, lamp=row[None] if sampled else np.zeros((0, len(row))), lamp_triangle=triangles)
+        stage.world = stage.world._replace(
+            look=look, lamp=row[None] if sampled else np.zeros((0, len(row))), lamp_triangle=triangles
+        )
         film = blank(16, 16)
         expose(stage, film, 256 if sampled else 2048, 1)
         measured = float((film.radiance @ LUMA).mean()) * np.pi / WALL
@@ -153,4 +193,7 @@ def test_lamp_colours_against_colour_science(kelvin: float) -> None:
     assert TO_XYZ[1] @ rgb == pytest.approx(1.0)
     if kelvin >= 2700:
         blackbody = colour.sd_to_XYZ(colour.sd_blackbody(kelvin)) / 100
-        assert rgb / rgb.sum() == pytest.approx(np.maximum(np.linalg.inv(TO_XYZ) @ blackbody, 0) / np.maximum(np.linalg.inv(TO_XYZ) @ blackbody, 0).sum(), abs=0.02)
+        assert rgb / rgb.sum() == pytest.approx(
+            np.maximum(np.linalg.inv(TO_XYZ) @ blackbody, 0) / np.maximum(np.linalg.inv(TO_XYZ) @ blackbody, 0).sum(),
+            abs=0.02,
+        )

@@ -7,7 +7,14 @@ from hypothesis import strategies as st
 
 from lumwick.air.wind import gust_at, gusts, log_profile
 from lumwick.growth.sway import cantilever_frequency, lean, response
-from lumwick.lens.camera import angle_of_view, circle_of_confusion, ev100, exposure_scale, hyperfocal, incident_illuminance
+from lumwick.lens.camera import (
+    angle_of_view,
+    circle_of_confusion,
+    ev100,
+    exposure_scale,
+    hyperfocal,
+    incident_illuminance,
+)
 from lumwick.motion.channel import Channel, Key, at, evaluate
 from lumwick.motion.timebase import RATES, frame_time, joined_views, plan_lapse, time_frame, timecode
 from lumwick.trace.reflectance import fresnel
@@ -15,11 +22,15 @@ from lumwick.trace.reflectance import fresnel
 
 def test_lens() -> None:
     assert angle_of_view(50.0) == pytest.approx(39.6, abs=0.05)  # 2 atan(36 / 100)
-    assert ev100(16.0, 1 / 100) == pytest.approx(14.64, abs=0.01)  # the f/16 rule is EV 15 within a third of a stop (common practice)
+    assert ev100(16.0, 1 / 100) == pytest.approx(
+        14.64, abs=0.01
+    )  # the f/16 rule is EV 15 within a third of a stop (common practice)
     assert abs(ev100(16.0, 1 / 125) - 15) < 1 / 3
     assert incident_illuminance(15.0) == pytest.approx(81920.0)  # ISO 2720, C = 250
     assert hyperfocal(50.0, 8.0) == pytest.approx(50**2 / (8 * 0.03) / 1000 + 0.05)
-    assert circle_of_confusion(50.0, 8.0, hyperfocal(50.0, 8.0), 1e9) == pytest.approx(0.03, rel=0.01)  # what defines it
+    assert circle_of_confusion(50.0, 8.0, hyperfocal(50.0, 8.0), 1e9) == pytest.approx(
+        0.03, rel=0.01
+    )  # what defines it
     assert exposure_scale(15.0) * 0.18 * 81920 / np.pi == pytest.approx(0.18)
 
 
@@ -63,7 +74,8 @@ def test_channel_beyond_its_keys() -> None:
 
 
 def test_sway() -> None:
-    # uniform cantilever, first mode 3.516 / 2 pi sqrt(EI / rho A L^4) (Blevins, Formulas for Natural Frequency, from memory)
+    # uniform cantilever, first mode 3.516 / 2 pi sqrt(EI / rho A L^4) (Blevins, Formulas for Natural Frequency,
+    # from memory)
     f1 = cantilever_frequency(10e9, 0.1, 10.0, 800.0)
     inertia, area = np.pi * 0.1**4 / 4, np.pi * 0.1**2
     assert f1 == pytest.approx(3.516 / (2 * np.pi) * np.sqrt(10e9 * inertia / (800 * area * 10.0**4)), rel=1e-3)
@@ -89,4 +101,7 @@ def test_wind() -> None:
     assert u.std() == pytest.approx(0.2 * 8.0, rel=0.15)
     # Taylor: what is here now is 40 m downwind (east) 5 s later, more or less
     there = np.array([gust_at(g, 40.0, 0.0, k + 5.0) for k in t]).ravel()
-    assert np.corrcoef(u, there)[0, 1] > np.corrcoef(u, np.array([gust_at(g, 40.0, 0.0, k) for k in t]).ravel())[0, 1] + 0.1
+    assert (
+        np.corrcoef(u, there)[0, 1]
+        > np.corrcoef(u, np.array([gust_at(g, 40.0, 0.0, k) for k in t]).ravel())[0, 1] + 0.1
+    )

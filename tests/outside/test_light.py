@@ -34,7 +34,9 @@ def test_a_matt_card_under_sun_and_sky_is_lambert() -> None:
 
 
 @pytest.mark.parametrize("tilt", [0.0, 35.0, 70.0])
-def test_a_white_card_in_a_uniform_white_field_comes_out_at_the_field(tilt: float, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_a_white_card_in_a_uniform_white_field_comes_out_at_the_field(
+    tilt: float, monkeypatch: pytest.MonkeyPatch
+) -> None:
     field = 1000.0
     uniform = ClearSky(np.full((80, 65, 3), field), np.zeros(3), 0.0, 50.0)
     monkeypatch.setattr(stages, "clear_sky", lambda *_, **__: uniform)
@@ -42,7 +44,9 @@ def test_a_white_card_in_a_uniform_white_field_comes_out_at_the_field(tilt: floa
     # the half of the field that a tilted card sees below the horizon is a white floor under the same sky
     stage.add_target("floor", *quad(-600, -600, 0.5, 600, 600, 0.5), (1.0, 1.0, 1.0))
     c, s = np.cos(np.radians(tilt)), np.sin(np.radians(tilt))
-    card = np.array([[-2, -2 * c, 3 - 2 * s], [2, -2 * c, 3 - 2 * s], [2, 2 * c, 3 + 2 * s], [-2, 2 * c, 3 + 2 * s]], np.float32)
+    card = np.array(
+        [[-2, -2 * c, 3 - 2 * s], [2, -2 * c, 3 - 2 * s], [2, 2 * c, 3 + 2 * s], [-2, 2 * c, 3 + 2 * s]], np.float32
+    )
     stage.add_target("card", card, np.array([[0, 1, 2, 3]], np.uint32), (1.0, 1.0, 1.0))
     stage.set(evaluate(setting, setting.place.shots[0], 0.0, from_above(9.0, 60.0)))
     film = blank(16, 16)
@@ -52,7 +56,8 @@ def test_a_white_card_in_a_uniform_white_field_comes_out_at_the_field(tilt: floa
 
 
 def test_penumbra_is_as_wide_as_the_sun() -> None:
-    # a straight edge h above the ground: the sun's disc, 0.533 degrees across, passes behind it over h 2 tan(0.2665) / sin(elevation), at right angles to it
+    # a straight edge h above the ground: the sun's disc, 0.533 degrees across, passes behind it over h 2
+    # tan(0.2665) / sin(elevation), at right angles to it
     setting, stage = flat(air=CLEAR)
     camera = Camera(np.array([0.0, 0.0, 3.0]), direction_of(0.0, -89.9), 60.0)
     snap = evaluate(setting, setting.place.shots[0], 0.0, camera)
@@ -61,8 +66,18 @@ def test_penumbra_is_as_wide_as_the_sun() -> None:
     along = np.array([d[0], d[1]]) / np.hypot(d[0], d[1])
     across = np.array([-along[1], along[0]])
     shift = along * height * np.hypot(d[0], d[1]) / d[2]
-    corners = [shift - 300 * along, shift + 300 * along, shift + 300 * along + 300 * across, shift - 300 * along + 300 * across]
-    stage.add_target("roof", np.array([[*c, height] for c in corners], np.float32), np.array([[0, 1, 2, 3]], np.uint32), (0.2, 0.2, 0.2))
+    corners = [
+        shift - 300 * along,
+        shift + 300 * along,
+        shift + 300 * along + 300 * across,
+        shift - 300 * along + 300 * across,
+    ]
+    stage.add_target(
+        "roof",
+        np.array([[*c, height] for c in corners], np.float32),
+        np.array([[0, 1, 2, 3]], np.uint32),
+        (0.2, 0.2, 0.2),
+    )
     stage.add_target("floor", *quad(-40, -40, 0.5, 40, 40, 0.5), (0.5, 0.5, 0.5))
     stage.set(snap)
     film = blank(240, 240)
@@ -79,7 +94,9 @@ def test_penumbra_is_as_wide_as_the_sun() -> None:
     share = np.array([(light[k : k + 400].mean() - dark) / (lit - dark) for k in range(0, len(light) - 400, 200)])
     where = np.array([off[k : k + 400].mean() for k in range(0, len(light) - 400, 200)])
     drop = height - 0.5
-    radius = drop / d[2] * np.tan(np.radians(0.2665))  # of the disc's image at right angles to the light, at this slant distance
+    radius = (
+        drop / d[2] * np.tan(np.radians(0.2665))
+    )  # of the disc's image at right angles to the light, at this slant distance
     # a disc seen half behind an edge: 10 and 90 % of its area are hidden at +-0.687 of its radius (segment of a circle)
     wide = np.interp(-0.1, -share, where) - np.interp(-0.9, -share, where)
     assert wide == pytest.approx(2 * 0.687 * radius, rel=0.12)
@@ -104,7 +121,8 @@ def test_a_bright_dot_blurs_to_the_thin_lenss_circle() -> None:
         assert abs(middle) < 0.1
         # the dot's own width and the pixel's tent of one pixel's radius add their variances
         variance = (row * (x - middle) ** 2).sum() / row.sum() * pixel_mm**2 - dot_mm**2 / 12 - pixel_mm**2 / 6
-        # the rendered lens keeps its angle of view when it is focused near; a real one draws the circle s / (s - f) larger
+        # the rendered lens keeps its angle of view when it is focused near; a real one draws the circle s / (s - f)
+        # larger
         diameter_mm = circle_of_confusion(focal, f_number, focus, away) * (1 - focal / 1000 / focus)
         assert 4 * np.sqrt(variance) == pytest.approx(diameter_mm, rel=0.025)
 
@@ -121,7 +139,9 @@ def test_fresnel_at_three_angles_and_brewster() -> None:
         assert fresnel(np.cos(i), IOR) == pytest.approx(expected, rel=1e-6)
     brewster = np.radians(53.1)
     t = np.arcsin(np.sin(brewster) / IOR)
-    assert abs(np.tan(brewster - t) / np.tan(brewster + t)) < 2e-3  # nothing of the light in the plane of incidence is mirrored
+    assert (
+        abs(np.tan(brewster - t) / np.tan(brewster + t)) < 2e-3
+    )  # nothing of the light in the plane of incidence is mirrored
     assert fresnel(np.cos(brewster), IOR) == pytest.approx(0.5 * np.sin(brewster - t) ** 2, rel=2e-3)
 
 
@@ -140,7 +160,9 @@ def test_warm_whites_against_colour_science(kelvin: float) -> None:
 
 def test_balance_turns_its_own_light_neutral() -> None:
     for kelvin in (3000.0, 5600.0, 8000.0):
-        light = np.linalg.inv([[0.4123908, 0.3575843, 0.1804808], [0.2126390, 0.7151687, 0.0721923], [0.0193308, 0.1191948, 0.9505322]]) @ daylight_white(kelvin)
+        light = np.linalg.inv(
+            [[0.4123908, 0.3575843, 0.1804808], [0.2126390, 0.7151687, 0.0721923], [0.0193308, 0.1191948, 0.9505322]]
+        ) @ daylight_white(kelvin)
         white = balance(kelvin) @ light
         assert white / white[1] == pytest.approx(np.ones(3), abs=2e-3)
     assert balance(6504.0) == pytest.approx(np.eye(3), abs=1e-6)
@@ -151,10 +173,20 @@ def test_a_moving_camera_draws_a_dot_into_a_streak_of_speed_times_shutter() -> N
     from lumwick.place.document import Exposure, Route, Shot, Station
     from lumwick.trace.render import Quality
 
-    # 6 m/s to the east, 180 degrees at 24 frames a second: open for 1/48 s, in which a dot 20 m off slides 6/48/20 of the focal length
+    # 6 m/s to the east, 180 degrees at 24 frames a second: open for 1/48 s, in which a dot 20 m off slides 6/48/20
+    # of the focal length
     for shutter in (180.0, 90.0):
-        stations = [Station(id="a", east=-3, north=0, up=30, aim=(-3, 20, 30), focal=50), Station(id="b", east=3, north=0, up=30, aim=(3, 20, 30), focal=50)]
-        shot = Shot(id="a", name="A", frames=24, exposure=Exposure(ev100=14, shutter=shutter, focus=1000), route=Route(stations=stations))
+        stations = [
+            Station(id="a", east=-3, north=0, up=30, aim=(-3, 20, 30), focal=50),
+            Station(id="b", east=3, north=0, up=30, aim=(3, 20, 30), focal=50),
+        ]
+        shot = Shot(
+            id="a",
+            name="A",
+            frames=24,
+            exposure=Exposure(ev100=14, shutter=shutter, focus=1000),
+            route=Route(stations=stations),
+        )
         setting, stage = flat(air=CLEAR)
         setting = type(setting)(setting.place.model_copy(update={"shots": [shot]}), setting.ground)
         stage.change(setting)

@@ -37,7 +37,8 @@ def shown(tmp_path_factory: pytest.TempPathFactory) -> tuple[Stage, Path, object
 
 
 def test_names_hash_as_the_specification_says() -> None:
-    # the specification's own example, version 1.2: the hash of "hello" is 6.0705627102400005616e-17 as a float (from memory of its text)
+    # the specification's own example, version 1.2: the hash of "hello" is 6.0705627102400005616e-17 as a float
+    # (from memory of its text)
     assert matte_id("hello") == pytest.approx(6.0705627102400005616e-17, rel=1e-7)
     # exponents of all ones or zeros are stepped aside from
     for k in range(4000):
@@ -53,9 +54,17 @@ def test_ids_decode_to_the_right_names(shown: tuple[Stage, Path, object]) -> Non
     layers = {spec[f"cryptomatte/{k}/name"]: json.loads(spec[f"cryptomatte/{k}/manifest"]) for k in keys}
     assert set(layers) == {"CryptoObject", "CryptoSurface"} and all(len(k) == 7 for k in keys)
     by_id = {int(v, 16): n for n, v in layers["CryptoObject"].items()}
-    top = ch["CryptoObject00.R"].view(np.uint32) if ch["CryptoObject00.R"].dtype == np.float32 else ch["CryptoObject00.R"].astype(np.float32).view(np.uint32)
+    top = (
+        ch["CryptoObject00.R"].view(np.uint32)
+        if ch["CryptoObject00.R"].dtype == np.float32
+        else ch["CryptoObject00.R"].astype(np.float32).view(np.uint32)
+    )
     top = np.ascontiguousarray(ch["CryptoObject00.R"], np.float32).view(np.uint32)
-    assert by_id[int(top[22, 40])] == "left card" and by_id[int(top[22, 56])] == "right card" and by_id[int(top[52, 48])] == "ground"
+    assert (
+        by_id[int(top[22, 40])] == "left card"
+        and by_id[int(top[22, 56])] == "right card"
+        and by_id[int(top[52, 48])] == "ground"
+    )
     assert top[1, 1] == 0 and ch["CryptoObject00.G"][1, 1] == 0  # the sky is nobody
     # the two cards share the pixel column between them, and cover it wholly
     edge = [ch[f"CryptoObject00.{c}"][22, 48] for c in "GA"]
@@ -88,17 +97,23 @@ def test_the_matte_quality_follows_no_light(shown: tuple[Stage, Path, object]) -
     stage, _, picture = shown
     flat_picture = picture_at(stage, stage.setting.place.shots[0], 0.0, (97, 54), QUALITIES["matte"], EYE)
     assert flat_picture is not None and flat_picture.film.shadow_rays == 0
-    assert coverage_of(flat_picture.film, ["right card"]) == pytest.approx(coverage_of(picture.film, ["right card"]), abs=0.15)  # type: ignore[attr-defined]
+    assert coverage_of(flat_picture.film, ["right card"]) == pytest.approx(
+        coverage_of(picture.film, ["right card"]), abs=0.15
+    )  # type: ignore[attr-defined]
 
 
 def test_motion_of_a_still_place_is_the_cameras() -> None:
-    stations = [Station(id="a", east=-3, north=0, up=3, aim=(-3, 25, 3), focal=35), Station(id="b", east=3, north=0, up=3, aim=(3, 25, 3), focal=35)]
+    stations = [
+        Station(id="a", east=-3, north=0, up=3, aim=(-3, 25, 3), focal=35),
+        Station(id="b", east=3, north=0, up=3, aim=(3, 25, 3), focal=35),
+    ]
     shot = Shot(id="a", name="A", frames=24, exposure=Exposure(ev100=14, focus=1000), route=Route(stations=stations))
     setting, stage = flat(air=Air(haze=0.08, fog_visibility=30000))
     stage.change(Setting(setting.place.model_copy(update={"shots": [shot]}), setting.ground))
     stage.add_target("card", *quad(-20, 25, 0, 20, 25, 8), (0.5, 0.25, 0.1))
     v = drift_of(stage, shot, 0.5, (160, 90))
-    # 6 m over the clip's 23 steps and one more at the end: the camera slides 6 / 24 m a frame, and the card 25 m off goes the other way
+    # 6 m over the clip's 23 steps and one more at the end: the camera slides 6 / 24 m a frame, and the card 25 m
+    # off goes the other way
     expected = -6 / 24 / 25 * 35 / 36 * 160
     assert v[40, 80, 0] == pytest.approx(expected, rel=0.02) and abs(v[40, 80, 1]) < 1e-3
     assert abs(v[2, 80]).max() < 1e-2  # the sky is far
@@ -114,7 +129,9 @@ def test_motion_of_a_roll_and_with_a_bent_lens_lands_where_the_picture_does() ->
     from lumwick.trace.drift import drift
 
     shot = setting.place.shots[0]
-    v = drift(stage, evaluate(setting, shot, 0.0, bent), lambda seen: evaluate(setting, shot, 0.0, seen), rolled, (160, 90)).whole
+    v = drift(
+        stage, evaluate(setting, shot, 0.0, bent), lambda seen: evaluate(setting, shot, 0.0, seen), rolled, (160, 90)
+    ).whole
     # the camera turns clockwise, so the picture turns the other way about its middle, whatever the lens
     x, y = 140.5 - 80, 20.5 - 45
     a = np.radians(-3.0)
@@ -134,7 +151,9 @@ def test_crop_overscan_and_percent_show_the_same_picture() -> None:
 
     whole = made(Framing())
     part = made(Framing(crop=(0.25, 0.2, 0.75, 0.8)))
-    assert part.shape == (54, 80, 3) and np.allclose(part, whole[18:72, 40:120], rtol=1e-4)  # its samples are those of the whole
+    assert part.shape == (54, 80, 3) and np.allclose(
+        part, whole[18:72, 40:120], rtol=1e-4
+    )  # its samples are those of the whole
     wide = made(Framing(overscan=10))
     assert wide.shape == (122, 192, 3)
     assert wide[16:106, 16:176].mean((0, 1)) == pytest.approx(whole.mean((0, 1)), rel=0.01)

@@ -52,7 +52,21 @@ def walled(tmp_path_factory: pytest.TempPathFactory) -> tuple[Any, Path, Camera]
 def test_layers_have_the_standard_names_and_types(walled: Any) -> None:
     _, path, _ = walled
     spec, channels = read(path)
-    expected = {"R", "G", "B", "A", "Z", "N.X", "N.Y", "N.Z", "P.X", "P.Y", "P.Z", *(f"{n}.{c}" for n in (*LIGHTS, "traced", "albedo") for c in "RGB"), *(f"{m}0{k}.{c}" for m in ("CryptoObject", "CryptoSurface") for k in range(3) for c in "RGBA")}
+    expected = {
+        "R",
+        "G",
+        "B",
+        "A",
+        "Z",
+        "N.X",
+        "N.Y",
+        "N.Z",
+        "P.X",
+        "P.Y",
+        "P.Z",
+        *(f"{n}.{c}" for n in (*LIGHTS, "traced", "albedo") for c in "RGB"),
+        *(f"{m}0{k}.{c}" for m in ("CryptoObject", "CryptoSurface") for k in range(3) for c in "RGBA"),
+    }
     assert set(channels) == expected
     assert (spec.width, spec.height, len(channels)) == (96, 54, 38 + 24)
     formats = dict(zip(spec.channelnames, spec.channelformats, strict=True))
@@ -116,17 +130,43 @@ def test_a_file_that_cannot_be_written_is_told_and_leaves_nothing(walled: Any, t
     assert not list(tmp_path.iterdir())
 
 
-def test_command_line_writes_them_beside_the_frames(tmp_path: Path, marsh: Ground, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]) -> None:
+def test_command_line_writes_them_beside_the_frames(
+    tmp_path: Path, marsh: Ground, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
+) -> None:
     data = write_elevation(marsh)
     asset = asset_of("g.tif", data)
     place = tmp_path / "small.place.zip"
     place.write_bytes(pack(small_place(land=Land(elevation=asset)), {asset.sha256: data}))
-    run = CliRunner().invoke(app, ["render", str(place), "--shot", "a", "--frames", "1-2", "--size", "64x36", "--quality", "sketch", "--out", str(tmp_path / "out"), "--exr"])
+    run = CliRunner().invoke(
+        app,
+        [
+            "render",
+            str(place),
+            "--shot",
+            "a",
+            "--frames",
+            "1-2",
+            "--size",
+            "64x36",
+            "--quality",
+            "sketch",
+            "--out",
+            str(tmp_path / "out"),
+            "--exr",
+        ],
+    )
     assert run.exit_code == 0, run.output
-    assert sorted(p.name for p in (tmp_path / "out").iterdir()) == ["a.00001.exr", "a.00001.png", "a.00002.exr", "a.00002.png"]
+    assert sorted(p.name for p in (tmp_path / "out").iterdir()) == [
+        "a.00001.exr",
+        "a.00001.png",
+        "a.00002.exr",
+        "a.00002.png",
+    ]
     spec, ch = read(tmp_path / "out" / "a.00001.exr")
     assert spec["lumwick:frame"] == 1 and np.isfinite(ch["R"]).all() and ch["G"].std() > 0.01
-    monkeypatch.setattr("sys.argv", ["lumwick", "render", str(place), "--shot", "a", "--film", str(tmp_path / "a.mp4"), "--exr"])
+    monkeypatch.setattr(
+        "sys.argv", ["lumwick", "render", str(place), "--shot", "a", "--film", str(tmp_path / "a.mp4"), "--exr"]
+    )
     with pytest.raises(SystemExit) as stop:
         main()
     assert stop.value.code == 2 and "say --out FOLDER with --exr" in capsys.readouterr().err

@@ -20,7 +20,9 @@ from tests.conftest import write_geotiff
 def ridge(tmp_path: Path, sample_elevation: dict) -> Path:
     d = sample_elevation
     z = d["elevation"].astype(np.float32)
-    return write_geotiff(tmp_path / "ridge.tif", z, float(d["xmin"]), float(d["ymax"]), float(d["dx"]), float(d["dy"]), "EPSG:4326")
+    return write_geotiff(
+        tmp_path / "ridge.tif", z, float(d["xmin"]), float(d["ymax"]), float(d["dx"]), float(d["dy"]), "EPSG:4326"
+    )
 
 
 def test_highest_point_is_where_it_is_on_the_earth(ridge: Path, sample_elevation: dict) -> None:
@@ -52,13 +54,42 @@ def test_flown_over_and_decoded_again(ridge: Path, tmp_path: Path) -> None:
     import pandas as pd
 
     utc = shot.clock.start - dt.timedelta(hours=setting.place.site.utc_offset)
-    ref = pvlib.solarposition.spa_python(pd.DatetimeIndex([utc], tz="UTC"), setting.place.site.latitude, setting.place.site.longitude, altitude=setting.place.site.altitude, pressure=98000, temperature=10).iloc[0]
+    ref = pvlib.solarposition.spa_python(
+        pd.DatetimeIndex([utc], tz="UTC"),
+        setting.place.site.latitude,
+        setting.place.site.longitude,
+        altitude=setting.place.site.altitude,
+        pressure=98000,
+        temperature=10,
+    ).iloc[0]
     assert ours.elevation == pytest.approx(ref.apparent_elevation, abs=0.02)
-    run = CliRunner().invoke(app, ["render", str(place_file), "--shot", "first", "--frames", "1-6", "--size", "160x90", "--quality", "sketch", "--film", str(film)])
+    run = CliRunner().invoke(
+        app,
+        [
+            "render",
+            str(place_file),
+            "--shot",
+            "first",
+            "--frames",
+            "1-6",
+            "--size",
+            "160x90",
+            "--quality",
+            "sketch",
+            "--film",
+            str(film),
+        ],
+    )
     assert run.exit_code == 0, run.output
     with av.open(str(film)) as box:
         stream = box.streams.video[0]
-        assert (stream.width, stream.height, stream.average_rate, stream.pix_fmt, stream.codec_context.name) == (160, 90, 24, "yuv420p", "h264")
+        assert (stream.width, stream.height, stream.average_rate, stream.pix_fmt, stream.codec_context.name) == (
+            160,
+            90,
+            24,
+            "yuv420p",
+            "h264",
+        )
         frames = [f.to_ndarray(format="rgb24").astype(int) for f in box.decode(stream)]
     assert len(frames) == 6
     assert all(f.mean() > 25 and f.std() > 8 for f in frames)  # neither black nor flat

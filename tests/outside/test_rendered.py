@@ -31,7 +31,9 @@ def quad(x0: float, y0: float, z0: float, x1: float, y1: float, z1: float) -> tu
     return np.array(v, np.float32), np.array([[0, 1, 2, 3]], np.uint32)
 
 
-def radiance(stage: Stage, setting: Setting, camera: Camera, samples: int = 64, size: tuple[int, int] = (48, 32)) -> np.ndarray:
+def radiance(
+    stage: Stage, setting: Setting, camera: Camera, samples: int = 64, size: tuple[int, int] = (48, 32)
+) -> np.ndarray:
     shot = setting.place.shots[0].model_copy(update={"clock": Clock(start=dt.datetime(2026, 6, 21, 12, 0))})
     stage.set(evaluate(setting, shot, 0.0, camera))
     film = blank(*size)
@@ -45,7 +47,8 @@ def test_grey_card_at_noon_meets_the_incident_light_equation_and_the_f16_rule() 
     camera = Camera(np.array([0.0, -0.01, 4.0]), direction_of(0.0, -89.0), 50.0)
     card = float(radiance(stage, setting, camera)[8:24, 12:36].mean(axis=(0, 1)) @ LUMA)
     lux = card * np.pi / 0.18
-    # f/16 at one over the film's speed in full sun is EV 15 (the old f/16 rule, common practice); E = 2.5 * 2^EV (ISO 2720, C = 250)
+    # f/16 at one over the film's speed in full sun is EV 15 (the old f/16 rule, common practice); E = 2.5 * 2^EV
+    # (ISO 2720, C = 250)
     assert abs(np.log2(lux / incident_illuminance(15.0))) < 1 / 3
     # and the camera at the metered exposure brings the card out at its own reflectance
     metered = np.log2(lux / 2.5)
@@ -58,7 +61,9 @@ def test_koschmieder_contrast_of_dark_targets_in_fog() -> None:
     eye = 20.0
     for i, d in enumerate((100.0, 300.0, 600.0)):
         x = (i - 1) * d * 0.16
-        stage.add_target(f"t{i}", *quad(x - d * 0.05, d, eye - d * 0.04, x + d * 0.05, d, eye + d * 0.04), (0.0, 0.0, 0.0))
+        stage.add_target(
+            f"t{i}", *quad(x - d * 0.05, d, eye - d * 0.04, x + d * 0.05, d, eye + d * 0.04), (0.0, 0.0, 0.0)
+        )
     camera = Camera(np.array([0.0, 0.0, eye]), direction_of(0.0, 0.0), 50.0)
     picture = radiance(stage, setting, camera, 16, (240, 120)) @ LUMA
     for i, d in enumerate((100.0, 300.0, 600.0)):
@@ -87,7 +92,11 @@ def test_water_absorbs_with_depth() -> None:
     heights[:, 32:] = -9.0
     setting = Setting(place, Ground(heights, 20.0, -640.0, -640.0))
     stage = Stage(setting)
-    left = radiance(stage, setting, Camera(np.array([-300.0, 0.0, 60.0]), direction_of(0.0, -80.0), 28.0), 32).mean(axis=(0, 1))
-    right = radiance(stage, setting, Camera(np.array([300.0, 0.0, 60.0]), direction_of(0.0, -80.0), 28.0), 32).mean(axis=(0, 1))
+    left = radiance(stage, setting, Camera(np.array([-300.0, 0.0, 60.0]), direction_of(0.0, -80.0), 28.0), 32).mean(
+        axis=(0, 1)
+    )
+    right = radiance(stage, setting, Camera(np.array([300.0, 0.0, 60.0]), direction_of(0.0, -80.0), 28.0), 32).mean(
+        axis=(0, 1)
+    )
     assert left[0] > 1.5 * right[0]  # red light is lost first
     assert right[2] > right[0]

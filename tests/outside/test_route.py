@@ -36,19 +36,30 @@ FRONTEND = Path(__file__).resolve().parents[2] / "frontend"
 
 def test_a_circle_of_many_points_a_parabola_and_a_helix_have_their_lengths() -> None:
     a = np.linspace(0, 2 * np.pi, 361)
-    assert through(np.stack([30 * np.cos(a), 30 * np.sin(a), 0 * a], 1)).length == pytest.approx(2 * np.pi * 30, rel=2e-5)
+    assert through(np.stack([30 * np.cos(a), 30 * np.sin(a), 0 * a], 1)).length == pytest.approx(
+        2 * np.pi * 30, rel=2e-5
+    )
     x = np.linspace(0, 10, 200)  # y = x^2 / 10: length (5 / 2) (u sqrt(1 + u^2) + asinh u) at u = 2
-    assert through(np.stack([x, x * x / 10, 0 * x], 1)).length == pytest.approx(2.5 * (2 * np.sqrt(5) + np.arcsinh(2)), rel=1e-5)
+    assert through(np.stack([x, x * x / 10, 0 * x], 1)).length == pytest.approx(
+        2.5 * (2 * np.sqrt(5) + np.arcsinh(2)), rel=1e-5
+    )
     helix = circling(np.array([15.0, 0, 0]), np.zeros(3), 2.0, np.array([15.0, 0, 24]))
     assert helix.length == pytest.approx(2 * np.hypot(2 * np.pi * 15, 12), rel=1e-9)
-    spiral = circling(np.array([10.0, 0, 0]), np.zeros(3), 1.0, np.array([20.0, 0, 0]))  # Archimedes: r = 10 + 10 u, by quadrature
+    spiral = circling(
+        np.array([10.0, 0, 0]), np.zeros(3), 1.0, np.array([20.0, 0, 0])
+    )  # Archimedes: r = 10 + 10 u, by quadrature
     u = np.linspace(0, 1, 200_001)
     assert spiral.length == pytest.approx(np.trapezoid(np.hypot(10, 2 * np.pi * (10 + 10 * u)), u), rel=1e-8)
 
 
 def test_equal_times_cover_equal_lengths_to_a_tenth_of_a_percent() -> None:
     points = np.array([[0, 0, 5], [3, 0.4, 5], [30, 4, 9], [31, 25, 6], [5, 40, 5], [4, 41, 5.2]])
-    made = way(Route(stations=[Station(id=f"s{i}", east=x, north=y, up=z, aim=(99, 99, 0)) for i, (x, y, z) in enumerate(points)]), 20.0)
+    made = way(
+        Route(
+            stations=[Station(id=f"s{i}", east=x, north=y, up=z, aim=(99, 99, 0)) for i, (x, y, z) in enumerate(points)]
+        ),
+        20.0,
+    )
     t = np.linspace(0, 20, 40_001)
     chord = np.linalg.norm(np.diff(made.at(t).position, axis=0), axis=1)
     coarse = chord.reshape(400, 100).sum(1)  # each fiftieth of a second's way, summed from a hundred chords
@@ -63,7 +74,9 @@ def test_the_spline_is_smooth_by_finite_differences() -> None:
     for k in line.knots[1:-1]:
         first = [(line.position(np.array([k + s * h])) - line.position(np.array([k]))) / (s * h) for s in (-1, 1)]
         assert first[0] == pytest.approx(first[1], rel=5e-3, abs=0.05)
-        second = [(line.slope(np.array([k + s * 2 * h])) - line.slope(np.array([k + s * h]))) / (s * h) for s in (-1, 1)]
+        second = [
+            (line.slope(np.array([k + s * 2 * h])) - line.slope(np.array([k + s * h]))) / (s * h) for s in (-1, 1)
+        ]
         assert second[0] == pytest.approx(second[1], rel=0.02, abs=0.5)
     calm = through(points, no_overshoot=True)
     u = np.linspace(0, 1, 77)
@@ -72,16 +85,28 @@ def test_the_spline_is_smooth_by_finite_differences() -> None:
 
 
 def test_a_move_of_least_jerk_is_its_closed_form_and_no_other_has_less() -> None:
-    r = Route(stations=[Station(id="a", east=0, north=0, up=2, aim=(0, 9, 2)), Station(id="b", east=0, north=8, up=2, aim=(0, 99, 2))], timing="one smooth move")
+    r = Route(
+        stations=[
+            Station(id="a", east=0, north=0, up=2, aim=(0, 9, 2)),
+            Station(id="b", east=0, north=8, up=2, aim=(0, 99, 2)),
+        ],
+        timing="one smooth move",
+    )
     t = np.linspace(0, 5, 501)
     x = t / 5
-    assert way(r, 5.0).at(t).position[:, 1] == pytest.approx(8 * (10 * x**3 - 15 * x**4 + 6 * x**5), abs=1e-9)  # Flash and Hogan 1985, eq. for two points at rest
+    assert way(r, 5.0).at(t).position[:, 1] == pytest.approx(
+        8 * (10 * x**3 - 15 * x**4 + 6 * x**5), abs=1e-9
+    )  # Flash and Hogan 1985, eq. for two points at rest
 
     def jerk(s: np.ndarray) -> float:
         rest = np.concatenate([np.full(9, s[0]), s, np.full(9, s[-1])])  # it comes from rest and goes to rest
         return float((np.diff(rest, 3) ** 2).sum())
 
-    assert jerk(minimum_jerk(x)) < min(jerk(3 * x**2 - 2 * x**3), jerk((1 - np.cos(np.pi * x)) / 2), jerk(x**4 * (35 - 84 * x + 70 * x * x - 20 * x**3)))
+    assert jerk(minimum_jerk(x)) < min(
+        jerk(3 * x**2 - 2 * x**3),
+        jerk((1 - np.cos(np.pi * x)) / 2),
+        jerk(x**4 * (35 - 84 * x + 70 * x * x - 20 * x**3)),
+    )
 
 
 def test_times_at_stations_give_fritsch_and_carlsons_curve() -> None:
@@ -108,9 +133,18 @@ def test_lens_by_formula() -> None:
 
 
 def test_a_gpx_walk_over_real_ground_keeps_its_eye_height(tmp_path: Path, sample_elevation: dict) -> None:
-    """The Jacksboro fault's elevation model (USGS, in matplotlib's sample data), walked by a GPX track of known latitudes and longitudes."""
+    """The Jacksboro fault's elevation model (USGS, in matplotlib's sample data), walked by a GPX track of known
+    latitudes and longitudes."""
     d = sample_elevation
-    tif = write_geotiff(tmp_path / "ridge.tif", d["elevation"].astype(np.float32), float(d["xmin"]), float(d["ymax"]), float(d["dx"]), float(d["dy"]), "EPSG:4326")
+    tif = write_geotiff(
+        tmp_path / "ridge.tif",
+        d["elevation"].astype(np.float32),
+        float(d["xmin"]),
+        float(d["ymax"]),
+        float(d["dx"]),
+        float(d["dy"]),
+        "EPSG:4326",
+    )
     survey = read_elevation(tif)
     place, _ = place_from_survey(survey, "Ridge")
     setting = Setting(place, survey.ground)
@@ -121,10 +155,18 @@ def test_a_gpx_walk_over_real_ground_keeps_its_eye_height(tmp_path: Path, sample
     wanted = [(300 * np.sin(k / 3) + 40 * k, 35.0 * k) for k in range(25)]
     for k, (e, n) in enumerate(wanted):
         lon, lat, _ = geod.fwd(site.longitude, site.latitude, np.degrees(np.arctan2(e, n)), np.hypot(e, n))
-        gpx.tracks[0].segments[0].points.append(gpxpy.gpx.GPXTrackPoint(lat, lon, time=dt.datetime(2026, 6, 5, 9, tzinfo=dt.UTC) + dt.timedelta(seconds=60 * k)))
+        gpx.tracks[0].segments[0].points.append(
+            gpxpy.gpx.GPXTrackPoint(
+                lat, lon, time=dt.datetime(2026, 6, 5, 9, tzinfo=dt.UTC) + dt.timedelta(seconds=60 * k)
+            )
+        )
     path = read_path(gpx.to_xml().encode(), "walk.gpx", site)
-    assert path.points[:, :2] == pytest.approx(np.array(wanted), abs=0.01) and path.times == pytest.approx(60.0 * np.arange(25))
-    shot = along_line(setting, place.shots[0].model_copy(update={"frames": 20000}), path.points, "walk", 1.62, path.times)
+    assert path.points[:, :2] == pytest.approx(np.array(wanted), abs=0.01) and path.times == pytest.approx(
+        60.0 * np.arange(25)
+    )
+    shot = along_line(
+        setting, place.shots[0].model_copy(update={"frames": 20000}), path.points, "walk", 1.62, path.times
+    )
     p = setting.way(shot).at(np.linspace(0, shot.seconds, 20_000)).position
     over = p[:, 2] - survey.ground.height(p[:, 0], p[:, 1])
     assert np.abs(over - 1.62).max() < 0.02
@@ -133,8 +175,31 @@ def test_a_gpx_walk_over_real_ground_keeps_its_eye_height(tmp_path: Path, sample
 
 def exported(marsh: Ground) -> tuple[Setting, dict[str, bytes]]:
     place = small_place()
-    a = place.shots[0].model_copy(update={"route": place.shots[0].route.model_copy(update={"stations": [s.model_copy(update={"roll": r, "focal": f}) for s, r, f in zip(place.shots[0].route.stations, (0, 12, -6), (24, 35, 50), strict=True)]})})
-    b = a.model_copy(update={"id": "b-2", "name": "B <&>", "frames": 36, "route": Route(way="orbit", spot=(10, 40, 2), turns=0.6, stations=[Station(id="s1", east=10, north=10, up=6, aim=(10, 40, 2))])})
+    a = place.shots[0].model_copy(
+        update={
+            "route": place.shots[0].route.model_copy(
+                update={
+                    "stations": [
+                        s.model_copy(update={"roll": r, "focal": f})
+                        for s, r, f in zip(place.shots[0].route.stations, (0, 12, -6), (24, 35, 50), strict=True)
+                    ]
+                }
+            )
+        }
+    )
+    b = a.model_copy(
+        update={
+            "id": "b-2",
+            "name": "B <&>",
+            "frames": 36,
+            "route": Route(
+                way="orbit",
+                spot=(10, 40, 2),
+                turns=0.6,
+                stations=[Station(id="s1", east=10, north=10, up=6, aim=(10, 40, 2))],
+            ),
+        }
+    )
     setting = Setting(place.model_copy(update={"shots": [a, b]}), marsh)
     out: dict[str, bytes] = {}
     for name in ("c.glb", "c.usda", "c.usd", "c.csv", "c.svg", "c.dxf", "c.gpx"):
@@ -162,10 +227,14 @@ def test_cameras_come_back_as_they_went(handed: tuple[Setting, dict[str, bytes]]
                 assert focal[0] == pytest.approx(want.focal_mm, rel=1e-5)
     for name, shot in (("c-a.csv", setting.place.shots[0]), ("c-b-2.csv", setting.place.shots[1])):
         path = read_path(files[name], name, setting.place.site)
-        assert path.track is not None and path.track.position == pytest.approx(shot_track(setting, shot)[0].position, abs=1e-6)
+        assert path.track is not None and path.track.position == pytest.approx(
+            shot_track(setting, shot)[0].position, abs=1e-6
+        )
     line = shot_track(setting, setting.place.shots[0])[0].position
     assert read_path(files["c.dxf"], "c.dxf", setting.place.site, which="1").points == pytest.approx(line, abs=1e-6)
-    assert read_path(files["c.svg"], "c.svg", setting.place.site, "m", "a").points[:, :2] == pytest.approx(line[:, :2], abs=1e-3)
+    assert read_path(files["c.svg"], "c.svg", setting.place.site, "m", "a").points[:, :2] == pytest.approx(
+        line[:, :2], abs=1e-3
+    )
     gpx = read_path(files["c.gpx"], "c.gpx", setting.place.site, which="A")
     assert gpx.points == pytest.approx(line, abs=0.01) and gpx.times == pytest.approx(np.arange(24) / 24, abs=1e-3)
 
@@ -178,7 +247,16 @@ def with_meshes(data: bytes) -> bytes:
     blob = gltf.binary_blob() or b""
     extra = np.array([[0, 0, 0], [1, 0, 0], [0, 1, 0]], "<f4").tobytes()
     gltf.bufferViews.append(pg.BufferView(buffer=0, byteOffset=len(blob), byteLength=len(extra)))
-    gltf.accessors.append(pg.Accessor(bufferView=len(gltf.bufferViews) - 1, componentType=pg.FLOAT, count=3, type="VEC3", min=[0, 0, 0], max=[1, 1, 0]))
+    gltf.accessors.append(
+        pg.Accessor(
+            bufferView=len(gltf.bufferViews) - 1,
+            componentType=pg.FLOAT,
+            count=3,
+            type="VEC3",
+            min=[0, 0, 0],
+            max=[1, 1, 0],
+        )
+    )
     gltf.meshes.append(pg.Mesh(primitives=[pg.Primitive(attributes=pg.Attributes(POSITION=len(gltf.accessors) - 1))]))
     for node in gltf.nodes:
         node.mesh, node.camera = 0, None
@@ -187,7 +265,9 @@ def with_meshes(data: bytes) -> bytes:
     return b"".join(gltf.save_to_bytes())
 
 
-def test_exported_gltf_is_what_trimesh_reads_and_passes_the_khronos_validator(handed: tuple[Setting, dict[str, bytes]], tmp_path: Path) -> None:
+def test_exported_gltf_is_what_trimesh_reads_and_passes_the_khronos_validator(
+    handed: tuple[Setting, dict[str, bytes]], tmp_path: Path
+) -> None:
     import trimesh
 
     setting, files = handed
@@ -204,14 +284,38 @@ def test_exported_gltf_is_what_trimesh_reads_and_passes_the_khronos_validator(ha
     if shutil.which("npm") is None:
         pytest.skip("Node is not here, and the Khronos validator is a Node package")
     if not (FRONTEND / "node_modules" / "gltf-validator").exists():
-        subprocess.run(["npm", "ci", "--silent", "--ignore-scripts"], cwd=FRONTEND, check=True, capture_output=True, timeout=300)
-    said = subprocess.run(["node", str(Path(__file__).parent / "check_gltf.cjs"), str(FRONTEND / "node_modules"), str(tmp_path / "c.glb")], check=True, capture_output=True, text=True, timeout=120)
+        subprocess.run(
+            ["npm", "ci", "--silent", "--ignore-scripts"], cwd=FRONTEND, check=True, capture_output=True, timeout=300
+        )
+    said = subprocess.run(
+        [
+            "node",
+            str(Path(__file__).parent / "check_gltf.cjs"),
+            str(FRONTEND / "node_modules"),
+            str(tmp_path / "c.glb"),
+        ],
+        check=True,
+        capture_output=True,
+        text=True,
+        timeout=120,
+    )
     issues = json.loads(said.stdout)
     assert (issues["numErrors"], issues["numWarnings"]) == (0, 0), issues["messages"]
     broken = bytearray(files["c.glb"])
     broken[broken.index(b'"LINEAR"') : broken.index(b'"LINEAR"') + 8] = b'"LINEAX"'
     (tmp_path / "b.glb").write_bytes(bytes(broken))
-    said = subprocess.run(["node", str(Path(__file__).parent / "check_gltf.cjs"), str(FRONTEND / "node_modules"), str(tmp_path / "b.glb")], check=True, capture_output=True, text=True, timeout=120)
+    said = subprocess.run(
+        [
+            "node",
+            str(Path(__file__).parent / "check_gltf.cjs"),
+            str(FRONTEND / "node_modules"),
+            str(tmp_path / "b.glb"),
+        ],
+        check=True,
+        capture_output=True,
+        text=True,
+        timeout=120,
+    )
     assert json.loads(said.stdout)["numWarnings"] + json.loads(said.stdout)["numErrors"] > 0  # the check can fail
 
 
@@ -223,7 +327,9 @@ def test_exported_usd_passes_usds_own_validators(handed: tuple[Setting, dict[str
         context = UsdValidation.ValidationContext(UsdValidation.ValidationRegistry().GetOrLoadAllValidators())
         assert [e.GetMessage() for e in context.Validate(Usd.Stage.Open(str(tmp_path / name)))] == []
     (tmp_path / "bare.usda").write_text('#usda 1.0\ndef Camera "c" {}\n')
-    assert context.Validate(Usd.Stage.Open(str(tmp_path / "bare.usda")))  # without up axis, units, a default: the check can fail
+    assert context.Validate(
+        Usd.Stage.Open(str(tmp_path / "bare.usda"))
+    )  # without up axis, units, a default: the check can fail
 
 
 def test_a_camera_under_moved_nodes_is_where_trimesh_says(tmp_path: Path) -> None:
@@ -231,8 +337,17 @@ def test_a_camera_under_moved_nodes_is_where_trimesh_says(tmp_path: Path) -> Non
     import trimesh
 
     q = Rotation.from_euler("xyz", [0.3, -0.8, 0.5]).as_quat()
-    gltf = pg.GLTF2(asset=pg.Asset(version="2.0"), scene=0, scenes=[pg.Scene(nodes=[0])], cameras=[pg.Camera(type="perspective", perspective=pg.Perspective(yfov=0.7, aspectRatio=1.5, znear=0.1))],
-                    nodes=[pg.Node(name="rig", children=[1], translation=[3, 4, 5], rotation=[float(v) for v in q], scale=[2, 2, 2]), pg.Node(name="arm", children=[2], matrix=[1, 0, 0, 0, 0, 0, -1, 0, 0, 1, 0, 0, 0.5, 1, 2, 1]), pg.Node(name="eye", camera=0, translation=[0, 1, 0])])
+    gltf = pg.GLTF2(
+        asset=pg.Asset(version="2.0"),
+        scene=0,
+        scenes=[pg.Scene(nodes=[0])],
+        cameras=[pg.Camera(type="perspective", perspective=pg.Perspective(yfov=0.7, aspectRatio=1.5, znear=0.1))],
+        nodes=[
+            pg.Node(name="rig", children=[1], translation=[3, 4, 5], rotation=[float(v) for v in q], scale=[2, 2, 2]),
+            pg.Node(name="arm", children=[2], matrix=[1, 0, 0, 0, 0, 0, -1, 0, 0, 1, 0, 0, 0.5, 1, 2, 1]),
+            pg.Node(name="eye", camera=0, translation=[0, 1, 0]),
+        ],
+    )
     path = tmp_path / "rig.glb"
     data = b"".join(gltf.save_to_bytes())
     path.write_bytes(with_meshes(data))
@@ -243,7 +358,9 @@ def test_a_camera_under_moved_nodes_is_where_trimesh_says(tmp_path: Path) -> Non
     assert found.track.position[0] == pytest.approx([matrix[0, 3], -matrix[2, 3], matrix[1, 3]], abs=1e-5)
     forward = -matrix[:3, 2] / np.linalg.norm(matrix[:3, 2])
     assert found.track.at([0])[1].apply([0, 1, 0])[0] == pytest.approx([forward[0], -forward[2], forward[1]], abs=1e-5)
-    assert 2 * np.degrees(np.arctan(18 / found.track.focal[0])) == pytest.approx(np.degrees(2 * np.arctan(1.5 * np.tan(0.35))))
+    assert 2 * np.degrees(np.arctan(18 / found.track.focal[0])) == pytest.approx(
+        np.degrees(2 * np.arctan(1.5 * np.tan(0.35)))
+    )
 
 
 def test_gltfs_samplers_by_the_specification() -> None:
@@ -254,9 +371,13 @@ def test_gltfs_samplers_by_the_specification() -> None:
     rng = np.random.default_rng(1)
     v = rng.normal(size=(3, 3, 3))
     t = np.linspace(0, 2.5, 41)
-    assert gltf_sampler(keys, v.reshape(9, 3), "CUBICSPLINE", t, False)[:16] == pytest.approx(CubicHermiteSpline(keys[:2], v[:2, 1], np.stack([v[0, 2], v[1, 0]]))(t[:16]), abs=1e-9)
+    assert gltf_sampler(keys, v.reshape(9, 3), "CUBICSPLINE", t, False)[:16] == pytest.approx(
+        CubicHermiteSpline(keys[:2], v[:2, 1], np.stack([v[0, 2], v[1, 0]]))(t[:16]), abs=1e-9
+    )
     q = Rotation.random(3, random_state=4).as_quat()
-    assert np.abs((gltf_sampler(keys, q, "LINEAR", t, True) * Slerp(keys, Rotation.from_quat(q))(t).as_quat()).sum(1)) == pytest.approx(np.ones(41))
+    assert np.abs(
+        (gltf_sampler(keys, q, "LINEAR", t, True) * Slerp(keys, Rotation.from_quat(q))(t).as_quat()).sum(1)
+    ) == pytest.approx(np.ones(41))
     assert gltf_sampler(keys, v[:, 0], "STEP", np.array([0.99, 1.0]), False) == pytest.approx(v[:2, 0])
 
 
@@ -313,7 +434,10 @@ def test_drawings_in_their_units() -> None:
     with pytest.raises(AskWhich, match="holds 2 paths") as asked:
         read_path(dxf(units.M, [(0, 0), (1, 1)], [(5, 5), (9, 9)]), "p.dxf", Site())
     assert len(asked.value.names) == 2
-    svg = b'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 100 100" width="100" height="100"><path id="p" d="M10 20 L30 20 C40 20 40 40 30 40"/></svg>'
+    svg = (
+        b'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 100 100" width="100" '
+        b'height="100"><path id="p" d="M10 20 L30 20 C40 20 40 40 30 40"/></svg>'
+    )
     drawn = read_path(svg, "p.svg", Site(), "m")
     assert drawn.points[0] == pytest.approx([10, -20, 0]) and drawn.points[-1] == pytest.approx([30, -40, 0])
     bezier = np.array([[30, 20], [40, 20], [40, 40], [30, 40]])
@@ -321,13 +445,29 @@ def test_drawings_in_their_units() -> None:
     assert np.abs(drawn.points[:, :2] - middle * [1, -1]).sum(1).min() < 1e-6
 
 
-@pytest.mark.parametrize(("name", "data", "words"), [
-    ("p.csv", b"east_m,north_m\n1,2\n", "no path"), ("p.csv", b"a,b\n1,2\n", "must name its columns"), ("p.csv", b"time,east_m,north_m\n0,0,0\n2,1,1\n1,2,2\n", "must grow: row 4"), ("p.csv", b"east_m,north_ft\n0,0\n1,1\n", "one unit for all"),
-    ("p.csv", b"east_m,north_m\n0,zero\n1,1\n", "no number"), ("p.csv", b"east,north\n0,0\n1,1\n", "does not say in what"), ("p.csv", b"east_m,north_m\n0,0\n1,nan\n", "are no numbers"), ("p.csv", b"east_km,north_km\n0,0\n900,1\n", "another place"),
-    ("p.svg", b"<svg xmlns='http://www.w3.org/2000/svg'/>", "no path"), ("p.svg", b"not xml", "can be read"), ("p.dxf", b"not dxf", "can be read"), ("p.gpx", b"<gpx", "can be read"), ("p.glb", b"not glb", "can be read"),
-    ("p.glb", b"glTF\x02\0\0\0\xff\0\0\0" + bytes(40), "cut short"), ("p.usda", b'#usda 1.0\ndef Camera "c" {\n', "breaks off on line 3"),
-    ("p.usda", b"not usd", "can be read"), ("p.mov", b"", "no path that can be read"), ("p.gpx", b'<gpx version="1.1" creator="x"></gpx>', "no path"),
-])
+@pytest.mark.parametrize(
+    ("name", "data", "words"),
+    [
+        ("p.csv", b"east_m,north_m\n1,2\n", "no path"),
+        ("p.csv", b"a,b\n1,2\n", "must name its columns"),
+        ("p.csv", b"time,east_m,north_m\n0,0,0\n2,1,1\n1,2,2\n", "must grow: row 4"),
+        ("p.csv", b"east_m,north_ft\n0,0\n1,1\n", "one unit for all"),
+        ("p.csv", b"east_m,north_m\n0,zero\n1,1\n", "no number"),
+        ("p.csv", b"east,north\n0,0\n1,1\n", "does not say in what"),
+        ("p.csv", b"east_m,north_m\n0,0\n1,nan\n", "are no numbers"),
+        ("p.csv", b"east_km,north_km\n0,0\n900,1\n", "another place"),
+        ("p.svg", b"<svg xmlns='http://www.w3.org/2000/svg'/>", "no path"),
+        ("p.svg", b"not xml", "can be read"),
+        ("p.dxf", b"not dxf", "can be read"),
+        ("p.gpx", b"<gpx", "can be read"),
+        ("p.glb", b"not glb", "can be read"),
+        ("p.glb", b"glTF\x02\0\0\0\xff\0\0\0" + bytes(40), "cut short"),
+        ("p.usda", b'#usda 1.0\ndef Camera "c" {\n', "breaks off on line 3"),
+        ("p.usda", b"not usd", "can be read"),
+        ("p.mov", b"", "no path that can be read"),
+        ("p.gpx", b'<gpx version="1.1" creator="x"></gpx>', "no path"),
+    ],
+)
 def test_files_without_a_path_are_told(name: str, data: bytes, words: str) -> None:
     with pytest.raises(RouteError, match=words):
         read_path(data, name, Site())
@@ -355,23 +495,66 @@ def test_a_track_made_stations_keeps_its_form(handed: tuple[Setting, dict[str, b
     assert (poses.forward * track.at(track.t)[1].apply([0, 1, 0])).sum(1).min() > np.cos(np.radians(1.5))
 
 
-def test_the_command_line_brings_in_checks_mends_and_hands_on(tmp_path: Path, marsh: Ground, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_the_command_line_brings_in_checks_mends_and_hands_on(
+    tmp_path: Path, marsh: Ground, monkeypatch: pytest.MonkeyPatch
+) -> None:
     from lumwick.demo import saltmere
 
     place, assets = saltmere()
     (tmp_path / "p.zip").write_bytes(pack(place, assets))
     run = CliRunner().invoke
-    (tmp_path / "line.csv").write_text("time_s,east_m,north_m,up_m\n0,10,-10,3.1\n2,27,2,0.4\n4,46,15,3.9\n6,66,30,4.7\n")
-    said = json.loads(run(app, ["lay", str(tmp_path / "p.zip"), "--shot", "dawn", "--file", str(tmp_path / "line.csv"), "--out", str(tmp_path / "q.zip")], catch_exceptions=False).stdout)
+    (tmp_path / "line.csv").write_text(
+        "time_s,east_m,north_m,up_m\n0,10,-10,3.1\n2,27,2,0.4\n4,46,15,3.9\n6,66,30,4.7\n"
+    )
+    said = json.loads(
+        run(
+            app,
+            [
+                "lay",
+                str(tmp_path / "p.zip"),
+                "--shot",
+                "dawn",
+                "--file",
+                str(tmp_path / "line.csv"),
+                "--out",
+                str(tmp_path / "q.zip"),
+            ],
+            catch_exceptions=False,
+        ).stdout
+    )
     assert said["stations"] == 4 and load(tmp_path / "q.zip")[0].shot("dawn").route.timing == "by stations"
     report = json.loads(run(app, ["check", str(tmp_path / "q.zip"), "--shot", "dawn"], catch_exceptions=False).stdout)
     assert "under" in {f["kind"] for f in report["found"]} and report["found"][0]["repairs"]
-    report = json.loads(run(app, ["check", str(tmp_path / "q.zip"), "--shot", "dawn", "--mend", "--out", str(tmp_path / "r.zip")], catch_exceptions=False).stdout)
+    report = json.loads(
+        run(
+            app,
+            ["check", str(tmp_path / "q.zip"), "--shot", "dawn", "--mend", "--out", str(tmp_path / "r.zip")],
+            catch_exceptions=False,
+        ).stdout
+    )
     assert "under" not in {f["kind"] for f in report["after"]["found"]} and report["done"]
     for name in ("cams.usda", "cams.glb"):
         run(app, ["export", str(tmp_path / "r.zip"), "--out", str(tmp_path / name)], catch_exceptions=False)
-        back = run(app, ["lay", str(tmp_path / "p.zip"), "--shot", "sunset", "--file", str(tmp_path / name), "--path", "dawn", "--out", str(tmp_path / "s.zip")], catch_exceptions=False)
-        assert json.loads(back.stdout)["way"] == "brought" and load(tmp_path / "s.zip")[0].shot("sunset").route.track is not None
+        back = run(
+            app,
+            [
+                "lay",
+                str(tmp_path / "p.zip"),
+                "--shot",
+                "sunset",
+                "--file",
+                str(tmp_path / name),
+                "--path",
+                "dawn",
+                "--out",
+                str(tmp_path / "s.zip"),
+            ],
+            catch_exceptions=False,
+        )
+        assert (
+            json.loads(back.stdout)["way"] == "brought"
+            and load(tmp_path / "s.zip")[0].shot("sunset").route.track is not None
+        )
     assert run(app, ["export", str(tmp_path / "r.zip"), "--out", str(tmp_path / "c.mov")]).exit_code != 0
 
 

@@ -4,7 +4,19 @@ import numpy as np
 import pytest
 from wavespectra.construct.frequency import jonswap as reference_jonswap
 
-from lumwick.water.spectrum import G, SeaState, beaufort, dispersion, jonswap, moment, peak_frequency, sea_name, significant_height, slope_variance, spreading
+from lumwick.water.spectrum import (
+    G,
+    SeaState,
+    beaufort,
+    dispersion,
+    jonswap,
+    moment,
+    peak_frequency,
+    sea_name,
+    significant_height,
+    slope_variance,
+    spreading,
+)
 from lumwick.water.surface import surface, swells, tile_variance
 
 STATE = SeaState(wind_speed=9.0, fetch=100e3, depth=1000.0, toward=250.0)
@@ -26,7 +38,9 @@ def test_jonswap_against_wavespectra() -> None:
     alpha = 0.076 * (STATE.wind_speed**2 / (STATE.fetch * G)) ** 0.22
     import xarray as xr
 
-    ref = np.asarray(reference_jonswap(freq=xr.DataArray(f, coords={"freq": f}, dims="freq"), fp=fp, alpha=alpha, gamma=3.3)).squeeze()
+    ref = np.asarray(
+        reference_jonswap(freq=xr.DataArray(f, coords={"freq": f}, dims="freq"), fp=fp, alpha=alpha, gamma=3.3)
+    ).squeeze()
     ours = jonswap(2 * np.pi * f, STATE) * 2 * np.pi
     assert f[ours.argmax()] == pytest.approx(f[ref.argmax()], abs=0.002)
     assert np.abs(ours - ref).max() < 0.03 * ref.max()
@@ -69,4 +83,6 @@ def test_a_loop_closes_exactly_and_any_instant_is_made_alone() -> None:
 def test_slopes_words_and_scale() -> None:
     assert slope_variance(10.0) == pytest.approx(0.0542)  # Cox and Munk 1954: 0.003 + 0.00512 U
     assert [beaufort(u) for u in (0.2, 5.0, 12.0, 40.0)] == [0, 3, 6, 12]  # B = (U / 0.836)^(2/3)
-    assert sea_name(0.3) == "smooth wavelets" and sea_name(2.0) == "moderate" and sea_name(20) == "phenomenal"  # WMO table 3700
+    assert (
+        sea_name(0.3) == "smooth wavelets" and sea_name(2.0) == "moderate" and sea_name(20) == "phenomenal"
+    )  # WMO table 3700

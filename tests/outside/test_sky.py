@@ -5,7 +5,15 @@ import numpy as np
 import pvlib
 import pytest
 
-from lumwick.air.atmosphere import BAND_RGB_LUX, BANDS_NM, LUMA, clear_sky, rayleigh_optical_depth, sky_at, sky_illuminance
+from lumwick.air.atmosphere import (
+    BAND_RGB_LUX,
+    BANDS_NM,
+    LUMA,
+    clear_sky,
+    rayleigh_optical_depth,
+    sky_at,
+    sky_illuminance,
+)
 
 
 def kelvin(rgb: np.ndarray) -> float:
@@ -31,14 +39,17 @@ def test_bands_are_the_reference_spectrum_seen_by_the_standard_observer() -> Non
 
 
 def test_high_sun_gives_about_100_klx() -> None:
-    sky = clear_sky(180.0, 60.0)  # guide: high-sun clear-sky horizontal total about 100 klx (handbook value, from memory)
+    sky = clear_sky(
+        180.0, 60.0
+    )  # guide: high-sun clear-sky horizontal total about 100 klx (handbook value, from memory)
     total = LUMA @ (sky_illuminance(sky) + sky.sun_lux * np.sin(np.radians(60)))
     assert 85e3 < total < 115e3
     assert 0.08 < LUMA @ sky_illuminance(sky) / total < 0.25
 
 
 def test_dusk_gets_dark_as_it_should() -> None:
-    # about 400 lx at sunset and 3.4 lx at the end of civil twilight (handbook values, from memory); within a factor of 2.5
+    # about 400 lx at sunset and 3.4 lx at the end of civil twilight (handbook values, from memory); within a factor
+    # of 2.5
     lux = [float(LUMA @ sky_illuminance(clear_sky(0.0, el))) for el in (-0.8, -6.0)]
     assert 400 / 2.5 < lux[0] < 400 * 2.5
     assert 3.4 / 2.5 < lux[1] < 3.4 * 2.5

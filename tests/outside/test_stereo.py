@@ -1,4 +1,5 @@
-"""Two eyes and the whole sphere, measured on rendered pictures against the formulas of parallax and of the equirectangular projection."""
+"""Two eyes and the whole sphere, measured on rendered pictures against the formulas of parallax and of the
+equirectangular projection."""
 
 import numpy as np
 import pytest
@@ -23,7 +24,20 @@ def stage() -> Stage:
     place = small_place(growth=[], sea=Sea(present=False), air=Air(haze=0.02, fog_visibility=200000))
     made = Stage(Setting(place, Ground(np.zeros((65, 65), np.float32), 20.0, -640.0, -640.0)))
     for name, x, y, half in (("near", 0.0, 4.0, 0.10), ("far", 2.0, 12.0, 0.30)):
-        made.add_target(name, np.array([[x - half, y, HIGH - half], [x + half, y, HIGH - half], [x + half, y, HIGH + half], [x - half, y, HIGH + half]], np.float32), np.array([[0, 1, 2], [0, 2, 3]], np.uint32), (0.5, 0.5, 0.5))
+        made.add_target(
+            name,
+            np.array(
+                [
+                    [x - half, y, HIGH - half],
+                    [x + half, y, HIGH - half],
+                    [x + half, y, HIGH + half],
+                    [x - half, y, HIGH + half],
+                ],
+                np.float32,
+            ),
+            np.array([[0, 1, 2], [0, 2, 3]], np.uint32),
+            (0.5, 0.5, 0.5),
+        )
     return made
 
 
@@ -65,8 +79,11 @@ def test_a_panorama_for_two_eyes_has_the_parallax_of_a_turning_head(stage: Stage
     camera, eyes = Camera(np.array([0.0, 0.0, HIGH]), np.array([0.0, 1.0, 0.0]), 28.0), 0.4
     left, right = (spots(stage, around(camera, side, eyes), (1440, 720)) for side in (-1, 1))
     for name, away in (("near", 4.0), ("far", np.hypot(2, 12))):
-        # rays start eyes / 2 beside the axis and touch a circle: both meet the spot when turned by asin(eyes / 2 / away)
-        assert left[name][0] - right[name][0] == pytest.approx(2 * np.arcsin(eyes / 2 / away) / (2 * np.pi) * 1440, abs=0.8)
+        # rays start eyes / 2 beside the axis and touch a circle: both meet the spot when turned by asin(eyes / 2 /
+        # away)
+        assert left[name][0] - right[name][0] == pytest.approx(
+            2 * np.arcsin(eyes / 2 / away) / (2 * np.pi) * 1440, abs=0.8
+        )
 
 
 def test_pairs_and_panoramas_as_pictures(stage: Stage) -> None:

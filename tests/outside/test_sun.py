@@ -18,7 +18,8 @@ def test_worked_example_of_the_solar_position_algorithm() -> None:
 
 
 def test_the_seen_sun_sets_without_a_step_and_ends_where_it_truly_is() -> None:
-    # refraction after the disc has set is ours; above it is pvlib's, under -6 degrees there is none, and between nothing jumps
+    # refraction after the disc has set is ours; above it is pvlib's, under -6 degrees there is none, and between
+    # nothing jumps
     start = julian_day(dt.datetime(2026, 6, 5, 20, 20))
     p = sun_position(start + np.arange(0, 5400, 2.0) / 86400, 54.6, -3.5)
     step, true_step = np.diff(p.elevation), np.diff(p.true_elevation)
@@ -34,7 +35,9 @@ def test_against_pvlib_spa_for_200_places_and_dates() -> None:
     for _ in range(400):
         lat, lon = rng.uniform(-80, 80), rng.uniform(-180, 180)
         when = dt.datetime(1951, 1, 1) + dt.timedelta(seconds=float(rng.uniform(0, 365.25 * 86400 * 110)))
-        ref = pvlib.solarposition.spa_python(pd.DatetimeIndex([when], tz="UTC"), lat, lon, altitude=0, pressure=101000, temperature=10, delta_t=None).iloc[0]
+        ref = pvlib.solarposition.spa_python(
+            pd.DatetimeIndex([when], tz="UTC"), lat, lon, altitude=0, pressure=101000, temperature=10, delta_t=None
+        ).iloc[0]
         if ref.apparent_elevation <= 0:
             continue
         ours = sun_position(julian_day(when), lat, lon)
@@ -58,7 +61,9 @@ def test_rise_and_set_against_pvlib() -> None:
         for ours, rising in ((day.sunrise, 1), (day.sunset, -1)):
             assert ours is not None
             # a minute either side of our event, the reference's sun stands either side of -0.8333 degree
-            times = pd.DatetimeIndex([ours - dt.timedelta(hours=offset) + dt.timedelta(seconds=k) for k in (-60, 60)], tz="UTC")
+            times = pd.DatetimeIndex(
+                [ours - dt.timedelta(hours=offset) + dt.timedelta(seconds=k) for k in (-60, 60)], tz="UTC"
+            )
             before, after = pvlib.solarposition.spa_python(times, lat, lon).elevation - (-0.8333)
             assert before * rising < 0 < after * rising
 

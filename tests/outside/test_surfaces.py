@@ -40,12 +40,16 @@ def surrounded(folder: Path, pixels: np.ndarray, lux: float, turn: float = 0.0) 
     """A level place lit by a picture of the whole sphere alone."""
     data = picture_file(folder, pixels)
     asset = Asset(sha256="e" * 64, name="sphere.exr", bytes=len(data))
-    place = small_place(growth=[], sea=Sea(present=False), air=CLEAR, surround=Surround(picture=asset, lux=lux, turn=turn))
+    place = small_place(
+        growth=[], sea=Sea(present=False), air=CLEAR, surround=Surround(picture=asset, lux=lux, turn=turn)
+    )
     return Stage(Setting(place, Ground(np.zeros((65, 65), np.float32), 20.0, -640.0, -640.0), lambda a: data))
 
 
 def card(size: float, z: float) -> tuple[np.ndarray, np.ndarray]:
-    return np.array([[-size, -size, z], [size, -size, z], [size, size, z], [-size, size, z]]), np.array([[0, 1, 2], [0, 2, 3]])
+    return np.array([[-size, -size, z], [size, -size, z], [size, size, z], [-size, size, z]]), np.array(
+        [[0, 1, 2], [0, 2, 3]]
+    )
 
 
 def seen(stage: Stage, camera: Camera, samples: int = 64, **limits: int) -> np.ndarray:
@@ -75,10 +79,18 @@ def look(**numbers: float) -> np.ndarray:
 
 OPAQUE = {
     "matt": plain_material((1.0, 1.0, 1.0)),
-    "satin": look(ROUGH=0.3), "dull": look(ROUGH=0.8), "polished": look(ROUGH=0.0),
-    "chrome": look(METAL=1, ROUGH=0.0), "brushed": look(METAL=1, ROUGH=0.35), "cast": look(METAL=1, ROUGH=0.7), "raw": look(METAL=1, ROUGH=0.9999),
-    "varnished": look(ROUGH=0.9, COAT=1, COAT_ROUGH=0.1), "rough coat": look(ROUGH=0.5, COAT=1, COAT_ROUGH=0.5), "coated metal": look(METAL=1, ROUGH=0.5, COAT=1, COAT_ROUGH=0.2),
-    "wet": look(ROUGH=0.9, WET=1.0), "dense": look(ROUGH=0.4, IOR=2.4),
+    "satin": look(ROUGH=0.3),
+    "dull": look(ROUGH=0.8),
+    "polished": look(ROUGH=0.0),
+    "chrome": look(METAL=1, ROUGH=0.0),
+    "brushed": look(METAL=1, ROUGH=0.35),
+    "cast": look(METAL=1, ROUGH=0.7),
+    "raw": look(METAL=1, ROUGH=0.9999),
+    "varnished": look(ROUGH=0.9, COAT=1, COAT_ROUGH=0.1),
+    "rough coat": look(ROUGH=0.5, COAT=1, COAT_ROUGH=0.5),
+    "coated metal": look(METAL=1, ROUGH=0.5, COAT=1, COAT_ROUGH=0.2),
+    "wet": look(ROUGH=0.9, WET=1.0),
+    "dense": look(ROUGH=0.4, IOR=2.4),
 }
 
 
@@ -96,7 +108,12 @@ def test_furnace_a_leaf_that_reflects_and_passes_all_it_gets(furnace: Stage) -> 
     leaf = plain_material((0.6, 0.6, 0.6))
     leaf[mt.THROUGH : mt.THROUGH + 3] = 0.4
     furnace.add_target("card", *card(40.0, 300.0), look=leaf)
-    camera = Camera(np.array([0.0, -40.0, 330.0]), look_at(np.array([0.0, -40.0, 330.0]), np.array([0.0, 0.0, 300.0])), 300.0, focus=1000.0)
+    camera = Camera(
+        np.array([0.0, -40.0, 330.0]),
+        look_at(np.array([0.0, -40.0, 330.0]), np.array([0.0, 0.0, 300.0])),
+        300.0,
+        focus=1000.0,
+    )
     assert float(seen(furnace, camera, 256).mean()) == pytest.approx(FIELD, rel=0.01)
 
 
@@ -105,7 +122,12 @@ def test_furnace_clear_panes_and_solids(furnace: Stage, thin: int, rough: float)
     ball = trimesh.creation.icosphere(subdivisions=4, radius=20.0)
     shape = card(40.0, 300.0) if thin else (ball.vertices + [0, 0, 300], ball.faces)
     furnace.add_target("card", *shape, look=look(TRANSMISSION=1, THIN=thin, ROUGH=rough))
-    camera = Camera(np.array([0.0, -60.0, 330.0]), look_at(np.array([0.0, -60.0, 330.0]), np.array([0.0, 0.0, 300.0])), 200.0, focus=1000.0)
+    camera = Camera(
+        np.array([0.0, -60.0, 330.0]),
+        look_at(np.array([0.0, -60.0, 330.0]), np.array([0.0, 0.0, 300.0])),
+        200.0,
+        focus=1000.0,
+    )
     assert float(seen(furnace, camera, 128, reflections=24, transmissions=24).mean()) == pytest.approx(FIELD, rel=0.01)
 
 
@@ -122,8 +144,12 @@ def test_a_pane_mirrors_and_passes_as_fresnels_equations_say(tmp_path: Path) -> 
         camera = Camera(position, look_at(position, np.array([0.0, 0.0, 300.0])), 600.0, focus=1000.0)
         t = np.arcsin(np.sin(i) / 1.5)
         once = 0.5 * ((np.sin(i - t) / np.sin(i + t)) ** 2 + (np.tan(i - t) / np.tan(i + t)) ** 2)
-        both = 2 * once / (1 + once)  # a sheet's two faces, all orders of bouncing between them (Born and Wolf, incoherent sum)
-        assert float(seen(stage, camera, 256).mean()) == pytest.approx(both * FIELD + (1 - both) * 10, rel=0.02), degrees
+        both = (
+            2 * once / (1 + once)
+        )  # a sheet's two faces, all orders of bouncing between them (Born and Wolf, incoherent sum)
+        assert float(seen(stage, camera, 256).mean()) == pytest.approx(both * FIELD + (1 - both) * 10, rel=0.02), (
+            degrees
+        )
 
 
 def test_a_tinted_solid_absorbs_by_beers_law(tmp_path: Path) -> None:
@@ -135,8 +161,15 @@ def test_a_tinted_solid_absorbs_by_beers_law(tmp_path: Path) -> None:
     tinted = look(TRANSMISSION=1, THIN=0, ROUGH=0, IOR=1.0001)
     tinted[mt.ABSORB : mt.ABSORB + 3] = 0.2, 0.5, 1.0
     stage.add_target("block", block.vertices + [0, 0, 300], block.faces, look=tinted)
-    camera = Camera(np.array([0.0, -0.001, 305.0]), look_at(np.array([0.0, -0.001, 305.0]), np.array([0.0, 0.0, 300.0])), 600.0, focus=1000.0)
-    assert seen(stage, camera, 32).mean((0, 1)) == pytest.approx(FIELD * np.exp(-2.0 * np.array([0.2, 0.5, 1.0])), rel=0.01)
+    camera = Camera(
+        np.array([0.0, -0.001, 305.0]),
+        look_at(np.array([0.0, -0.001, 305.0]), np.array([0.0, 0.0, 300.0])),
+        600.0,
+        focus=1000.0,
+    )
+    assert seen(stage, camera, 32).mean((0, 1)) == pytest.approx(
+        FIELD * np.exp(-2.0 * np.array([0.2, 0.5, 1.0])), rel=0.01
+    )
 
 
 def test_environment_light_is_calibrated_and_turned(tmp_path: Path) -> None:
@@ -145,13 +178,20 @@ def test_environment_light_is_calibrated_and_turned(tmp_path: Path) -> None:
     pixels[8:12, 47:49] = 50.0
     stage = surrounded(tmp_path, pixels, 8000.0, turn=30.0)
     stage.add_target("card", *card(40.0, 300.0), colour=(0.5, 0.5, 0.5))
-    down = Camera(np.array([0.0, -0.01, 340.0]), look_at(np.array([0.0, -0.01, 340.0]), np.array([0.0, 0.0, 300.0])), 200.0, focus=1000.0)
+    down = Camera(
+        np.array([0.0, -0.01, 340.0]),
+        look_at(np.array([0.0, -0.01, 340.0]), np.array([0.0, 0.0, 300.0])),
+        200.0,
+        focus=1000.0,
+    )
     assert float((seen(stage, down, 256) @ LUMA).mean()) == pytest.approx(0.5 * 8000 / np.pi, rel=0.02)
     position = np.array([0.0, 0.0, 200.0])
     for bearing in (60.0, 120.0, 210.0):
         b = np.radians(bearing)
         away = np.array([np.sin(b), np.cos(b), np.tan(np.radians(90 - 10 / 32 * 180))])
-        light = float((seen(stage, Camera(position, away / np.linalg.norm(away), 200.0, focus=1000.0), 4) @ LUMA).mean())
+        light = float(
+            (seen(stage, Camera(position, away / np.linalg.norm(away), 200.0, focus=1000.0), 4) @ LUMA).mean()
+        )
         assert (light > 1000) == (bearing == 120.0)
 
 

@@ -26,9 +26,20 @@ def eased(x: np.ndarray, **way: object) -> np.ndarray:
     return evaluate(Channel(keys=(Key(t=0, v=0, **way), Key(t=1, v=1))), x)  # type: ignore[arg-type]
 
 
-@pytest.mark.parametrize("control", [(0.25, 0.1, 0.25, 1.0), (0.42, 0.0, 1.0, 1.0), (0.0, 0.0, 0.58, 1.0), (0.42, 0.0, 0.58, 1.0), (0.0, 1.7, 1.0, -0.6), (1.0, 0.0, 0.0, 1.0)])
+@pytest.mark.parametrize(
+    "control",
+    [
+        (0.25, 0.1, 0.25, 1.0),
+        (0.42, 0.0, 1.0, 1.0),
+        (0.0, 0.0, 0.58, 1.0),
+        (0.42, 0.0, 0.58, 1.0),
+        (0.0, 1.7, 1.0, -0.6),
+        (1.0, 0.0, 0.0, 1.0),
+    ],
+)
 def test_cubic_bezier_lies_on_its_published_curve(control: tuple[float, float, float, float]) -> None:
-    # W3C CSS Easing Functions Level 2, 2.2: the curve of P0 (0, 0), P1, P2, P3 (1, 1); the first four are its keywords ease, ease-in, ease-out, ease-in-out
+    # W3C CSS Easing Functions Level 2, 2.2: the curve of P0 (0, 0), P1, P2, P3 (1, 1); the first four are its
+    # keywords ease, ease-in, ease-out, ease-in-out
     x1, y1, x2, y2 = control
     s = np.linspace(0, 1, 41)
     x, y = (3 * (1 - s) ** 2 * s * a + 3 * (1 - s) * s**2 * b + s**3 for a, b in ((x1, x2), (y1, y2)))
@@ -52,7 +63,8 @@ def test_splines_are_scipys(points: list[tuple[int, float]]) -> None:
     x = np.linspace(t[0], t[-1], 157)
 
     def made(join: str, **rules: object) -> Channel:
-        return Channel(keys=tuple(Key(t=a, v=b, join=join) for a, b in zip(t, v, strict=True)), **rules)  # type: ignore[arg-type]
+        # type: ignore[arg-type]
+        return Channel(keys=tuple(Key(t=a, v=b, join=join) for a, b in zip(t, v, strict=True)), **rules)
 
     size = 1 + np.abs(v).max()
     assert evaluate(made("smooth"), x) == pytest.approx(PchipInterpolator(t, v)(x), abs=1e-8 * size)
@@ -62,13 +74,19 @@ def test_splines_are_scipys(points: list[tuple[int, float]]) -> None:
     round_ = made("spline", before="cycle", after="cycle")
     beyond = np.linspace(t[0] - 3, t[-1] + 7, 211)
     reference = CubicSpline(t, v, bc_type="periodic")
-    assert evaluate(round_, beyond) == pytest.approx(reference(t[0] + np.mod(beyond - t[0], t[-1] - t[0])), abs=1e-6 * size)
+    assert evaluate(round_, beyond) == pytest.approx(
+        reference(t[0] + np.mod(beyond - t[0], t[-1] - t[0])), abs=1e-6 * size
+    )
 
 
 def test_natural_easings_by_their_formulas() -> None:
     # the families' textbook forms: x^2, x^3, 1 - cos(x pi / 2), backwards, and each over half the time
     x = np.linspace(0, 1, 33)
-    for family, f in {"quad": lambda u: u**2, "cubic": lambda u: u**3, "sine": lambda u: 1 - np.cos(u * np.pi / 2)}.items():
+    for family, f in {
+        "quad": lambda u: u**2,
+        "cubic": lambda u: u**3,
+        "sine": lambda u: 1 - np.cos(u * np.pi / 2),
+    }.items():
         assert eased(x, join=f"{family}_in") == pytest.approx(f(x))
         assert eased(x, join=f"{family}_out") == pytest.approx(1 - f(1 - x))
         assert eased(x, join=f"{family}_both") == pytest.approx(np.where(x < 0.5, f(2 * x) / 2, 1 - f(2 - 2 * x) / 2))
@@ -81,7 +99,11 @@ def test_colours_blend_in_oklab() -> None:
         assert to_oklab(linear) == pytest.approx(colour.XYZ_to_Oklab(colour.RGB_to_XYZ(linear, "sRGB")), abs=2e-4)
     sunset = ColourChannel(keys=(ColourKey(t=0, v="#ff0000", join="straight"), ColourKey(t=1, v="#0000ff")))
     lab = sunset.table.at([0.0, 0.5, 1.0])
-    assert lab[:, 1] == pytest.approx((lab[:, 0] + lab[:, 2]) / 2) and colour_of(lab[:, 0]) == "#ff0000" and colour_of(lab[:, 2]) == "#0000ff"
+    assert (
+        lab[:, 1] == pytest.approx((lab[:, 0] + lab[:, 2]) / 2)
+        and colour_of(lab[:, 0]) == "#ff0000"
+        and colour_of(lab[:, 2]) == "#0000ff"
+    )
     assert to_oklab(from_hex(colour_of(lab[:, 1])))[0] > 0.45  # not through the mud that sRGB codes would give
 
 
@@ -119,13 +141,30 @@ def test_a_smooth_turn_changes_its_speed_without_a_jump_as_scipys_spline_does() 
     assert np.degrees((curve(u).inv() * reference(u)).magnitude()).max() < 12  # the same way, without its swinging past
     bearing, pitch = aim_of(turn_of([10.0, 350.0, 370.0], [20.0, -5.0, 0.0]))
     assert bearing == pytest.approx([10, -10, 10]) and pitch == pytest.approx([20, -5, 0])
-    assert Rotation.from_euler("ZX", [[-30, 12]], degrees=True).apply([0, 1, 0])[0] == pytest.approx(turn_of(30, 12).apply([0, 1, 0])[0])
+    assert Rotation.from_euler("ZX", [[-30, 12]], degrees=True).apply([0, 1, 0])[0] == pytest.approx(
+        turn_of(30, 12).apply([0, 1, 0])[0]
+    )
 
 
 # SMPTE ST 12-1: the label after so many frames (from 0) at each rate; drop-frame where ; stands
-TABLE = [("24", 0, "00:00:00:00"), ("24", 24 * 60, "00:01:00:00"), ("23.976", 24 * 3600, "01:00:00:00"), ("25", 25 * 3600 + 12, "01:00:00:12"), ("30", 1800, "00:01:00:00"), ("48", 48 * 61, "00:01:01:00"),
-         ("50", 50 * 3600, "01:00:00:00"), ("60", 60 * 600, "00:10:00:00"), ("29.97", 1800, "00:01:00:00"), ("29.97", 1799, "00:00:59;29"), ("29.97", 1800, "00:01:00;02"), ("29.97", 17982, "00:10:00;00"),
-         ("29.97", 107892, "01:00:00;00"), ("59.94", 3600, "00:01:00;04"), ("59.94", 35964, "00:10:00;00"), ("29.97", 2589407, "23:59:59;29")]
+TABLE = [
+    ("24", 0, "00:00:00:00"),
+    ("24", 24 * 60, "00:01:00:00"),
+    ("23.976", 24 * 3600, "01:00:00:00"),
+    ("25", 25 * 3600 + 12, "01:00:00:12"),
+    ("30", 1800, "00:01:00:00"),
+    ("48", 48 * 61, "00:01:01:00"),
+    ("50", 50 * 3600, "01:00:00:00"),
+    ("60", 60 * 600, "00:10:00:00"),
+    ("29.97", 1800, "00:01:00:00"),
+    ("29.97", 1799, "00:00:59;29"),
+    ("29.97", 1800, "00:01:00;02"),
+    ("29.97", 17982, "00:10:00;00"),
+    ("29.97", 107892, "01:00:00;00"),
+    ("59.94", 3600, "00:01:00;04"),
+    ("59.94", 35964, "00:10:00;00"),
+    ("29.97", 2589407, "23:59:59;29"),
+]
 
 
 @pytest.mark.parametrize(("name", "count", "label"), TABLE)
@@ -143,13 +182,25 @@ def test_timecode_round_trip_over_a_day(name: str, count: int, drop: bool) -> No
     assert frame_of_timecode(timecode(count + 1, fps, drop), fps) == count + 1
 
 
-@pytest.mark.parametrize(("text", "says"), [("00:01:00;01", "skips the first 2 frames"), ("00:00:70:00", "minutes and seconds end at 59"), ("1:2", "written like"), ("00:00:00:30", "frames at 29"), ("25:00:00:00", "hours at 23")])
+@pytest.mark.parametrize(
+    ("text", "says"),
+    [
+        ("00:01:00;01", "skips the first 2 frames"),
+        ("00:00:70:00", "minutes and seconds end at 59"),
+        ("1:2", "written like"),
+        ("00:00:00:30", "frames at 29"),
+        ("25:00:00:00", "hours at 23"),
+    ],
+)
 def test_labels_that_do_not_exist(text: str, says: str) -> None:
     with pytest.raises(LumwickError, match=says):
         frame_of_timecode(text, RATES["29.97"])
 
 
-@pytest.mark.parametrize(("text", "frames"), [("240", 240), ("10 s", 240), ("1.5 min", 2160), ("00:00:10:12", 252), ("48 frames", 48), ("2,5 s", 60)])
+@pytest.mark.parametrize(
+    ("text", "frames"),
+    [("240", 240), ("10 s", 240), ("1.5 min", 2160), ("00:00:10:12", 252), ("48 frames", 48), ("2,5 s", 60)],
+)
 def test_lengths_as_people_type_them(text: str, frames: int) -> None:
     assert clip_frames(text, RATES["24"]) == frames
 
@@ -171,9 +222,15 @@ def test_the_planner_agrees_with_itself_whatever_is_left_out(event: float, clip:
 
 
 def test_the_planners_counts() -> None:
-    plan = plan_lapse(event=3 * 3600, clip=10, fps=24)  # common practice of the trade: 3 h into 10 s is one frame each 45 s, 240 frames
+    plan = plan_lapse(
+        event=3 * 3600, clip=10, fps=24
+    )  # common practice of the trade: 3 h into 10 s is one frame each 45 s, 240 frames
     assert (plan.interval, plan.frames, plan.speed) == (45.0, 240, 1080.0)
-    for wrong in ({"event": 1.0}, {"event": 1.0, "clip": 0.0, "fps": 24.0}, {"event": 1.0, "clip": 1.0, "fps": 24.0, "interval": 1.0}):
+    for wrong in (
+        {"event": 1.0},
+        {"event": 1.0, "clip": 0.0, "fps": 24.0},
+        {"event": 1.0, "clip": 1.0, "fps": 24.0, "interval": 1.0},
+    ):
         with pytest.raises(LumwickError):
             plan_lapse(**wrong)
 
@@ -214,14 +271,26 @@ def test_twilights_and_bearings_against_pvlib() -> None:
         for when in (begins, ends):
             if when is not None:
                 times = pd.DatetimeIndex([when - dt.timedelta(hours=offset)], tz="UTC")
-                assert pvlib.solarposition.spa_python(times, lat, lon).elevation.iloc[0] == pytest.approx(TWILIGHTS[name], abs=0.03)
+                assert pvlib.solarposition.spa_python(times, lat, lon).elevation.iloc[0] == pytest.approx(
+                    TWILIGHTS[name], abs=0.03
+                )
     assert twilights(date, lat, lon, offset)["astronomical"] == (None, None)  # it does not get dark in a northern June
     for bearing in (75.0, 180.0, 290.5):
         (found,) = sun_at_bearing(date, lat, lon, offset, bearing)
-        reference = pvlib.solarposition.spa_python(pd.DatetimeIndex([found.when - dt.timedelta(hours=offset)], tz="UTC"), lat, lon).iloc[0]
-        assert reference.azimuth == pytest.approx(bearing, abs=0.05) and reference.apparent_elevation == pytest.approx(found.elevation, abs=0.05)
+        reference = pvlib.solarposition.spa_python(
+            pd.DatetimeIndex([found.when - dt.timedelta(hours=offset)], tz="UTC"), lat, lon
+        ).iloc[0]
+        assert reference.azimuth == pytest.approx(bearing, abs=0.05) and reference.apparent_elevation == pytest.approx(
+            found.elevation, abs=0.05
+        )
     assert sun_at_bearing(date, lat, lon, offset, 0.0) == []  # the sun is under the horizon in the north
     # a level skyline 4 degrees up from west to north: the sun goes down behind it once, where pvlib has it at 4 degrees
     (goes,) = sun_over_skyline(date, lat, lon, offset, np.linspace(250, 340, 91), np.full(91, 4.0))
-    reference = pvlib.solarposition.spa_python(pd.DatetimeIndex([goes.when - dt.timedelta(hours=offset)], tz="UTC"), lat, lon).iloc[0]
-    assert not goes.rising and reference.apparent_elevation == pytest.approx(4.0, abs=0.05) and reference.azimuth == pytest.approx(goes.azimuth, abs=0.1)
+    reference = pvlib.solarposition.spa_python(
+        pd.DatetimeIndex([goes.when - dt.timedelta(hours=offset)], tz="UTC"), lat, lon
+    ).iloc[0]
+    assert (
+        not goes.rising
+        and reference.apparent_elevation == pytest.approx(4.0, abs=0.05)
+        and reference.azimuth == pytest.approx(goes.azimuth, abs=0.1)
+    )

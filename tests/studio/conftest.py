@@ -47,7 +47,9 @@ def kept_place(owner: Any, **changes: Any) -> Any:
 
     data = write_elevation(saltmarsh(97, 12.0))
     asset = asset_of("g.tif", data)
-    return Place.start(owner, small_place(land=Land(elevation=asset), **changes), {asset.sha256: data}, "made for a test")
+    return Place.start(
+        owner, small_place(land=Land(elevation=asset), **changes), {asset.sha256: data}, "made for a test"
+    )
 
 
 @pytest.fixture
@@ -63,7 +65,9 @@ def worker(media: Path) -> Iterator[Callable[[], subprocess.Popen[bytes]]]:
 
     def start() -> subprocess.Popen[bytes]:
         env = {**os.environ, "LUMWICK_DB": connection.settings_dict["NAME"], "LUMWICK_MEDIA": str(media)}
-        started.append(subprocess.Popen([sys.executable, "manage.py", "render_worker"], cwd=ROOT, env=env, stdout=log, stderr=log))
+        started.append(
+            subprocess.Popen([sys.executable, "manage.py", "render_worker"], cwd=ROOT, env=env, stdout=log, stderr=log)
+        )
         return started[-1]
 
     yield start

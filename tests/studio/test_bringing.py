@@ -23,7 +23,17 @@ pytestmark = pytest.mark.django_db
 
 def bring(client: Client, place: Any, name: str, data: bytes, what: str = "file", path: str = "", **more: Any) -> Any:
     place.refresh_from_db()
-    return client.post(f"/places/{place.pk}/bring/", {"what": what, "path": path, "rev": place.head.number, "shot": "a", "file": SimpleUploadedFile(name, data), **more})
+    return client.post(
+        f"/places/{place.pk}/bring/",
+        {
+            "what": what,
+            "path": path,
+            "rev": place.head.number,
+            "shot": "a",
+            "file": SimpleUploadedFile(name, data),
+            **more,
+        },
+    )
 
 
 def document(place: Any) -> Any:
@@ -50,23 +60,40 @@ def test_a_model_is_set_down_lit_and_exported_with_its_file(signed_in: Client, p
     assert (thing.name, thing.east, thing.north, thing.up) == ("box", 3, 9, 4)
     chart = signed_in.get(f"/places/{place.pk}/chart/").json()
     assert chart["marks"] == [{"id": "model1", "name": "box", "of": "things", "east": 3.0, "north": 9.0}]
-    data, known = ENGINE_OF_LOOKS.look("v", place.pk, place.head.pk, "a", 0.0, {"x": 3, "y": -3, "z": 5, "bearing": 0, "pitch": -5, "focal": 28}, 1, 1)
+    data, known = ENGINE_OF_LOOKS.look(
+        "v", place.pk, place.head.pk, "a", 0.0, {"x": 3, "y": -3, "z": 5, "bearing": 0, "pitch": -5, "focal": 28}, 1, 1
+    )
     assert len(data) > 2000 and known["note"] == ""
     assert "box" in ENGINE_OF_LOOKS._open[place.pk].stage.things
     packed = b"".join(signed_in.get(f"/places/{place.pk}/export/"))
     again, assets = unpack(packed)
     assert again.things[0].mesh.sha256 in assets and len(assets) == 2
     # it is named in the history, can be moved, and taken away again
-    edit = {"rev": place.head.number, "command": {"op": "move", "of": "things", "id": "model1", "east": 5.5, "north": 2}}
-    assert signed_in.post(f"/places/{place.pk}/edit/", json.dumps(edit), content_type="application/json").status_code == 200
+    edit = {
+        "rev": place.head.number,
+        "command": {"op": "move", "of": "things", "id": "model1", "east": 5.5, "north": 2},
+    }
+    assert (
+        signed_in.post(f"/places/{place.pk}/edit/", json.dumps(edit), content_type="application/json").status_code
+        == 200
+    )
     assert document(place).things[0].east == 5.5 and place.head.label == "moved model box"
 
 
-@pytest.mark.parametrize(("name", "data", "what", "path", "words"), [
-    ("empty.glb", b"", "model", "", "cannot be read"), ("a.txt", b"x", "model", "", "not a model"), ("p.png", b"no image", "file", "/surfaces/s/colour_map", "cannot be read"),
-    ("p.jpg", b"x", "file", "/surround/picture", r".hdr or .exr"), ("t.cube", b"junk", "file", "/shots/a/develop/lut", "no .cube file"), ("p.png", png(), "file", "/nowhere/at/all", "no field"),
-])
-def test_files_that_cannot_be_used_change_nothing(signed_in: Client, place: Any, name: str, data: bytes, what: str, path: str, words: str) -> None:
+@pytest.mark.parametrize(
+    ("name", "data", "what", "path", "words"),
+    [
+        ("empty.glb", b"", "model", "", "cannot be read"),
+        ("a.txt", b"x", "model", "", "not a model"),
+        ("p.png", b"no image", "file", "/surfaces/s/colour_map", "cannot be read"),
+        ("p.jpg", b"x", "file", "/surround/picture", r".hdr or .exr"),
+        ("t.cube", b"junk", "file", "/shots/a/develop/lut", "no .cube file"),
+        ("p.png", png(), "file", "/nowhere/at/all", "no field"),
+    ],
+)
+def test_files_that_cannot_be_used_change_nothing(
+    signed_in: Client, place: Any, name: str, data: bytes, what: str, path: str, words: str
+) -> None:
     before = place.head.number
     reply = bring(signed_in, place, name, data or b" ", what, path)
     assert reply.status_code == 422 and words in reply.json()["error"]
@@ -82,7 +109,11 @@ def test_a_stale_edit_and_a_missing_file_are_told(signed_in: Client, place: Any)
 def test_a_texture_on_a_surface_on_a_built_thing(signed_in: Client, place: Any) -> None:
     def edit(command: dict[str, Any]) -> int:
         place.refresh_from_db()
-        return signed_in.post(f"/places/{place.pk}/edit/", json.dumps({"rev": place.head.number, "command": command}), content_type="application/json").status_code
+        return signed_in.post(
+            f"/places/{place.pk}/edit/",
+            json.dumps({"rev": place.head.number, "command": command}),
+            content_type="application/json",
+        ).status_code
 
     assert edit({"op": "add", "to": "surfaces", "item": {"id": "s", "name": "Painted", "pattern": "planks"}}) == 200
     assert bring(signed_in, place, "red.png", png(), "file", "/surfaces/s/colour_map").status_code == 200
@@ -93,13 +124,25 @@ def test_a_texture_on_a_surface_on_a_built_thing(signed_in: Client, place: Any) 
     assert edit({"op": "set", "path": "/surfaces/s/colour_map", "value": None}) == 200
     assert document(place).surfaces[0].colour_map is None
     # a surface that is taken away goes from what had it
-    assert edit({"op": "remove", "of": "surfaces", "id": "s"}) == 200 and edit({"op": "remove", "of": "surfaces", "id": "s"}) != 200
-    for bad in ({"op": "add", "to": "lamps", "item": {"id": "l", "name": "L", "kind": "disc", "width": 0}}, {"op": "add", "to": "lamps", "item": {"id": "l"}}, {"op": "move", "of": "lamps", "id": "gone", "east": 0, "north": 0}):
+    assert (
+        edit({"op": "remove", "of": "surfaces", "id": "s"}) == 200
+        and edit({"op": "remove", "of": "surfaces", "id": "s"}) != 200
+    )
+    for bad in (
+        {"op": "add", "to": "lamps", "item": {"id": "l", "name": "L", "kind": "disc", "width": 0}},
+        {"op": "add", "to": "lamps", "item": {"id": "l"}},
+        {"op": "move", "of": "lamps", "id": "gone", "east": 0, "north": 0},
+    ):
         assert edit(bad) != 200
 
 
 def test_light_from_a_picture_and_a_table(signed_in: Client, place: Any, tmp_path: Path) -> None:
-    assert bring(signed_in, place, "s.exr", picture_file(tmp_path, np.ones((8, 16, 3))), "file", "/surround/picture").status_code == 200
+    assert (
+        bring(
+            signed_in, place, "s.exr", picture_file(tmp_path, np.ones((8, 16, 3))), "file", "/surround/picture"
+        ).status_code
+        == 200
+    )
     assert bring(signed_in, place, "t.cube", cube(lambda c: c), "file", "/shots/a/develop/lut").status_code == 200
     place.refresh_from_db()
     data, _ = ENGINE_OF_LOOKS.look("v", place.pk, place.head.pk, "a", 0.0, None, 1, 9)
@@ -109,7 +152,9 @@ def test_light_from_a_picture_and_a_table(signed_in: Client, place: Any, tmp_pat
 def test_white_from_a_grey_in_the_look(signed_in: Client, place: Any) -> None:
     def pick(**more: Any) -> Any:
         place.refresh_from_db()
-        return signed_in.post(f"/places/{place.pk}/grey/", {"u": 0.5, "v": 0.5, "shot": "a", "rev": place.head.number, **more})
+        return signed_in.post(
+            f"/places/{place.pk}/grey/", {"u": 0.5, "v": 0.5, "shot": "a", "rev": place.head.number, **more}
+        )
 
     ENGINE_OF_LOOKS._open.pop(place.pk, None)
     assert "Wait for the look" in pick().json()["error"]

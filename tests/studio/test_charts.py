@@ -58,7 +58,9 @@ def test_the_day_band_marks_the_sunset(marsh: Any) -> None:
 
 def test_polar_day_is_said(marsh: Any) -> None:
     setting = with_clock(marsh, start=dt.datetime(2026, 6, 21, 12, 0))
-    north = Setting(setting.place.model_copy(update={"site": setting.place.site.model_copy(update={"latitude": 78.0})}), marsh)
+    north = Setting(
+        setting.place.model_copy(update={"site": setting.place.site.model_copy(update={"latitude": 78.0})}), marsh
+    )
     assert charts.day_band(north, north.place.shots[0])["words"] == "the sun is up all day"
 
 
@@ -76,7 +78,11 @@ def test_slip_shows_units_and_ride_check(client: Client, account: Any) -> None:
     assert "Station 1" in route
     said = client.get(f"/places/{place.pk}/ride/?shot=a").json()
     under = next(f for f in said["found"] if f["kind"] == "under")
-    assert "under the ground" in under["text"] and {"how": "lift", "text": "Lift over it"} in under["repairs"] and not said["clean"]
+    assert (
+        "under the ground" in under["text"]
+        and {"how": "lift", "text": "Lift over it"} in under["repairs"]
+        and not said["clean"]
+    )
 
 
 @pytest.mark.django_db
@@ -91,10 +97,27 @@ def test_demo_is_seeded_once() -> None:
 def test_an_edit_that_says_nothing_is_refused(client: Client, account: Any) -> None:
     place = kept_place(account)
     client.force_login(account)
-    for body in ("", "{}", '{"rev": "x"}', '{"rev": 1}', '{"rev": 1, "command": 5}', '{"rev": 1, "typed": {"path": "/air/haze"}}'):
+    for body in (
+        "",
+        "{}",
+        '{"rev": "x"}',
+        '{"rev": 1}',
+        '{"rev": 1, "command": 5}',
+        '{"rev": 1, "typed": {"path": "/air/haze"}}',
+    ):
         assert client.post(f"/places/{place.pk}/edit/", body, content_type="application/json").status_code == 400, body
-    assert client.post(f"/places/{place.pk}/edit/", '{"rev": 1, "move": "undo"}', content_type="application/json").status_code == 422
-    assert client.post(f"/places/{place.pk}/edit/", '{"rev": 1, "restore": 9}', content_type="application/json").status_code == 422
+    assert (
+        client.post(
+            f"/places/{place.pk}/edit/", '{"rev": 1, "move": "undo"}', content_type="application/json"
+        ).status_code
+        == 422
+    )
+    assert (
+        client.post(
+            f"/places/{place.pk}/edit/", '{"rev": 1, "restore": 9}', content_type="application/json"
+        ).status_code
+        == 422
+    )
     assert Place.objects.get(pk=place.pk).head.number == 1
 
 
@@ -107,6 +130,11 @@ def test_every_animated_value_of_a_shot_has_a_lane() -> None:
     ramp = Channel(keys=[Key(t=0, v=0.2), Key(t=1, v=0.4)])
     base = small_place()
     shot = base.shots[0].model_copy(update={"develop": Develop(saturation=ramp), "air": Air(haze=ramp)})
-    place = base.model_copy(update={"shots": [shot], "sea": Sea(wind_speed=Channel(keys=[Key(t=0, v=3)])), "air": Air(haze=ramp)})
+    place = base.model_copy(
+        update={"shots": [shot], "sea": Sea(wind_speed=Channel(keys=[Key(t=0, v=3)])), "air": Air(haze=ramp)}
+    )
     assert [(mover.path, mover.title) for mover in Motions(place, shot).movers] == [
-        ("/shots/a/develop/saturation", "Saturation"), ("/shots/a/air/haze", "Haze"), ("/sea/wind_speed", "Sea wind")]  # not the place's own air: this shot has another
+        ("/shots/a/develop/saturation", "Saturation"),
+        ("/shots/a/air/haze", "Haze"),
+        ("/sea/wind_speed", "Sea wind"),
+    ]  # not the place's own air: this shot has another

@@ -38,7 +38,11 @@ def test_the_finished_look_is_the_same_whatever_was_looked_at_before(place: Any)
     for t, camera in ((0.0, None), (0.7, own), (0.2, None)):
         for step in (0, 1):
             wandered.look("v", place.pk, place.head.pk, "a", t, camera, step, 1)
-    last = [engine.look("v", place.pk, place.head.pk, "a", 0.5, own, step, 1)[0] for engine in (wandered, fresh) for step in (0, 1, 2)]
+    last = [
+        engine.look("v", place.pk, place.head.pk, "a", 0.5, own, step, 1)[0]
+        for engine in (wandered, fresh)
+        for step in (0, 1, 2)
+    ]
     assert last[2] == last[5] and last[1] == last[4]
 
 
@@ -102,7 +106,11 @@ def test_the_budget_grows_with_what_is_asked(place: Any) -> None:
     engine = LookEngine()
     small = engine.measure(place.pk, place.head.pk, "a", (160, 90), Quality(4, 1, "balanced"))
     large = engine.measure(place.pk, place.head.pk, "a", (640, 360), Quality(16, 1, "balanced"))
-    assert 0 < small["least"] <= small["seconds"] <= small["most"] and large["seconds"] > 3 * small["seconds"] and large["bytes"] > 5 * small["bytes"]
+    assert (
+        0 < small["least"] <= small["seconds"] <= small["most"]
+        and large["seconds"] > 3 * small["seconds"]
+        and large["bytes"] > 5 * small["bytes"]
+    )
 
 
 def test_jpeg_is_a_picture() -> None:
@@ -115,7 +123,9 @@ def test_developing_anew_traces_nothing(place: Any, monkeypatch: pytest.MonkeyPa
     for step in (0, 1, 2):
         before, _ = engine.look("v", place.pk, place.head.pk, "a", 0.2, None, step, 1)
     monkeypatch.setattr("studio.looks.engine.expose", lambda *_, **__: pytest.fail("traced again"))
-    for n, (path, value) in enumerate((("develop/saturation", 0.0), ("exposure/ev100", 12.5), ("exposure/kelvin", 4000), ("develop/vignette", 2.0)), 1):
+    for n, (path, value) in enumerate(
+        (("develop/saturation", 0.0), ("exposure/ev100", 12.5), ("exposure/kelvin", 4000), ("develop/vignette", 2.0)), 1
+    ):
         place.edit(n, {"op": "set", "path": f"/shots/a/{path}", "value": value})
         place.refresh_from_db()
         after, known = engine.look("v", place.pk, place.head.pk, "a", 0.2, None, 0, n + 1)

@@ -49,15 +49,27 @@ def test_edit_undo_redo_are_named_moves_between_revisions(place: Any) -> None:
 
 
 def test_a_stale_edit_is_told_and_changes_nothing(visitor: Client, place: Any) -> None:
-    assert send(visitor, place, rev=1, command={"op": "set", "path": "/air/fog_visibility", "value": 500}).status_code == 200
+    assert (
+        send(visitor, place, rev=1, command={"op": "set", "path": "/air/fog_visibility", "value": 500}).status_code
+        == 200
+    )
     reply = send(visitor, place, rev=1, command={"op": "set", "path": "/air/fog_visibility", "value": 700})
-    assert reply.status_code == 409 and "changed elsewhere" in reply.json()["error"] and reply.json()["state"]["rev"] == 2
+    assert (
+        reply.status_code == 409 and "changed elsewhere" in reply.json()["error"] and reply.json()["state"]["rev"] == 2
+    )
     assert fog(place) == 500
     with pytest.raises(StaleRevision):
         place.undo(1)
 
 
-@pytest.mark.parametrize(("typed", "says"), [({"path": "/air/fog_visibility", "text": "thick"}, "must be a number"), ({"path": "/air/fog_visibility", "text": "5 m"}, "lies from 20 m"), ({"path": "/air/x", "text": "5"}, "no field")])
+@pytest.mark.parametrize(
+    ("typed", "says"),
+    [
+        ({"path": "/air/fog_visibility", "text": "thick"}, "must be a number"),
+        ({"path": "/air/fog_visibility", "text": "5 m"}, "lies from 20 m"),
+        ({"path": "/air/x", "text": "5"}, "no field"),
+    ],
+)
 def test_bad_typing_gets_a_sentence_and_changes_nothing(visitor: Client, place: Any, typed: dict, says: str) -> None:
     reply = send(visitor, place, rev=1, typed=typed)
     assert reply.status_code == 422 and says in reply.json()["error"]
@@ -68,10 +80,16 @@ def test_a_keyed_value_sets_a_key_only_if_somebody_said_so(visitor: Client, plac
     path = "/air/fog_visibility"
     send(visitor, place, rev=1, command={"op": "key", "path": path, "t": 0, "value": 500})
     asked = send(visitor, place, rev=2, typed={"path": path, "text": "2 km", "t": 0.5}).json()["ask"]
-    assert "nothing was changed" in asked["words"] and asked["raise"] and Place.objects.get(pk=place.pk).head.number == 2
+    assert (
+        "nothing was changed" in asked["words"] and asked["raise"] and Place.objects.get(pk=place.pk).head.number == 2
+    )
     state = send(visitor, place, rev=2, typed={"path": path, "text": "2 km", "t": 0.5, "how": "key"}).json()
-    assert state["undo"] == "key: fog visibility 2000 m at 0.50 s" and [k["v"] for k in state["lanes"][0]["keys"]] == [500, 2000]
-    # a key that stands here takes the value; with changes that set keys, none is asked; and the whole curve can be raised
+    assert state["undo"] == "key: fog visibility 2000 m at 0.50 s" and [k["v"] for k in state["lanes"][0]["keys"]] == [
+        500,
+        2000,
+    ]
+    # a key that stands here takes the value; with changes that set keys, none is asked; and the whole curve can be
+    # raised
     state = send(visitor, place, rev=3, typed={"path": path, "text": "3 km", "t": 0.51}).json()
     assert [k["v"] for k in state["lanes"][0]["keys"]] == [500, 3000]
     state = send(visitor, place, rev=4, typed={"path": path, "text": "1 km", "t": 0.25, "auto": True}).json()
@@ -96,11 +114,17 @@ def test_clip_clock_and_planner(visitor: Client, place: Any) -> None:
         return visitor.post(base + tail, {"rev": Place.objects.get(pk=place.pk).head.number, "shot": "a", **data})
 
     assert post("clip/", length="10 s", fps="25", keep="scale").json()["state"]["shot"]["frames"] == 250
-    assert "written in frames" in post("clip/", length="long").json()["error"] and "not a frame rate" in post("clip/", length="10", fps="1000").json()["error"]
+    assert (
+        "written in frames" in post("clip/", length="long").json()["error"]
+        and "not a frame rate" in post("clip/", length="10", fps="1000").json()["error"]
+    )
     assert "reload the page" in visitor.post(f"{base}clip/", {"rev": "x", "shot": "a", "length": "9"}).json()["error"]
     plan = post("lapse/", event="3 h", clip="10 s", fps="24").json()
     assert (plan["frames"], plan["interval"]) == (240, 45.0) and "one each 45 s" in plan["text"]
-    assert "Give three" in post("lapse/", event="3 h").json()["error"] and "must be a number" in post("lapse/", event="some", clip="1", fps="24").json()["error"]
+    assert (
+        "Give three" in post("lapse/", event="3 h").json()["error"]
+        and "must be a number" in post("lapse/", event="some", clip="1", fps="24").json()["error"]
+    )
     state = post("lapse/", event="3 h", clip="10 s", fps="24", use="1").json()["state"]
     assert (state["shot"]["frames"], state["shot"]["fps"]) == (240, "24") and "1080 times as fast" in state["undo"]
     # two hours before to one hour after sunset in ten seconds, in one step
@@ -110,7 +134,9 @@ def test_clip_clock_and_planner(visitor: Client, place: Any) -> None:
     clock = Place.objects.get(pk=place.pk).head.parsed().shots[0].clock
     sunset = sun_day(clock.start.date(), 52.0, 1.0, 0.0).sunset
     assert sunset and abs((clock.start - (sunset - dt.timedelta(hours=2))).total_seconds()) < 1 and clock.speed == 1080
-    assert [m["text"][:6] for m in state["day"]["marks"]] == ["sunset"] and state["day"]["marks"][0]["t"] == pytest.approx(20 / 3, abs=0.05)
+    assert [m["text"][:6] for m in state["day"]["marks"]] == ["sunset"] and state["day"]["marks"][0][
+        "t"
+    ] == pytest.approx(20 / 3, abs=0.05)
     # in the polar day there is none: a sentence
     send(visitor, place, rev=before + 1, command={"op": "set", "path": "/site/latitude", "value": 78})
     assert "the sun is up all day" in post("around/", event="sunset", before="2", after="1", clip="10").json()["error"]
@@ -127,7 +153,9 @@ def test_seam_amount_and_skyline_are_told(visitor: Client, place: Any) -> None:
     said = visitor.post(f"{base}seam/step/", {"shot": "a"}).json()
     assert said["seam"] > 0 and "times the usual one" in said["text"]
     told = visitor.get(f"{base}amount/?shot=a&t=0.2").json()
-    assert {"camera", "plants"} <= {a["name"] for a in told["amounts"]} and told["map"].startswith("data:image/png;base64,")
+    assert {"camera", "plants"} <= {a["name"] for a in told["amounts"]} and told["map"].startswith(
+        "data:image/png;base64,"
+    )
     still = visitor.get(f"{base}amount/?shot=a&t=0.2&cam=0,0,8,0,-5,28").json()
     assert next(a for a in still["amounts"] if a["name"] == "camera")["text"] == "stands still"
     assert visitor.get(f"{base}amount/?shot=a&t=x").status_code == 422
@@ -142,22 +170,40 @@ def test_states_are_named_and_compared(visitor: Client, place: Any) -> None:
     told = visitor.get(f"{base}compare/?a=2&b=1").content.decode()
     assert "haze 0.12 → 0.3" in told and "Hazier one" in told
     assert visitor.post(f"{base}name/", {"number": "x", "called": "y"}).status_code == 404
-    assert visitor.get(f"{base}compare/?a=1&b=9").status_code == 404 and visitor.get(f"{base}compare/?a=x").status_code == 422
+    assert (
+        visitor.get(f"{base}compare/?a=1&b=9").status_code == 404
+        and visitor.get(f"{base}compare/?a=x").status_code == 422
+    )
 
 
 def test_set_station_stores_the_looks_view(visitor: Client, place: Any) -> None:
     view = {"x": 1, "y": 2, "z": 9, "bearing": 90, "pitch": 0, "focal": 35}
     state = send(visitor, place, rev=1, command={"op": "add_station", "shot": "a", "index": 1, "view": view}).json()
     station = state["route"]["stations"][1]
-    assert (station["east"], station["north"], station["focal"]) == (1, 2, 35) and station["aim"][0] == pytest.approx(21)
+    assert (station["east"], station["north"], station["focal"]) == (1, 2, 35) and station["aim"][0] == pytest.approx(
+        21
+    )
 
 
 def test_pages_answer(visitor: Client, place: Any) -> None:
-    for path in ("/", "/help/", f"/places/{place.pk}/", f"/places/{place.pk}/takes/", f"/places/{place.pk}/chart/", f"/places/{place.pk}/waves/", f"/places/{place.pk}/history/", f"/places/{place.pk}/take-form/?shot=a", "/healthz"):
+    for path in (
+        "/",
+        "/help/",
+        f"/places/{place.pk}/",
+        f"/places/{place.pk}/takes/",
+        f"/places/{place.pk}/chart/",
+        f"/places/{place.pk}/waves/",
+        f"/places/{place.pk}/history/",
+        f"/places/{place.pk}/take-form/?shot=a",
+        "/healthz",
+    ):
         assert visitor.get(path).status_code == 200, path
     for bench in ("land", "water", "growth", "air", "route", "cut"):
         for selected in ("", "reeds", "s1"):
-            assert visitor.get(f"/places/{place.pk}/slip/?bench={bench}&shot=a&selected={selected}&t=0.2").status_code == 200
+            assert (
+                visitor.get(f"/places/{place.pk}/slip/?bench={bench}&shot=a&selected={selected}&t=0.2").status_code
+                == 200
+            )
 
 
 def test_a_look_is_a_picture_and_the_same_again(visitor: Client, place: Any) -> None:
@@ -180,8 +226,44 @@ def test_another_accounts_ids_answer_404_everywhere(client: Client, other: Any, 
     take.folder.mkdir(parents=True)
     take.film_path.write_bytes(b"x")
     p, t = f"/places/{place.pk}/", f"/takes/{take.pk}/"
-    gets = [p, f"{p}state/", f"{p}chart/", f"{p}slip/", f"{p}look/", f"{p}export/", f"{p}history/", f"{p}print.jpg", f"{p}waves/", f"{p}takes/", f"{p}take-form/", t, f"{p}ready/?shot=a", f"{p}clock/", f"{p}meet/?bearing=90", f"{p}seam/", f"{p}amount/", f"{p}history/compare/?a=1&b=1", f"{p}shown/{'0' * 64}.jpg", f"{t}film.mp4", f"{t}frames.zip", f"{t}frames/1.png"]
-    posts = [f"{p}edit/", f"{p}clip/", f"{p}lapse/", f"{p}around/", f"{p}seam/step/", f"{p}history/name/", f"{p}budget/", f"{p}take/", f"{p}rehearse/", f"{p}throw-out/", f"{t}cancel/", f"{t}resume/"]
+    gets = [
+        p,
+        f"{p}state/",
+        f"{p}chart/",
+        f"{p}slip/",
+        f"{p}look/",
+        f"{p}export/",
+        f"{p}history/",
+        f"{p}print.jpg",
+        f"{p}waves/",
+        f"{p}takes/",
+        f"{p}take-form/",
+        t,
+        f"{p}ready/?shot=a",
+        f"{p}clock/",
+        f"{p}meet/?bearing=90",
+        f"{p}seam/",
+        f"{p}amount/",
+        f"{p}history/compare/?a=1&b=1",
+        f"{p}shown/{'0' * 64}.jpg",
+        f"{t}film.mp4",
+        f"{t}frames.zip",
+        f"{t}frames/1.png",
+    ]
+    posts = [
+        f"{p}edit/",
+        f"{p}clip/",
+        f"{p}lapse/",
+        f"{p}around/",
+        f"{p}seam/step/",
+        f"{p}history/name/",
+        f"{p}budget/",
+        f"{p}take/",
+        f"{p}rehearse/",
+        f"{p}throw-out/",
+        f"{t}cancel/",
+        f"{t}resume/",
+    ]
     for path in gets + posts:
         call = client.get if path in gets else client.post
         assert call(path).status_code == 302  # signed out: to the sign-in page
@@ -202,7 +284,15 @@ def test_a_place_file_out_and_in_again(visitor: Client, place: Any) -> None:
     assert reply.status_code == 302 and Place.objects.count() == 2
 
 
-@pytest.mark.parametrize(("name", "data", "says"), [("a.tif", b"", "empty"), ("a.tif", b"nonsense" * 99, "not an elevation file"), ("a.zip", b"PK00", "cut short or damaged"), ("a.json", b'{"format": "lumwick-place", "version": 7}', "version 7")])
+@pytest.mark.parametrize(
+    ("name", "data", "says"),
+    [
+        ("a.tif", b"", "empty"),
+        ("a.tif", b"nonsense" * 99, "not an elevation file"),
+        ("a.zip", b"PK00", "cut short or damaged"),
+        ("a.json", b'{"format": "lumwick-place", "version": 7}', "version 7"),
+    ],
+)
 def test_bad_files_get_a_sentence_and_leave_nothing(visitor: Client, name: str, data: bytes, says: str) -> None:
     reply = visitor.post("/places/bring-in/", {"file": SimpleUploadedFile(name, data)}, headers={"HX-Request": "true"})
     assert reply.status_code == 422 and says in reply.content.decode()

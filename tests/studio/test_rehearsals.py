@@ -68,7 +68,11 @@ def test_a_frame_is_shown_as_a_picture_that_plays_quickly(visitor: Client, place
     for _ in range(2):  # made, then kept
         reply = visitor.get(f"/places/{place.pk}/shown/{key}.jpg")
         picture = Image.open(io.BytesIO(b"".join(reply.streaming_content)))
-        assert reply["Content-Type"] == "image/jpeg" and "immutable" in reply["Cache-Control"] and picture.size == (384, 216)
+        assert (
+            reply["Content-Type"] == "image/jpeg"
+            and "immutable" in reply["Cache-Control"]
+            and picture.size == (384, 216)
+        )
     assert abs(picture.getpixel((100, 100))[2] - 150) < 4
     for junk in ("0" * 64, "x", "..%2f..%2fpasswd"):
         assert visitor.get(f"/places/{place.pk}/shown/{junk}.jpg").status_code == 404

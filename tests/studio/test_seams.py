@@ -46,11 +46,18 @@ def test_there_and_back_makes_each_instant_once(place: Any) -> None:
 
 
 def test_a_faded_clip_ends_in_what_came_before_its_start(place: Any) -> None:
-    dimming = ({"op": "key", "path": "/shots/a/exposure/ev100", "t": t, "value": v, "join": "straight"} for t, v in ((0.0, 13.0), (8 / 24, 16.0)))
+    dimming = (
+        {"op": "key", "path": "/shots/a/exposure/ev100", "t": t, "value": v, "join": "straight"}
+        for t, v in ((0.0, 13.0), (8 / 24, 16.0))
+    )
     plain = edited(place, SHUT, SHORT, *dimming)
     cut = made(plain, 8)
     faded = made(edited(plain, {"op": "seam", "shot": "a", "seam": "cross-fade", "frames": 3}), 8)
-    assert all(np.array_equal(a, b) for a, b in zip(cut[:5], faded[:5], strict=True))  # what is not faded is not made anew
+    assert all(
+        np.array_equal(a, b) for a, b in zip(cut[:5], faded[:5], strict=True)
+    )  # what is not faded is not made anew
     brightness = [p.mean() for p in faded]
-    assert brightness[5] > cut[5].mean() + 2 and brightness[7] > brightness[6] > brightness[5] - 1  # it grows bright again, towards the start
+    assert (
+        brightness[5] > cut[5].mean() + 2 and brightness[7] > brightness[6] > brightness[5] - 1
+    )  # it grows bright again, towards the start
     assert abs(brightness[7] - brightness[0]) < 0.45 * abs(cut[7].mean() - cut[0].mean())

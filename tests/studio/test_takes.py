@@ -67,7 +67,9 @@ def test_cancel_stops_within_a_frame_and_going_on_finishes(place: Any, worker: A
     until(lambda: state(take) == Take.State.DONE, what="the rest")
 
 
-def test_a_frame_that_fails_is_retried_then_told_while_the_others_go_on(place: Any, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_a_frame_that_fails_is_retried_then_told_while_the_others_go_on(
+    place: Any, monkeypatch: pytest.MonkeyPatch
+) -> None:
     take = Take.begin(place, "a", "take", (64, 36), "sketch", 1, 3)
     real, tries = tasks.frame_picture, []
 
@@ -80,7 +82,9 @@ def test_a_frame_that_fails_is_retried_then_told_while_the_others_go_on(place: A
     monkeypatch.setattr(tasks, "frame_picture", failing)
     tasks.render_take(take.pk)
     assert len(tries) == 3 and state(take) == Take.State.FAILED
-    assert "1 of 3 frames failed; frame 2: the film snapped" in take.reason and done(take) == 2 and take.film_path.exists()
+    assert (
+        "1 of 3 frames failed; frame 2: the film snapped" in take.reason and done(take) == 2 and take.film_path.exists()
+    )
 
 
 def test_two_hands_share_a_take_without_making_a_frame_twice(place: Any, worker: Any) -> None:
@@ -91,17 +95,36 @@ def test_two_hands_share_a_take_without_making_a_frame_twice(place: Any, worker:
     assert done(take) == 14
 
 
-@pytest.mark.parametrize(("first", "last", "says"), [("1", "0", "at least one frame"), ("1", "100000", "too many"), ("0", "3", "at least one frame"), ("1", "30", "past it"), ("x", "3", "whole number")])
+@pytest.mark.parametrize(
+    ("first", "last", "says"),
+    [
+        ("1", "0", "at least one frame"),
+        ("1", "100000", "too many"),
+        ("0", "3", "at least one frame"),
+        ("1", "30", "past it"),
+        ("x", "3", "whole number"),
+    ],
+)
 def test_takes_that_cannot_be(place: Any, client: Client, first: str, last: str, says: str) -> None:
     client.force_login(place.owner)
-    reply = client.post(f"/places/{place.pk}/take/", {"shot": "a", "size": "64x36", "quality": "sketch", "first": first, "last": last})
+    reply = client.post(
+        f"/places/{place.pk}/take/", {"shot": "a", "size": "64x36", "quality": "sketch", "first": first, "last": last}
+    )
     assert reply.status_code == 422 and says in reply.content.decode() and not Take.objects.exists()
 
 
 def test_other_refusals(place: Any, client: Client, monkeypatch: pytest.MonkeyPatch) -> None:
     client.force_login(place.owner)
-    for settings, says in (({"size": "9x9"}, "from 16 to 8192"), ({"size": "big"}, "written like"), ({"quality": "best"}, "choose sketch"), ({"shot": "z"}, "no shot"), ({"fps": "31"}, "frame rate")):
-        reply = client.post(f"/places/{place.pk}/budget/", {"shot": "a", "size": "64x36", "quality": "sketch", **settings})
+    for settings, says in (
+        ({"size": "9x9"}, "from 16 to 8192"),
+        ({"size": "big"}, "written like"),
+        ({"quality": "best"}, "choose sketch"),
+        ({"shot": "z"}, "no shot"),
+        ({"fps": "31"}, "frame rate"),
+    ):
+        reply = client.post(
+            f"/places/{place.pk}/budget/", {"shot": "a", "size": "64x36", "quality": "sketch", **settings}
+        )
         assert reply.status_code == 422 and says in reply.content.decode()
     monkeypatch.setattr("shutil.disk_usage", lambda _: type("U", (), {"free": 1000})())
     with pytest.raises(RenderError, match="disk is too full"):
@@ -111,7 +134,9 @@ def test_other_refusals(place: Any, client: Client, monkeypatch: pytest.MonkeyPa
 
 def test_a_take_begins_and_leads_to_the_takes(place: Any, client: Client) -> None:
     client.force_login(place.owner)
-    reply = client.post(f"/places/{place.pk}/take/", {"shot": "a", "size": "64x36", "quality": "sketch", "first": "1", "last": "2"})
+    reply = client.post(
+        f"/places/{place.pk}/take/", {"shot": "a", "size": "64x36", "quality": "sketch", "first": "1", "last": "2"}
+    )
     assert reply.status_code == 200 and reply["HX-Redirect"] == f"/places/{place.pk}/takes/"
     assert Take.objects.get().frames.count() == 2
     assert "Waiting" in client.get(f"/places/{place.pk}/takes/").content.decode()
@@ -119,7 +144,9 @@ def test_a_take_begins_and_leads_to_the_takes(place: Any, client: Client) -> Non
 
 def test_budget_is_measured(place: Any, client: Client) -> None:
     client.force_login(place.owner)
-    text = client.post(f"/places/{place.pk}/budget/", {"shot": "a", "size": "160x90", "quality": "sketch"}).content.decode()
+    text = client.post(
+        f"/places/{place.pk}/budget/", {"shot": "a", "size": "160x90", "quality": "sketch"}
+    ).content.decode()
     assert "Measured just now" in text and "All 24" in text
 
 

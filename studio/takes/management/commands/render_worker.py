@@ -30,8 +30,17 @@ class Command(BaseCommand):
         worker = app.with_connector(app.connector.get_worker_connector())
         async with worker.open_async():
             sweep = asyncio.create_task(self._take_up(worker))
-            work = asyncio.create_task(worker.run_worker_async(queues=["takes"], concurrency=1, wait=True, fetch_job_polling_interval=2.0, update_heartbeat_interval=BEAT,
-                                                               stalled_worker_timeout=DEAD_AFTER, install_signal_handlers=False))
+            work = asyncio.create_task(
+                worker.run_worker_async(
+                    queues=["takes"],
+                    concurrency=1,
+                    wait=True,
+                    fetch_job_polling_interval=2.0,
+                    update_heartbeat_interval=BEAT,
+                    stalled_worker_timeout=DEAD_AFTER,
+                    install_signal_handlers=False,
+                )
+            )
 
             def stop() -> None:
                 STOPPING.set()  # the frame in work ends at its next strip
