@@ -1,36 +1,95 @@
 /* The Cut bench: the film's pieces as a strip, played as a whole from the frames that lie ready, and taken. */
-"use strict";
+'use strict';
 
 const cutPart = {
-  cutTab: "film", filmN: 1, filmPlaying: false, filmFrames: {}, filmImages: new Map(), filmRunning: false, filmLate: 0, filmSize: "1280x720", filmQuality: "study", pieceHeld: null,
+  cutTab: 'film',
+  filmN: 1,
+  filmPlaying: false,
+  filmFrames: {},
+  filmImages: new Map(),
+  filmRunning: false,
+  filmLate: 0,
+  filmSize: '1280x720',
+  filmQuality: 'study',
+  pieceHeld: null,
 
-  film() { return this.s.film; },
+  film() {
+    return this.s.film;
+  },
   async askFilm() {
-    if (this.bench !== "cut") return;
+    if (this.bench !== 'cut') return;
     const reply = await fetch(this.url(`film/ready/?size=${this.rehearsalSize}`)).catch(() => null);
     if (!reply || !reply.ok) return;
     const data = await reply.json();
     if (data.rev !== this.s.rev) return;
-    this.filmFrames = data.frames; this.filmRunning = data.running;
+    this.filmFrames = data.frames;
+    this.filmRunning = data.running;
     this.drawDrawing();
     clearTimeout(this.filmTimer);
     if (data.running) this.filmTimer = setTimeout(() => this.askFilm(), 1500);
   },
   async takeFilm(size, quality) {
-    const form = new FormData(); form.set("size", size); form.set("quality", quality);
-    const reply = await fetch(this.url("film/take/"), { method: "POST", headers: { "X-CSRFToken": cookie("csrftoken") }, body: form }).catch(() => null), data = reply ? await reply.json() : { error: "The server cannot be reached." };
-    if (data.error) { this.say(data.error); return; }
+    const form = new FormData();
+    form.set('size', size);
+    form.set('quality', quality);
+    const reply = await fetch(this.url('film/take/'), {
+        method: 'POST',
+        headers: { 'X-CSRFToken': cookie('csrftoken') },
+        body: form,
+      }).catch(() => null),
+      data = reply ? await reply.json() : { error: 'The server cannot be reached.' };
+    if (data.error) {
+      this.say(data.error);
+      return;
+    }
     this.say(`Film take ${data.number}: ${data.frames} frames are being made.`);
-    if (quality !== "sketch") { location.href = this.url("takes/"); return; }
-    this.filmRunning = true; this.askFilm();
+    if (quality !== 'sketch') {
+      location.href = this.url('takes/');
+      return;
+    }
+    this.filmRunning = true;
+    this.askFilm();
   },
-  pieceAt(n) { return this.film().pieces.find((p) => n >= p.begins && n < p.ends); },
-  cutTo(pieces, label) { this.command({ op: "set_cut", pieces, label }); },
-  kept() { return this.film().kept.map((p) => ({ ...p })); },
-  movePiece(id, to) { const list = this.kept(), i = list.findIndex((p) => p.id === id), [piece] = list.splice(i, 1); list.splice(clamp(to, 0, list.length), 0, piece); if (to !== i) this.cutTo(list, `piece ${i + 1} is now number ${to + 1}`); },
-  addPiece(shot) { const list = this.kept(), ids = list.map((p) => p.id); let k = 1; while (ids.includes(`p${k}`)) k++; list.push({ id: `p${k}`, shot, first: 1, last: 0, join: "cut", over: 12 }); this.cutTo(list, "added a piece to the film"); },
-  dropPiece(id) { this.cutTo(this.kept().filter((p) => p.id !== id), "left a piece out of the film"); this.selected = ""; },
-  async pickPiece(p) { if (!this.film().cut) { await this.command({ op: "set_cut", pieces: this.kept(), label: "cut the film by hand" }); } this.cutTab = "film"; if (p.shot !== this.s.shot.id) await this.pickShot(p.shot); this.select(p.id); this.drawDrawing(); },
+  pieceAt(n) {
+    return this.film().pieces.find((p) => n >= p.begins && n < p.ends);
+  },
+  cutTo(pieces, label) {
+    this.command({ op: 'set_cut', pieces, label });
+  },
+  kept() {
+    return this.film().kept.map((p) => ({ ...p }));
+  },
+  movePiece(id, to) {
+    const list = this.kept(),
+      i = list.findIndex((p) => p.id === id),
+      [piece] = list.splice(i, 1);
+    list.splice(clamp(to, 0, list.length), 0, piece);
+    if (to !== i) this.cutTo(list, `piece ${i + 1} is now number ${to + 1}`);
+  },
+  addPiece(shot) {
+    const list = this.kept(),
+      ids = list.map((p) => p.id);
+    let k = 1;
+    while (ids.includes(`p${k}`)) k++;
+    list.push({ id: `p${k}`, shot, first: 1, last: 0, join: 'cut', over: 12 });
+    this.cutTo(list, 'added a piece to the film');
+  },
+  dropPiece(id) {
+    this.cutTo(
+      this.kept().filter((p) => p.id !== id),
+      'left a piece out of the film',
+    );
+    this.selected = '';
+  },
+  async pickPiece(p) {
+    if (!this.film().cut) {
+      await this.command({ op: 'set_cut', pieces: this.kept(), label: 'cut the film by hand' });
+    }
+    this.cutTab = 'film';
+    if (p.shot !== this.s.shot.id) await this.pickShot(p.shot);
+    this.select(p.id);
+    this.drawDrawing();
+  },
 
   // -- playing the whole ------------------------------------------------------------------------------------
   filmImage(n) {
@@ -38,86 +97,296 @@ const cutPart = {
     if (!key) return null;
     const had = this.filmImages.get(key);
     if (had) return had.complete ? had : null;
-    const image = new Image(); image.src = this.url(`shown/${key}.jpg`);
+    const image = new Image();
+    image.src = this.url(`shown/${key}.jpg`);
     this.filmImages.set(key, image);
     if (this.filmImages.size > 500) this.filmImages.delete(this.filmImages.keys().next().value);
-    image.onload = () => { if (!this.filmPlaying && this.filmN === n && this.bench === "cut") this.showFilm(n); };
+    image.onload = () => {
+      if (!this.filmPlaying && this.filmN === n && this.bench === 'cut') this.showFilm(n);
+    };
     return null;
   },
   showFilm(n) {
     this.filmN = clamp(Math.round(n), 1, Math.max(1, this.film().frames));
-    const image = this.filmImage(this.filmN), c = refs.look;
-    if (image && c) { clearTimeout(this.lookTimer); this.wish += 1; c.getContext("2d").drawImage(image, 0, 0, c.width, c.height); c.dataset.film = this.filmN; this.lookInfo = "of the film"; }
-    if (this.filmHead) this.filmHead.setAttribute("transform", `translate(${this.filmX(this.filmN)} 0)`);
+    const image = this.filmImage(this.filmN),
+      c = refs.look;
+    if (image && c) {
+      clearTimeout(this.lookTimer);
+      this.wish += 1;
+      c.getContext('2d').drawImage(image, 0, 0, c.width, c.height);
+      c.dataset.film = this.filmN;
+      this.lookInfo = 'of the film';
+    }
+    if (this.filmHead) this.filmHead.setAttribute('transform', `translate(${this.filmX(this.filmN)} 0)`);
     return !!image;
   },
   playFilm() {
-    if (this.filmPlaying) { this.filmPlaying = false; return; }
+    if (this.filmPlaying) {
+      this.filmPlaying = false;
+      return;
+    }
     const f = this.film();
-    if (!Object.keys(this.filmFrames).length) { this.say("No frame of the film lies ready yet: rehearse the film first."); return; }
-    this.filmPlaying = true; this.playing = false; this.filmLate = 0;
+    if (!Object.keys(this.filmFrames).length) {
+      this.say('No frame of the film lies ready yet: rehearse the film first.');
+      return;
+    }
+    this.filmPlaying = true;
+    this.playing = false;
+    this.filmLate = 0;
     if (this.filmN >= f.frames) this.filmN = 1;
-    let start = performance.now() - (this.filmN - 1) / f.rate * 1000, shown = 0;
+    let start = performance.now() - ((this.filmN - 1) / f.rate) * 1000,
+      shown = 0;
     const tick = (now) => {
-      if (!this.filmPlaying || this.bench !== "cut") { this.filmPlaying = false; return; }
-      const n = Math.floor((now - start) / 1000 * f.rate + 1e-4) + 1;
-      if (n > f.frames) { if (this.looping) { start = now; } else { this.filmPlaying = false; return; } }
-      else if (n !== shown) { shown = n; for (let k = 1; k < 24; k++) this.filmImage(n + k); if (!this.showFilm(n)) this.filmLate += 1; }
+      if (!this.filmPlaying || this.bench !== 'cut') {
+        this.filmPlaying = false;
+        return;
+      }
+      const n = Math.floor(((now - start) / 1000) * f.rate + 1e-4) + 1;
+      if (n > f.frames) {
+        if (this.looping) {
+          start = now;
+        } else {
+          this.filmPlaying = false;
+          return;
+        }
+      } else if (n !== shown) {
+        shown = n;
+        for (let k = 1; k < 24; k++) this.filmImage(n + k);
+        if (!this.showFilm(n)) this.filmLate += 1;
+      }
       requestAnimationFrame(tick);
     };
     requestAnimationFrame(tick);
   },
 
   // -- the strip ----------------------------------------------------------------------------------------------
-  filmX(n) { return 10 + (n - 1) / Math.max(1, this.film().frames) * (this.filmWide - 20); },
+  filmX(n) {
+    return 10 + ((n - 1) / Math.max(1, this.film().frames)) * (this.filmWide - 20);
+  },
   drawFilm(svg, W, H) {
-    const f = this.film(), mono = "IBM Plex Mono", top = 26, high = clamp(H - 70, 22, 64); // low, it shows names alone
+    const f = this.film(),
+      mono = 'IBM Plex Mono',
+      top = 26,
+      high = clamp(H - 70, 22, 64); // low, it shows names alone
     this.filmWide = W;
-    if (f.fault) { svg.append(el("foreignObject", { x: 8, y: 6, width: W - 16, height: H - 12 }, Object.assign(document.createElement("p"), { className: "text-sm text-brick m-0", textContent: f.fault }))); return; }
-    svg.append(el("text", { x: 10, y: 15, "font-size": 11.5, fill: "var(--ink)", "font-family": mono }, `${f.frames} frames, ${(f.frames / f.rate).toFixed(1)} s at ${f.fps} a second, ${f.pieces.length} pieces${f.cut ? "" : " (all shots in order)"}`));
+    if (f.fault) {
+      svg.append(
+        el(
+          'foreignObject',
+          { x: 8, y: 6, width: W - 16, height: H - 12 },
+          Object.assign(document.createElement('p'), {
+            className: 'text-sm text-brick m-0',
+            textContent: f.fault,
+          }),
+        ),
+      );
+      return;
+    }
+    svg.append(
+      el(
+        'text',
+        { x: 10, y: 15, 'font-size': 11.5, fill: 'var(--ink)', 'font-family': mono },
+        `${f.frames} frames, ${(f.frames / f.rate).toFixed(1)} s at ${f.fps} a second, ` +
+          `${f.pieces.length} pieces${f.cut ? '' : ' (all shots in order)'}`,
+      ),
+    );
     f.pieces.forEach((p, i) => {
-      const x = this.filmX(p.begins), w = this.filmX(p.ends) - x, on = p.id === this.selected, g = el("g", { tabindex: 0, role: "button", "aria-label": `Piece ${i + 1}: ${p.name}`, style: "cursor:grab", "data-piece": p.id });
-      g.append(el("rect", { x: x + 0.5, y: top, width: Math.max(2, w - 1), height: high, rx: 2, fill: on ? "var(--amber-fill)" : i % 2 ? "var(--seat)" : "var(--water)", "fill-opacity": on ? 0.5 : 0.75, stroke: "var(--ink)", "stroke-width": on ? 2 : 1 }));
+      const x = this.filmX(p.begins),
+        w = this.filmX(p.ends) - x,
+        on = p.id === this.selected,
+        g = el('g', {
+          tabindex: 0,
+          role: 'button',
+          'aria-label': `Piece ${i + 1}: ${p.name}`,
+          style: 'cursor:grab',
+          'data-piece': p.id,
+        });
+      g.append(
+        el('rect', {
+          x: x + 0.5,
+          y: top,
+          width: Math.max(2, w - 1),
+          height: high,
+          rx: 2,
+          fill: on ? 'var(--amber-fill)' : i % 2 ? 'var(--seat)' : 'var(--water)',
+          'fill-opacity': on ? 0.5 : 0.75,
+          stroke: 'var(--ink)',
+          'stroke-width': on ? 2 : 1,
+        }),
+      );
       const room = Math.floor(w / 6.4);
-      if (room > 3) g.append(el("text", { x: x + 6, y: top + 16, "font-size": 12, fill: "var(--ink)" }, p.name.length > room ? `${p.name.slice(0, room - 1)}…` : p.name));
-      if (w > 60 && high > 36) g.append(el("text", { x: x + 6, y: top + 32, "font-size": 10.5, fill: "var(--ink)", "font-family": mono }, `${p.first}–${p.last}`));
-      g.addEventListener("pointerdown", (e) => this.dragPiece(e, p, i));
-      g.addEventListener("keydown", (e) => { if (e.key === "Enter") { e.preventDefault(); e.stopPropagation(); this.pickPiece(p); } if (e.key === "Delete") { e.stopPropagation(); this.dropPiece(p.id); } const by = { ArrowLeft: -1, ArrowRight: 1 }[e.key]; if (by) { e.preventDefault(); e.stopPropagation(); this.movePiece(p.id, i + by); } });
+      if (room > 3)
+        g.append(
+          el(
+            'text',
+            { x: x + 6, y: top + 16, 'font-size': 12, fill: 'var(--ink)' },
+            p.name.length > room ? `${p.name.slice(0, room - 1)}…` : p.name,
+          ),
+        );
+      if (w > 60 && high > 36)
+        g.append(
+          el(
+            'text',
+            { x: x + 6, y: top + 32, 'font-size': 10.5, fill: 'var(--ink)', 'font-family': mono },
+            `${p.first}–${p.last}`,
+          ),
+        );
+      g.addEventListener('pointerdown', (e) => this.dragPiece(e, p, i));
+      g.addEventListener('keydown', (e) => {
+        if (e.key === 'Enter') {
+          e.preventDefault();
+          e.stopPropagation();
+          this.pickPiece(p);
+        }
+        if (e.key === 'Delete') {
+          e.stopPropagation();
+          this.dropPiece(p.id);
+        }
+        const by = { ArrowLeft: -1, ArrowRight: 1 }[e.key];
+        if (by) {
+          e.preventDefault();
+          e.stopPropagation();
+          this.movePiece(p.id, i + by);
+        }
+      });
       svg.append(g);
       const next = f.pieces[i + 1];
       if (!next) return;
-      if (p.join === "dissolve") { const a = this.filmX(next.begins), b = this.filmX(p.ends); svg.append(el("path", { d: `M${a} ${top}H${b}V${top + high}H${a}Z`, fill: "var(--amber-fill)", "fill-opacity": 0.35, "pointer-events": "none" }), el("path", { d: `M${a} ${top + high}L${b} ${top}M${a} ${top}L${b} ${top + high}`, stroke: "var(--amber)", "stroke-width": 1.3, "pointer-events": "none" })); }
-      if (p.join === "fade") { const m = this.filmX(p.ends), d = (this.filmX(1 + p.over) - this.filmX(1)) / 2; svg.append(el("path", { d: `M${m - d} ${top}L${m} ${top + high}L${m + d} ${top}Z`, fill: "var(--ink)", "fill-opacity": 0.6, "pointer-events": "none" })); }
+      if (p.join === 'dissolve') {
+        const a = this.filmX(next.begins),
+          b = this.filmX(p.ends);
+        svg.append(
+          el('path', {
+            d: `M${a} ${top}H${b}V${top + high}H${a}Z`,
+            fill: 'var(--amber-fill)',
+            'fill-opacity': 0.35,
+            'pointer-events': 'none',
+          }),
+          el('path', {
+            d: `M${a} ${top + high}L${b} ${top}M${a} ${top}L${b} ${top + high}`,
+            stroke: 'var(--amber)',
+            'stroke-width': 1.3,
+            'pointer-events': 'none',
+          }),
+        );
+      }
+      if (p.join === 'fade') {
+        const m = this.filmX(p.ends),
+          d = (this.filmX(1 + p.over) - this.filmX(1)) / 2;
+        svg.append(
+          el('path', {
+            d: `M${m - d} ${top}L${m} ${top + high}L${m + d} ${top}Z`,
+            fill: 'var(--ink)',
+            'fill-opacity': 0.6,
+            'pointer-events': 'none',
+          }),
+        );
+      }
     });
-    for (const [k, n] of [[f.fade_in, 1], [f.fade_out, f.frames + 1]]) if (k) { const x = this.filmX(n), d = this.filmX(1 + k) - this.filmX(1); svg.append(el("path", { d: `M${x} ${top}V${top + high}L${n === 1 ? x + d : x - d} ${top}Z`, fill: "var(--ink)", "fill-opacity": 0.6, "pointer-events": "none" })); }
-    let d = "";
-    for (const n of Object.keys(this.filmFrames).map(Number)) d += `M${this.filmX(n).toFixed(1)} ${top + high + 5}h${Math.max(0.8, this.filmX(n + 1) - this.filmX(n) + 0.3).toFixed(1)}v4h-${Math.max(0.8, this.filmX(n + 1) - this.filmX(n) + 0.3).toFixed(1)}z`;
-    svg.append(el("path", { d, fill: "var(--marsh)", "data-ready": Object.keys(this.filmFrames).length, id: "film-ready" }));
-    svg.append(el("rect", { x: 0, y: top + high + 2, width: W, height: H - top - high - 2, fill: "transparent", style: "cursor:ew-resize", "data-filmtime": 1 }));
-    this.filmHead = svg.appendChild(el("g", { transform: `translate(${this.filmX(this.filmN)} 0)`, "pointer-events": "none" }, el("line", { y1: top - 6, y2: top + high + 14, stroke: "var(--amber)", "stroke-width": 1.7 }), el("path", { d: `M-5 ${top - 10}h10l-5 7z`, fill: "var(--amber)" })));
-    if (H > top + high + 30) svg.append(el("text", { x: 10, y: top + high + 26, "font-size": 11, fill: "var(--faint)" }, "drag a piece to another turn; press below the strip to move through the film"));
+    for (const [k, n] of [
+      [f.fade_in, 1],
+      [f.fade_out, f.frames + 1],
+    ])
+      if (k) {
+        const x = this.filmX(n),
+          d = this.filmX(1 + k) - this.filmX(1);
+        svg.append(
+          el('path', {
+            d: `M${x} ${top}V${top + high}L${n === 1 ? x + d : x - d} ${top}Z`,
+            fill: 'var(--ink)',
+            'fill-opacity': 0.6,
+            'pointer-events': 'none',
+          }),
+        );
+      }
+    let d = '';
+    for (const n of Object.keys(this.filmFrames).map(Number)) {
+      const x = this.filmX(n);
+      const wide = Math.max(0.8, this.filmX(n + 1) - x + 0.3).toFixed(1);
+      d += `M${x.toFixed(1)} ${top + high + 5}h${wide}v4h-${wide}z`;
+    }
+    svg.append(
+      el('path', {
+        d,
+        fill: 'var(--marsh)',
+        'data-ready': Object.keys(this.filmFrames).length,
+        id: 'film-ready',
+      }),
+    );
+    svg.append(
+      el('rect', {
+        x: 0,
+        y: top + high + 2,
+        width: W,
+        height: H - top - high - 2,
+        fill: 'transparent',
+        style: 'cursor:ew-resize',
+        'data-filmtime': 1,
+      }),
+    );
+    this.filmHead = svg.appendChild(
+      el(
+        'g',
+        { transform: `translate(${this.filmX(this.filmN)} 0)`, 'pointer-events': 'none' },
+        el('line', { y1: top - 6, y2: top + high + 14, stroke: 'var(--amber)', 'stroke-width': 1.7 }),
+        el('path', { d: `M-5 ${top - 10}h10l-5 7z`, fill: 'var(--amber)' }),
+      ),
+    );
+    if (H > top + high + 30)
+      svg.append(
+        el(
+          'text',
+          { x: 10, y: top + high + 26, 'font-size': 11, fill: 'var(--faint)' },
+          'drag a piece to another turn; press below the strip to move through the film',
+        ),
+      );
   },
   dragPiece(e, p, i) {
     if (e.button) return;
-    e.stopPropagation(); e.preventDefault();
-    const x0 = e.clientX, r = refs.drawing.getBoundingClientRect();
-    let moved = false, to = i;
-    const mark = el("path", { stroke: "var(--marsh)", "stroke-width": 3 });
+    e.stopPropagation();
+    e.preventDefault();
+    const x0 = e.clientX,
+      r = refs.drawing.getBoundingClientRect();
+    let moved = false,
+      to = i;
+    const mark = el('path', { stroke: 'var(--marsh)', 'stroke-width': 3 });
     const move = (m) => {
       if (!moved && Math.abs(m.clientX - x0) < 4) return;
       moved = true;
-      const x = m.clientX - r.left, middles = this.film().pieces.map((q) => (this.filmX(q.begins) + this.filmX(q.ends)) / 2), before = middles.filter((v, k) => k !== i && v < x).length, all = this.film().pieces.filter((_, k) => k !== i);
+      const x = m.clientX - r.left,
+        middles = this.film().pieces.map((q) => (this.filmX(q.begins) + this.filmX(q.ends)) / 2),
+        before = middles.filter((v, k) => k !== i && v < x).length,
+        all = this.film().pieces.filter((_, k) => k !== i);
       to = before;
       const at = before < all.length ? this.filmX(all[before].begins) : this.filmX(all.at(-1).ends);
-      mark.setAttribute("d", `M${at} 18V${r.height - 40}`); refs.drawing.append(mark);
+      mark.setAttribute('d', `M${at} 18V${r.height - 40}`);
+      refs.drawing.append(mark);
     };
-    const up = () => { window.removeEventListener("pointermove", move); window.removeEventListener("pointerup", up); mark.remove(); if (moved) this.movePiece(p.id, to); else { this.showFilm(p.begins); this.pickPiece(p); } };
-    window.addEventListener("pointermove", move); window.addEventListener("pointerup", up);
+    const up = () => {
+      window.removeEventListener('pointermove', move);
+      window.removeEventListener('pointerup', up);
+      mark.remove();
+      if (moved) this.movePiece(p.id, to);
+      else {
+        this.showFilm(p.begins);
+        this.pickPiece(p);
+      }
+    };
+    window.addEventListener('pointermove', move);
+    window.addEventListener('pointerup', up);
   },
   scrubFilm(e) {
-    const r = refs.drawing.getBoundingClientRect(), to = (m) => { this.filmPlaying = false; this.showFilm(1 + (m.clientX - r.left - 10) / (r.width - 20) * this.film().frames); };
+    const r = refs.drawing.getBoundingClientRect(),
+      to = (m) => {
+        this.filmPlaying = false;
+        this.showFilm(1 + ((m.clientX - r.left - 10) / (r.width - 20)) * this.film().frames);
+      };
     to(e);
-    const up = () => { window.removeEventListener("pointermove", to); window.removeEventListener("pointerup", up); };
-    window.addEventListener("pointermove", to); window.addEventListener("pointerup", up);
+    const up = () => {
+      window.removeEventListener('pointermove', to);
+      window.removeEventListener('pointerup', up);
+    };
+    window.addEventListener('pointermove', to);
+    window.addEventListener('pointerup', up);
   },
 };
