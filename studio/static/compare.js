@@ -1,12 +1,12 @@
 /* Takes in lock step: one, side by side, under a sliding edge, or their difference; with notes pinned to a
    time and a spot. */
-"use strict";
+'use strict';
 
-document.addEventListener("alpine:init", () => {
-  Alpine.data("compare", (data) => ({
+document.addEventListener('alpine:init', () => {
+  Alpine.data('compare', (data) => ({
     a: data.a,
     b: data.b,
-    mode: data.b ? "side" : "one",
+    mode: data.b ? 'side' : 'one',
     t: 0,
     playing: false,
     looping: true,
@@ -14,17 +14,17 @@ document.addEventListener("alpine:init", () => {
     gain: 4,
     noting: false,
     writing: null,
-    text: "",
+    text: '',
     late: 0,
-    said: "",
-    apart: "",
+    said: '',
+    apart: '',
     pictures: new Map(),
     waiting: new Set(),
 
     init() {
       this.t = this.from();
       this.draw();
-      window.addEventListener("keydown", (e) => this.key(e));
+      window.addEventListener('keydown', (e) => this.key(e));
       new ResizeObserver(() => this.draw()).observe(refs.stage);
     },
     takes() {
@@ -41,10 +41,7 @@ document.addEventListener("alpine:init", () => {
     },
     // the frame of a take that is seen at a clip time: each holds its own first and last beyond its ends
     frameOf(take, t = this.t) {
-      return Math.min(
-        take.last,
-        Math.max(take.first, Math.floor(t * take.fps + 1e-4) + 1),
-      );
+      return Math.min(take.last, Math.max(take.first, Math.floor(t * take.fps + 1e-4) + 1));
     },
     picture(take, t) {
       const key = take.keys[this.frameOf(take, t)];
@@ -63,14 +60,13 @@ document.addEventListener("alpine:init", () => {
         .then(() => {
           this.pictures.set(key, image);
           this.waiting.delete(key);
-          if (this.pictures.size > 900)
-            this.pictures.delete(this.pictures.keys().next().value);
+          if (this.pictures.size > 900) this.pictures.delete(this.pictures.keys().next().value);
           if (!this.playing) this.draw();
         })
         .catch(() => {
           this.waiting.delete(key);
           this.said =
-            "A frame could not be fetched: it may have been made room for. Rehearse or take the shot again.";
+            'A frame could not be fetched: it may have been made room for. Rehearse or take the shot again.';
         });
     },
     ahead(count) {
@@ -92,43 +88,35 @@ document.addEventListener("alpine:init", () => {
         w = half === null ? c.width : c.width / 2 - 4,
         k = Math.min(w / take.width, c.height / take.height),
         x0 = half === 1 ? c.width / 2 + 4 : 0;
-      return [
-        x0 + (w - take.width * k) / 2,
-        (c.height - take.height * k) / 2,
-        take.width * k,
-        take.height * k,
-      ];
+      return [x0 + (w - take.width * k) / 2, (c.height - take.height * k) / 2, take.width * k, take.height * k];
     },
     draw() {
       const c = refs.stage;
       if (!c || !c.clientWidth) return;
       const dpr = Math.min(2, window.devicePixelRatio || 1);
-      if (
-        c.width !== Math.round(c.clientWidth * dpr) ||
-        c.height !== Math.round(c.clientHeight * dpr)
-      ) {
+      if (c.width !== Math.round(c.clientWidth * dpr) || c.height !== Math.round(c.clientHeight * dpr)) {
         c.width = Math.round(c.clientWidth * dpr);
         c.height = Math.round(c.clientHeight * dpr);
       }
-      const x = c.getContext("2d"),
+      const x = c.getContext('2d'),
         one = this.picture(this.a, this.t),
         two = this.b && this.picture(this.b, this.t);
-      x.imageSmoothingQuality = "high";
-      x.filter = "none";
-      x.globalCompositeOperation = "source-over";
+      x.imageSmoothingQuality = 'high';
+      x.filter = 'none';
+      x.globalCompositeOperation = 'source-over';
       x.clearRect(0, 0, c.width, c.height);
       const put = (image, box) => {
         if (image) x.drawImage(image, ...box);
         else {
-          x.fillStyle = "#6b6b6b";
+          x.fillStyle = '#6b6b6b';
           x.fillRect(...box);
         }
       };
-      if (this.mode === "one" || !this.b) put(one, this.box(null));
-      else if (this.mode === "side") {
+      if (this.mode === 'one' || !this.b) put(one, this.box(null));
+      else if (this.mode === 'side') {
         put(one, this.box(0));
         put(two, this.box(1));
-      } else if (this.mode === "edge") {
+      } else if (this.mode === 'edge') {
         const box = this.box(null),
           at = box[0] + box[2] * this.edge;
         put(one, box);
@@ -138,7 +126,7 @@ document.addEventListener("alpine:init", () => {
         x.clip();
         put(two, box);
         x.restore();
-        x.fillStyle = "#fbf7ee";
+        x.fillStyle = '#fbf7ee';
         x.fillRect(at - 1, box[1], 2, box[3]);
         x.beginPath();
         x.arc(at, box[1] + box[3] / 2, 9 * dpr, 0, 7);
@@ -146,39 +134,36 @@ document.addEventListener("alpine:init", () => {
       } else {
         const box = this.box(null);
         if (one && two) {
-          x.fillStyle = "#000";
+          x.fillStyle = '#000';
           x.fillRect(...box);
           x.drawImage(one, ...box);
-          x.globalCompositeOperation = "difference";
+          x.globalCompositeOperation = 'difference';
           x.drawImage(two, ...box);
-          x.globalCompositeOperation = "source-over";
+          x.globalCompositeOperation = 'source-over';
           this.apart = this.measure(one, two);
           if (this.gain > 1) {
-            x.globalCompositeOperation = "lighter";
-            for (let k = 1; k < this.gain; k *= 2)
-              x.drawImage(c, ...box, ...box);
-            x.globalCompositeOperation = "source-over";
+            x.globalCompositeOperation = 'lighter';
+            for (let k = 1; k < this.gain; k *= 2) x.drawImage(c, ...box, ...box);
+            x.globalCompositeOperation = 'source-over';
           }
         } else put(null, box);
       }
       c.dataset.frame = this.frameOf(this.a);
-      c.dataset.drawn = Number(
-        !!one && (!this.b || this.mode === "one" || !!two),
-      );
+      c.dataset.drawn = Number(!!one && (!this.b || this.mode === 'one' || !!two));
       c.dataset.mode = this.mode;
     },
     // mean difference of the two pictures, of white
     measure(one, two) {
       const small =
           this.small ||
-          (this.small = Object.assign(document.createElement("canvas"), {
+          (this.small = Object.assign(document.createElement('canvas'), {
             width: 96,
             height: 54,
           })),
-        x = small.getContext("2d", { willReadFrequently: true });
-      x.globalCompositeOperation = "source-over";
+        x = small.getContext('2d', { willReadFrequently: true });
+      x.globalCompositeOperation = 'source-over';
       x.drawImage(one, 0, 0, 96, 54);
-      x.globalCompositeOperation = "difference";
+      x.globalCompositeOperation = 'difference';
       x.drawImage(two, 0, 0, 96, 54);
       const d = x.getImageData(0, 0, 96, 54).data;
       let sum = 0;
@@ -197,33 +182,23 @@ document.addEventListener("alpine:init", () => {
         ];
       const [x, y] = at(e);
       if (this.noting) {
-        const side =
-            this.mode === "side" && this.b
-              ? x > refs.stage.width / 2
-                ? 1
-                : 0
-              : null,
+        const side = this.mode === 'side' && this.b ? (x > refs.stage.width / 2 ? 1 : 0) : null,
           box = this.box(side),
           u = (x - box[0]) / box[2],
           v = (y - box[1]) / box[3];
         if (u < 0 || u > 1 || v < 0 || v > 1) return;
         this.writing = {
-          take:
-            side === 1
-              ? this.b.id
-              : this.mode === "edge" && this.b && u > this.edge
-                ? this.b.id
-                : this.a.id,
+          take: side === 1 ? this.b.id : this.mode === 'edge' && this.b && u > this.edge ? this.b.id : this.a.id,
           t: +this.t.toFixed(4),
           x: +u.toFixed(4),
           y: +v.toFixed(4),
         };
         this.noting = false;
-        this.text = "";
+        this.text = '';
         this.$nextTick(() => refs.text && refs.text.focus());
         return;
       }
-      if (this.mode !== "edge") return;
+      if (this.mode !== 'edge') return;
       const move = (m) => {
         const box = this.box(null);
         this.edge = Math.min(1, Math.max(0, (at(m)[0] - box[0]) / box[2]));
@@ -231,11 +206,11 @@ document.addEventListener("alpine:init", () => {
       };
       move(e);
       const up = () => {
-        window.removeEventListener("pointermove", move);
-        window.removeEventListener("pointerup", up);
+        window.removeEventListener('pointermove', move);
+        window.removeEventListener('pointerup', up);
       };
-      window.addEventListener("pointermove", move);
-      window.addEventListener("pointerup", up);
+      window.addEventListener('pointermove', move);
+      window.addEventListener('pointerup', up);
     },
 
     // -- time ------------------------------------------------------------------------------------------
@@ -294,32 +269,20 @@ document.addEventListener("alpine:init", () => {
     scrub(e) {
       const r = e.currentTarget.getBoundingClientRect(),
         to = (m) =>
-          this.go(
-            this.from() +
-              Math.min(1, Math.max(0, (m.clientX - r.left) / r.width)) *
-                (this.to() - this.from()),
-          );
+          this.go(this.from() + Math.min(1, Math.max(0, (m.clientX - r.left) / r.width)) * (this.to() - this.from()));
       to(e);
       const up = () => {
-        window.removeEventListener("pointermove", to);
-        window.removeEventListener("pointerup", up);
+        window.removeEventListener('pointermove', to);
+        window.removeEventListener('pointerup', up);
       };
-      window.addEventListener("pointermove", to);
-      window.addEventListener("pointerup", up);
+      window.addEventListener('pointermove', to);
+      window.addEventListener('pointerup', up);
     },
     share(t) {
-      return (
-        ((t - this.from()) / Math.max(1e-6, this.to() - this.from())) * 100
-      );
+      return ((t - this.from()) / Math.max(1e-6, this.to() - this.from())) * 100;
     },
     key(e) {
-      if (
-        e.target.closest("input, textarea, select") ||
-        e.ctrlKey ||
-        e.metaKey ||
-        e.altKey
-      )
-        return;
+      if (e.target.closest('input, textarea, select') || e.ctrlKey || e.metaKey || e.altKey) return;
       const n = e.shiftKey ? 10 : 1,
         acts = {
           ArrowRight: () => this.step(n),
@@ -331,9 +294,8 @@ document.addEventListener("alpine:init", () => {
             this.writing = null;
           },
         };
-      if (e.key === " " && !e.target.closest("button, a"))
-        acts[" "] = () => this.play();
-      if (e.key.toLowerCase() === "n")
+      if (e.key === ' ' && !e.target.closest('button, a')) acts[' '] = () => this.play();
+      if (e.key.toLowerCase() === 'n')
         acts[e.key] = () => {
           this.noting = !this.noting;
         };
@@ -346,7 +308,7 @@ document.addEventListener("alpine:init", () => {
       return (
         this.takes()
           .map((k) => `frame ${this.frameOf(k)}`)
-          .join(" | ") + `, ${this.t.toFixed(2)} s`
+          .join(' | ') + `, ${this.t.toFixed(2)} s`
       );
     },
 
@@ -361,27 +323,23 @@ document.addEventListener("alpine:init", () => {
     },
     where(n) {
       const c = refs.stage;
-      if (!c) return "";
-      const box = this.box(
-        this.mode === "side" && this.b ? (n.take === this.b.id ? 1 : 0) : null,
-      );
+      if (!c) return '';
+      const box = this.box(this.mode === 'side' && this.b ? (n.take === this.b.id ? 1 : 0) : null);
       return `left:${((box[0] + n.x * box[2]) / c.width) * 100}%;top:${((box[1] + n.y * box[3]) / c.height) * 100}%`;
     },
     async send(url, body, kind) {
       const reply = await fetch(url, {
-        method: "POST",
+        method: 'POST',
         headers: {
-          "X-CSRFToken": cookie("csrftoken"),
-          ...(kind ? { "Content-Type": kind } : {}),
+          'X-CSRFToken': cookie('csrftoken'),
+          ...(kind ? { 'Content-Type': kind } : {}),
         },
         body,
       }).catch(() => null);
       const said = reply
-        ? await reply
-            .json()
-            .catch(() => ({ error: "The server could not keep this." }))
-        : { error: "The server cannot be reached: the note was not kept." };
-      this.said = said.error || "";
+        ? await reply.json().catch(() => ({ error: 'The server could not keep this.' }))
+        : { error: 'The server cannot be reached: the note was not kept.' };
+      this.said = said.error || '';
       return said.error ? null : said;
     },
     async pin() {
@@ -389,7 +347,7 @@ document.addEventListener("alpine:init", () => {
         said = await this.send(
           `/takes/${w.take}/notes/`,
           JSON.stringify({ ...w, text: this.text }),
-          "application/json",
+          'application/json',
         );
       if (said) {
         this.takes()
@@ -400,7 +358,7 @@ document.addEventListener("alpine:init", () => {
     },
     async settle(n, remove) {
       const form = new FormData();
-      if (remove) form.set("remove", 1);
+      if (remove) form.set('remove', 1);
       const said = await this.send(`/notes/${n.id}/`, form),
         take = this.takes().find((k) => k.id === n.take);
       if (!said) return;

@@ -1,5 +1,5 @@
 /* Curves as the core evaluates them (lumwick/motion), so that a drag shows at once what will be kept. */
-"use strict";
+'use strict';
 
 const EASE = {
   straight: (x) => x,
@@ -7,11 +7,10 @@ const EASE = {
   cubic_in: (x) => x ** 3,
   sine_in: (x) => 1 - Math.cos((x * Math.PI) / 2),
 };
-for (const family of ["quad", "cubic", "sine"]) {
+for (const family of ['quad', 'cubic', 'sine']) {
   const into = EASE[`${family}_in`];
   EASE[`${family}_out`] = (x) => 1 - into(1 - x);
-  EASE[`${family}_both`] = (x) =>
-    x < 0.5 ? into(2 * x) / 2 : 1 - into(2 - 2 * x) / 2;
+  EASE[`${family}_both`] = (x) => (x < 0.5 ? into(2 * x) / 2 : 1 - into(2 - 2 * x) / 2);
 }
 
 // share of time -> value of a Bezier whose time is monotone
@@ -51,11 +50,7 @@ function pchipSlopes(t, v) {
     }
   const end = (h0, h1, d0, d1) => {
     const s = ((2 * h0 + h1) * d0 - h0 * d1) / (h0 + h1);
-    return s * d0 <= 0
-      ? 0
-      : d0 * d1 <= 0 && Math.abs(s) > 3 * Math.abs(d0)
-        ? 3 * d0
-        : s;
+    return s * d0 <= 0 ? 0 : d0 * d1 <= 0 && Math.abs(s) > 3 * Math.abs(d0) ? 3 * d0 : s;
   };
   m[0] = end(h[0], h[1], d[0], d[1]);
   m[n - 1] = end(h[n - 2], h[n - 3], d[n - 2], d[n - 3]);
@@ -104,25 +99,19 @@ function splineSlopes(t, v) {
 
 // A lane made ready to be asked: at(t) gives the keyed value, without its small motions.
 function readied(lane) {
-  const ratio = lane.blend === "ratio",
+  const ratio = lane.blend === 'ratio',
     value = (k) =>
-      lane.kind === "moment"
-        ? k.n
-        : lane.kind === "colour"
-          ? 0
-          : ratio
-            ? Math.log(Math.max(k.v, 1e-12))
-            : k.v;
+      lane.kind === 'moment' ? k.n : lane.kind === 'colour' ? 0 : ratio ? Math.log(Math.max(k.v, 1e-12)) : k.v;
   const keys = [...lane.keys].sort((a, b) => a.t - b.t),
     t = keys.map((k) => k.t),
     v = keys.map(value),
     n = keys.length,
     slopes = new Array(n);
-  const round = (x) => x === "cycle" || x === "cycle_offset",
+  const round = (x) => x === 'cycle' || x === 'cycle_offset',
     closed = round(lane.before) && round(lane.after);
   for (let i = 0; i < n - 1;) {
     const join = keys[i].join;
-    if (join !== "smooth" && join !== "spline") {
+    if (join !== 'smooth' && join !== 'spline') {
       i++;
       continue;
     }
@@ -135,7 +124,7 @@ function readied(lane) {
       // what comes round is smooth over its seam: look a few keys beyond it
       const span = t[n - 1] - t[0],
         rise = v[n - 1] - v[0],
-        pad = join === "smooth" ? 1 : Math.min(n - 1, 8);
+        pad = join === 'smooth' ? 1 : Math.min(n - 1, 8);
       const before = [],
         beforeV = [],
         after = [],
@@ -152,9 +141,8 @@ function readied(lane) {
       vv = [...beforeV, ...vv, ...afterV];
       skip = pad;
     }
-    const m = (join === "smooth" ? pchipSlopes : splineSlopes)(tt, vv);
-    for (let k = i; k < j; k++)
-      slopes[k] = [m[k - i + skip], m[k - i + skip + 1]];
+    const m = (join === 'smooth' ? pchipSlopes : splineSlopes)(tt, vv);
+    for (let k = i; k < j; k++) slopes[k] = [m[k - i + skip], m[k - i + skip + 1]];
     i = j;
   }
   const inside = (x) => {
@@ -173,19 +161,17 @@ function readied(lane) {
       a = v[lo],
       b = v[lo + 1],
       dv = b - a;
-    if (k.join === "step") return a;
-    if (k.join === "steps") {
+    if (k.join === 'step') return a;
+    if (k.join === 'steps') {
       const jumps = k.steps + ({ both: 1, none: -1 }[k.jump] || 0),
-        step =
-          Math.floor(s * k.steps + 1e-9) +
-          (k.jump === "start" || k.jump === "both" ? 1 : 0);
+        step = Math.floor(s * k.steps + 1e-9) + (k.jump === 'start' || k.jump === 'both' ? 1 : 0);
       return a + (dv * Math.min(Math.max(step, 0), jumps)) / Math.max(jumps, 1);
     }
-    if (k.join === "bezier") {
+    if (k.join === 'bezier') {
       const [x1, y1, x2, y2] = k.bezier;
       return bezier(s, x1, x2, a, a + y1 * dv, a + y2 * dv, b);
     }
-    if (k.join === "free") {
+    if (k.join === 'free') {
       const [x1, d1, x2, d2] = k.handles;
       return bezier(s, x1, x2, a, a + d1, b + d2, b);
     }
@@ -193,12 +179,7 @@ function readied(lane) {
       const [m0, m1] = slopes[lo],
         s2 = s * s,
         s3 = s2 * s;
-      return (
-        (2 * s3 - 3 * s2 + 1) * a +
-        (s3 - 2 * s2 + s) * dt * m0 +
-        (3 * s2 - 2 * s3) * b +
-        (s3 - s2) * dt * m1
-      );
+      return (2 * s3 - 3 * s2 + 1) * a + (s3 - 2 * s2 + s) * dt * m0 + (3 * s2 - 2 * s3) * b + (s3 - s2) * dt * m1;
     }
     return a + dv * EASE[k.join](s);
   };
@@ -209,7 +190,7 @@ function readied(lane) {
   const slope = (end) => {
     // by steps it goes nowhere
     const k = end ? n - 2 : 0;
-    return n < 2 || ["step", "steps"].includes(keys[k].join)
+    return n < 2 || ['step', 'steps'].includes(keys[k].join)
       ? 0
       : end
         ? (v[n - 1] - inside(t1 - eps)) / eps
@@ -217,21 +198,14 @@ function readied(lane) {
   };
   const shown = (x) => (ratio ? Math.exp(x) : x);
   const at = (x) => {
-    const how = x < t0 ? lane.before : x > t1 ? lane.after : "";
-    if (!how || how === "hold" || (span <= 0 && how !== "straight_on"))
-      return shown(inside(x));
-    if (how === "straight_on")
-      return shown(
-        x < t0
-          ? v[0] + (x - t0) * slope(false)
-          : v[n - 1] + (x - t1) * slope(true),
-      );
+    const how = x < t0 ? lane.before : x > t1 ? lane.after : '';
+    if (!how || how === 'hold' || (span <= 0 && how !== 'straight_on')) return shown(inside(x));
+    if (how === 'straight_on')
+      return shown(x < t0 ? v[0] + (x - t0) * slope(false) : v[n - 1] + (x - t1) * slope(true));
     const turn = Math.floor((x - t0) / span);
     let y = x - turn * span;
-    if (how === "mirror" && turn % 2 !== 0) y = t0 + t1 - y;
-    return shown(
-      inside(y) + (how === "cycle_offset" ? turn * (v[n - 1] - v[0]) : 0),
-    );
+    if (how === 'mirror' && turn % 2 !== 0) y = t0 + t1 - y;
+    return shown(inside(y) + (how === 'cycle_offset' ? turn * (v[n - 1] - v[0]) : 0));
   };
   return {
     at,

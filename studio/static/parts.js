@@ -1,8 +1,7 @@
 /* What every page's own script needs: parts of the page by name, and cookies. */
-"use strict";
+'use strict';
 
-const cookie = (name) =>
-  (document.cookie.match(new RegExp(`(?:^|; )${name}=([^;]*)`)) || [])[1] || "";
+const cookie = (name) => (document.cookie.match(new RegExp(`(?:^|; )${name}=([^;]*)`)) || [])[1] || '';
 
 // Parts of the page by name. Alpine's own $refs go by the element whose event is being answered, and are
 // empty once that

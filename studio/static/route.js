@@ -1,32 +1,29 @@
 /* The Route bench: stations and ways on the chart, the section and the pacing under it, the ride check and
    its repairs. */
-"use strict";
+'use strict';
 
 const MARKS = [
-  ["", "no frame"],
-  ["2.39", "2.39:1"],
-  ["1.85", "1.85:1"],
-  ["1.3333", "4:3"],
-  ["1", "square"],
-  ["0.5625", "9:16"],
+  ['', 'no frame'],
+  ['2.39', '2.39:1'],
+  ['1.85', '1.85:1'],
+  ['1.3333', '4:3'],
+  ['1', 'square'],
+  ['0.5625', '9:16'],
 ];
 
 const routePart = {
   ride: null,
-  tab_: "station",
-  chartMode: "",
+  tab_: 'station',
+  chartMode: '',
   paceDrawing: false,
   views: [],
   suggesting: false,
   pathAsk: null,
-  pathAs: "exact",
-  mending: "",
-  mended: "",
-  marks: JSON.parse(
-    localStorage.getItem("lw-marks") ||
-      '{"thirds":false,"safe":false,"aspect":""}',
-  ),
-  marksBox: "",
+  pathAs: 'exact',
+  mending: '',
+  mended: '',
+  marks: JSON.parse(localStorage.getItem('lw-marks') || '{"thirds":false,"safe":false,"aspect":""}'),
+  marksBox: '',
 
   // -- the ride check -----------------------------------------------------------------------------------
   async askRide() {
@@ -36,57 +33,46 @@ const routePart = {
     const reply = await fetch(this.url(`ride/?shot=${shot}`)).catch(() => null);
     if (!reply || !reply.ok || mine !== this.rideAsked) return;
     const data = await reply.json();
-    if (
-      data.rev !== this.s.rev ||
-      data.shot !== this.s.shot.id ||
-      rev !== this.s.rev
-    )
-      return;
+    if (data.rev !== this.s.rev || data.shot !== this.s.shot.id || rev !== this.s.rev) return;
     this.ride = data;
     this.drawRoute();
     this.drawDrawing();
     this.drawTimeline();
   },
   faults() {
-    return this.ride && this.ride.shot === this.s.shot.id
-      ? this.ride.found
-      : [];
+    return this.ride && this.ride.shot === this.s.shot.id ? this.ride.found : [];
   },
   wrong() {
-    return this.faults().filter((f) => f.kind !== "still");
+    return this.faults().filter((f) => f.kind !== 'still');
   },
   rideText() {
     const n = this.wrong().length;
-    return !this.ride
-      ? "Ride check"
-      : n
-        ? `Ride check: ${n}`
-        : "Ride check: clean";
+    return !this.ride ? 'Ride check' : n ? `Ride check: ${n}` : 'Ride check: clean';
   },
   tabs() {
     return (
       {
         route: [
-          ["station", "Stations"],
-          ["way", "Way"],
-          ["pace", "Pace"],
-          ["aim", "Looks"],
-          ["lens", "Lens"],
+          ['station', 'Stations'],
+          ['way', 'Way'],
+          ['pace', 'Pace'],
+          ['aim', 'Looks'],
+          ['lens', 'Lens'],
         ],
         cut: [
-          ["film", "Film"],
-          ["shot", "Shot"],
-          ["develop", "Develop"],
-          ["finish", "Finish"],
+          ['film', 'Film'],
+          ['shot', 'Shot'],
+          ['develop', 'Develop'],
+          ['finish', 'Finish'],
         ],
       }[this.bench] || []
     );
   },
   tabNow() {
-    return this.bench === "cut" ? this.cutTab : this.tab_;
+    return this.bench === 'cut' ? this.cutTab : this.tab_;
   },
   setTab(tab) {
-    if (this.bench === "cut") this.cutTab = tab;
+    if (this.bench === 'cut') this.cutTab = tab;
     else this.tab_ = tab;
     this.slip();
   },
@@ -94,10 +80,10 @@ const routePart = {
     let reply;
     try {
       reply = await fetch(this.url(tail), {
-        method: "POST",
+        method: 'POST',
         headers: {
-          "Content-Type": "application/json",
-          "X-CSRFToken": cookie("csrftoken"),
+          'Content-Type': 'application/json',
+          'X-CSRFToken': cookie('csrftoken'),
         },
         body: JSON.stringify({
           rev: this.s.rev,
@@ -106,16 +92,12 @@ const routePart = {
         }),
       });
     } catch {
-      this.say(
-        "The server cannot be reached: nothing was changed. Try again in a moment.",
-      );
+      this.say('The server cannot be reached: nothing was changed. Try again in a moment.');
       return null;
     }
     const data = reply.redirected
-      ? { error: "Your session has ended: sign in again." }
-      : await reply
-          .json()
-          .catch(() => ({ error: "The server could not do this." }));
+      ? { error: 'Your session has ended: sign in again.' }
+      : await reply.json().catch(() => ({ error: 'The server could not do this.' }));
     if (!reply.ok || data.error) {
       this.say(data.error);
       return null;
@@ -124,16 +106,14 @@ const routePart = {
     return data;
   },
   async mend(how, fault) {
-    this.mending = how + (fault ? fault.from_s : "");
+    this.mending = how + (fault ? fault.from_s : '');
     const data = await this.reshape(
-      "mend/",
-      fault
-        ? { how, from: fault.from_s, to: fault.to_s, kind: fault.kind }
-        : { how },
+      'mend/',
+      fault ? { how, from: fault.from_s, to: fault.to_s, kind: fault.kind } : { how },
     );
-    this.mending = "";
+    this.mending = '';
     if (data) {
-      this.mended = data.done.join(" · ");
+      this.mended = data.done.join(' · ');
       if (fault) this.go(fault.from_s);
     }
   },
@@ -142,12 +122,10 @@ const routePart = {
   setStation() {
     const view = this.camera(),
       stations = this.s.route.stations;
-    let index = stations.findIndex(
-      (st) => st.t !== null && st.t > this.t + 1e-3,
-    );
+    let index = stations.findIndex((st) => st.t !== null && st.t > this.t + 1e-3);
     if (index < 0 || this.t < 1e-6) index = stations.length;
     this.command({
-      op: "add_station",
+      op: 'add_station',
       shot: this.s.shot.id,
       index,
       view,
@@ -158,7 +136,7 @@ const routePart = {
         if (st) {
           this.t = st.t ?? this.t;
           this.cam = null;
-          this.tab_ = "station";
+          this.tab_ = 'station';
           this.select(st.id);
           this.sync();
         }
@@ -174,7 +152,7 @@ const routePart = {
       return;
     }
     this.command({
-      op: "update_station",
+      op: 'update_station',
       shot: this.s.shot.id,
       station: id,
       view: this.camera(),
@@ -187,11 +165,9 @@ const routePart = {
   },
   meetHere(id) {
     this.command({
-      op: "time_stations",
+      op: 'time_stations',
       shot: this.s.shot.id,
-      times: this.s.route.stations.map((st) =>
-        st.id === id ? +this.t.toFixed(4) : st.t,
-      ),
+      times: this.s.route.stations.map((st) => (st.id === id ? +this.t.toFixed(4) : st.t)),
     });
   },
   rollLook(by) {
@@ -200,7 +176,7 @@ const routePart = {
     if (Math.abs(roll) < 0.15) roll = 0;
     c.roll = clamp(roll, -180, 180);
     this.look();
-    this.say(c.roll ? `Rolled by ${c.roll.toFixed(1)}°.` : "");
+    this.say(c.roll ? `Rolled by ${c.roll.toFixed(1)}°.` : '');
   },
   towards(st) {
     const d = [st.aim[0] - st.east, st.aim[1] - st.north, st.aim[2] - st.up];
@@ -211,34 +187,26 @@ const routePart = {
   },
   pickSpot(what) {
     this.picking = what;
-    this.say(
-      what === "focus"
-        ? "Click what should be sharp."
-        : "Click the spot that is circled, or looked at.",
-    );
+    this.say(what === 'focus' ? 'Click what should be sharp.' : 'Click the spot that is circled, or looked at.');
   },
   async pickedSpot(what, e) {
     const r = refs.look.getBoundingClientRect();
     const reply = await fetch(
-      this.url(
-        `spot/?u=${(e.clientX - r.left) / r.width}&v=${(e.clientY - r.top) / r.height}`,
-      ),
+      this.url(`spot/?u=${(e.clientX - r.left) / r.width}&v=${(e.clientY - r.top) / r.height}`),
     );
-    const data = await reply
-      .json()
-      .catch(() => ({ error: "This spot cannot be read." }));
+    const data = await reply.json().catch(() => ({ error: 'This spot cannot be read.' }));
     if (data.error) {
       this.say(data.error);
       return;
     }
-    if (what === "subject") {
+    if (what === 'subject') {
       await this.command({
-        op: "set",
+        op: 'set',
         path: `/shots/${this.s.shot.id}/route/subject`,
-        value: "",
+        value: '',
       });
       this.command({
-        op: "set",
+        op: 'set',
         path: `/shots/${this.s.shot.id}/route/spot`,
         value: data.point,
       });
@@ -246,29 +214,26 @@ const routePart = {
     }
     if (this.station(this.selected))
       this.command({
-        op: "set",
+        op: 'set',
         path: `/shots/${this.s.shot.id}/route/stations/${this.selected}/focus`,
         value: Math.max(0.1, data.distance),
       });
     else
       this.send({
-        typed: this.typedOf(
-          `/shots/${this.s.shot.id}/exposure/focus`,
-          `${Math.max(0.1, data.distance)} m`,
-        ),
+        typed: this.typedOf(`/shots/${this.s.shot.id}/exposure/focus`, `${Math.max(0.1, data.distance)} m`),
       });
   },
 
   // -- ways: drawn, suggested, brought in ----------------------------------------------------------------
   drawnWay(points) {
     if (points.length < 2) {
-      this.say("A way needs two points at least.");
+      this.say('A way needs two points at least.');
       this.drawChart();
       return;
     }
-    this.reshape("draw/", {
+    this.reshape('draw/', {
       points,
-      way: this.s.shot.way === "walk" ? "walk" : "fly",
+      way: this.s.shot.way === 'walk' ? 'walk' : 'fly',
     });
   },
   standOnChart(e) {
@@ -277,49 +242,47 @@ const routePart = {
     const move = (m) => {
       aim = this.metres(m);
       const px = this.px();
-      this.overlay
-        .querySelectorAll("[data-standing]")
-        .forEach((n) => n.remove());
+      this.overlay.querySelectorAll('[data-standing]').forEach((n) => n.remove());
       this.overlay.append(
-        el("path", {
+        el('path', {
           d: `M${east} ${-north}L${aim[0]} ${-aim[1]}`,
-          stroke: "var(--amber)",
-          "stroke-width": 2 * px,
-          "data-standing": 1,
+          stroke: 'var(--amber)',
+          'stroke-width': 2 * px,
+          'data-standing': 1,
         }),
-        el("rect", {
+        el('rect', {
           x: east - 5 * px,
           y: -north - 5 * px,
           width: 10 * px,
           height: 10 * px,
-          fill: "var(--amber-fill)",
-          stroke: "var(--ink)",
-          "stroke-width": 1.4 * px,
-          "data-standing": 1,
+          fill: 'var(--amber-fill)',
+          stroke: 'var(--ink)',
+          'stroke-width': 1.4 * px,
+          'data-standing': 1,
         }),
       );
     };
     const up = () => {
-      window.removeEventListener("pointermove", move);
-      window.removeEventListener("pointerup", up);
-      this.chartMode = "";
+      window.removeEventListener('pointermove', move);
+      window.removeEventListener('pointerup', up);
+      this.chartMode = '';
       const n = this.s.route.stations.length;
       this.command({
-        op: "add_station",
+        op: 'add_station',
         shot: this.s.shot.id,
         index: n,
         stand: { east, north, aim_east: aim[0], aim_north: aim[1] },
       }).then((ok) => {
         if (ok) {
           const st = this.s.route.stations.at(-1);
-          this.tab_ = "station";
+          this.tab_ = 'station';
           this.select(st.id);
           this.go(st.t ?? 0);
         }
       });
     };
-    window.addEventListener("pointermove", move);
-    window.addEventListener("pointerup", up);
+    window.addEventListener('pointermove', move);
+    window.addEventListener('pointerup', up);
     e.preventDefault();
   },
   async suggest() {
@@ -329,12 +292,8 @@ const routePart = {
       return;
     }
     this.suggesting = true;
-    const reply = await fetch(
-        this.url(`suggest/?shot=${this.s.shot.id}`),
-      ).catch(() => null),
-      data = reply
-        ? await reply.json()
-        : { error: "The server cannot be reached." };
+    const reply = await fetch(this.url(`suggest/?shot=${this.s.shot.id}`)).catch(() => null),
+      data = reply ? await reply.json() : { error: 'The server cannot be reached.' };
     this.suggesting = false;
     if (data.error) {
       this.say(data.error);
@@ -346,12 +305,7 @@ const routePart = {
   zoomToViews() {
     const xs = this.views.map((v) => v.east),
       ys = this.views.map((v) => v.north),
-      r =
-        Math.max(
-          Math.max(...xs) - Math.min(...xs),
-          Math.max(...ys) - Math.min(...ys),
-          40,
-        ) * 1.35;
+      r = Math.max(Math.max(...xs) - Math.min(...xs), Math.max(...ys) - Math.min(...ys), 40) * 1.35;
     this.view = {
       x: (Math.max(...xs) + Math.min(...xs)) / 2,
       y: (Math.max(...ys) + Math.min(...ys)) / 2,
@@ -378,7 +332,7 @@ const routePart = {
     let k = 1;
     while (taken.includes(`s${k}`)) k++;
     this.command({
-      op: "add_station",
+      op: 'add_station',
       shot: this.s.shot.id,
       station: { ...v, id: `s${k}`, focus: v.focus },
     }).then((ok) => {
@@ -398,28 +352,26 @@ const routePart = {
       rev: this.s.rev,
       shot: this.s.shot.id,
       as: this.pathAs,
-      unit: said.unit || "",
-      which: said.which || "",
+      unit: said.unit || '',
+      which: said.which || '',
     }))
       form.set(k, v);
-    form.set("file", file);
+    form.set('file', file);
     this.busy = `taking in ${file.name} …`;
     let reply;
     try {
-      reply = await fetch(this.url("lay/"), {
-        method: "POST",
-        headers: { "X-CSRFToken": cookie("csrftoken") },
+      reply = await fetch(this.url('lay/'), {
+        method: 'POST',
+        headers: { 'X-CSRFToken': cookie('csrftoken') },
         body: form,
       });
     } catch {
-      this.busy = "";
-      this.say("The server cannot be reached: nothing was changed.");
+      this.busy = '';
+      this.say('The server cannot be reached: nothing was changed.');
       return;
     }
-    this.busy = "";
-    const data = await reply
-      .json()
-      .catch(() => ({ error: "The server could not take this in." }));
+    this.busy = '';
+    const data = await reply.json().catch(() => ({ error: 'The server could not take this in.' }));
     if (data.ask) {
       this.pathAsk = {
         ...said,
@@ -432,13 +384,13 @@ const routePart = {
       return;
     }
     this.pathAsk = null;
-    if (input) input.value = "";
+    if (input) input.value = '';
     if (data.error) {
-      this.dialog = "";
+      this.dialog = '';
       this.say(data.error);
       return;
     }
-    this.dialog = "";
+    this.dialog = '';
     this.take_state(data.state);
     this.frameChart();
     this.drawChart();
@@ -448,10 +400,10 @@ const routePart = {
   // -- on the chart --------------------------------------------------------------------------------------
   routeLine(rows) {
     const cuts = Alpine.raw(this.s).route.changes || [];
-    let d = "";
+    let d = '';
     rows.forEach((p, i) => {
       const cut = i && cuts.some((c) => c > rows[i - 1][0] && c <= p[0] + 1e-9);
-      d += `${i && !cut ? "L" : "M"}${p[1]} ${-p[2]}`;
+      d += `${i && !cut ? 'L' : 'M'}${p[1]} ${-p[2]}`;
     });
     return d;
   },
@@ -464,78 +416,76 @@ const routePart = {
     if (r.samples.length) {
       const d = this.routeLine(r.samples);
       g.append(
-        el("path", {
+        el('path', {
           d,
-          fill: "none",
-          stroke: "var(--sheet)",
-          "stroke-width": 4.5 * px,
+          fill: 'none',
+          stroke: 'var(--sheet)',
+          'stroke-width': 4.5 * px,
         }),
-        el("path", {
+        el('path', {
           d,
-          fill: "none",
-          stroke: "var(--ink)",
-          "stroke-width": 2 * px,
-          "data-route": 1,
+          fill: 'none',
+          stroke: 'var(--ink)',
+          'stroke-width': 2 * px,
+          'data-route': 1,
         }),
       );
       for (const f of this.wrong()) {
-        const part = r.samples.filter(
-          (p) => p[0] >= f.from_s - 0.05 && p[0] <= f.to_s + 0.05,
-        );
+        const part = r.samples.filter((p) => p[0] >= f.from_s - 0.05 && p[0] <= f.to_s + 0.05);
         if (part.length > 1)
           g.append(
-            el("path", {
+            el('path', {
               d: this.routeLine(part),
-              fill: "none",
-              stroke: "var(--brick)",
-              "stroke-width": 3.5 * px,
-              "stroke-dasharray": `${4 * px} ${2 * px}`,
-              "data-fault": f.kind,
+              fill: 'none',
+              stroke: 'var(--brick)',
+              'stroke-width': 3.5 * px,
+              'stroke-dasharray': `${4 * px} ${2 * px}`,
+              'data-fault': f.kind,
             }),
           );
       }
     }
-    this.wedge = g.appendChild(el("g", { "pointer-events": "none" }));
-    for (const v of this.bench === "route" ? this.views : []) {
+    this.wedge = g.appendChild(el('g', { 'pointer-events': 'none' }));
+    for (const v of this.bench === 'route' ? this.views : []) {
       const a = this.aimPoint(v, px),
-        mark = el("g", {
+        mark = el('g', {
           tabindex: 0,
-          role: "button",
-          "aria-label": `Suggested view: ${v.name}`,
-          style: "cursor:pointer;pointer-events:auto",
-          "data-view": v.id,
+          role: 'button',
+          'aria-label': `Suggested view: ${v.name}`,
+          style: 'cursor:pointer;pointer-events:auto',
+          'data-view': v.id,
         });
       mark.append(
-        el("path", {
+        el('path', {
           d: `M${v.east} ${-v.north}L${a[0]} ${-a[1]}`,
-          stroke: "var(--tide)",
-          "stroke-width": 1.4 * px,
-          "stroke-dasharray": `${3 * px} ${2 * px}`,
+          stroke: 'var(--tide)',
+          'stroke-width': 1.4 * px,
+          'stroke-dasharray': `${3 * px} ${2 * px}`,
         }),
-        el("circle", {
+        el('circle', {
           cx: v.east,
           cy: -v.north,
           r: 6 * px,
-          fill: this.viewShown === v.id ? "var(--water)" : "var(--sheet)",
-          stroke: "var(--tide)",
-          "stroke-width": 1.8 * px,
-          "stroke-dasharray": `${2.5 * px} ${1.5 * px}`,
+          fill: this.viewShown === v.id ? 'var(--water)' : 'var(--sheet)',
+          stroke: 'var(--tide)',
+          'stroke-width': 1.8 * px,
+          'stroke-dasharray': `${2.5 * px} ${1.5 * px}`,
         }),
         el(
-          "text",
+          'text',
           {
-            "data-label": `${v.east},${-v.north}`,
-            "font-size": 10.5 * px,
-            fill: "var(--ink)",
-            stroke: "var(--land)",
-            "stroke-width": 3 * px,
-            "paint-order": "stroke",
+            'data-label': `${v.east},${-v.north}`,
+            'font-size': 10.5 * px,
+            fill: 'var(--ink)',
+            stroke: 'var(--land)',
+            'stroke-width': 3 * px,
+            'paint-order': 'stroke',
           },
           v.name,
         ),
       );
       // drawing anew under the pointer swallows the browser's own double click, so it is told by time
-      mark.addEventListener("pointerdown", (e) => {
+      mark.addEventListener('pointerdown', (e) => {
         e.stopPropagation();
         e.preventDefault();
         const now = performance.now(),
@@ -543,8 +493,8 @@ const routePart = {
         this.viewAt = now;
         twice ? this.keepView(v) : this.lookAtView(v);
       });
-      mark.addEventListener("keydown", (e) => {
-        if (e.key === "Enter") {
+      mark.addEventListener('keydown', (e) => {
+        if (e.key === 'Enter') {
           e.preventDefault();
           e.stopPropagation();
           this.viewShown === v.id ? this.keepView(v) : this.lookAtView(v);
@@ -554,77 +504,77 @@ const routePart = {
     }
     r.stations.forEach((st, i) => {
       const on = st.id === this.selected,
-        mark = el("g", {
+        mark = el('g', {
           tabindex: 0,
-          role: "button",
-          "aria-label": `Station ${i + 1}${st.name ? " " + st.name : ""}`,
-          style: "cursor:grab;pointer-events:auto",
-          "data-station": st.id,
+          role: 'button',
+          'aria-label': `Station ${i + 1}${st.name ? ' ' + st.name : ''}`,
+          style: 'cursor:grab;pointer-events:auto',
+          'data-station': st.id,
         });
       if (on) {
         const a = this.aimPoint(st, px);
         mark.append(
-          el("line", {
+          el('line', {
             x1: st.east,
             y1: -st.north,
             x2: a[0],
             y2: -a[1],
-            stroke: "var(--amber)",
-            "stroke-width": 1.2 * px,
-            "stroke-dasharray": `${3 * px} ${2 * px}`,
+            stroke: 'var(--amber)',
+            'stroke-width': 1.2 * px,
+            'stroke-dasharray': `${3 * px} ${2 * px}`,
           }),
         );
-        const knob = el("circle", {
+        const knob = el('circle', {
           cx: a[0],
           cy: -a[1],
           r: 5 * px,
-          fill: "var(--sheet)",
-          stroke: "var(--amber)",
-          "stroke-width": 2 * px,
-          style: "cursor:crosshair",
-          "data-aim": st.id,
+          fill: 'var(--sheet)',
+          stroke: 'var(--amber)',
+          'stroke-width': 2 * px,
+          style: 'cursor:crosshair',
+          'data-aim': st.id,
         });
-        knob.addEventListener("pointerdown", (e) => this.dragAim(e, st));
+        knob.addEventListener('pointerdown', (e) => this.dragAim(e, st));
         mark.append(knob);
       }
       mark.append(
-        el("rect", {
+        el('rect', {
           x: st.east - 5.5 * px,
           y: -st.north - 5.5 * px,
           width: 11 * px,
           height: 11 * px,
-          fill: on ? "var(--amber-fill)" : "var(--sheet)",
-          stroke: "var(--ink)",
-          "stroke-width": 1.6 * px,
+          fill: on ? 'var(--amber-fill)' : 'var(--sheet)',
+          stroke: 'var(--ink)',
+          'stroke-width': 1.6 * px,
           opacity: st.t === null ? 0.4 : null,
         }),
       );
-      if (st.join === "cut")
+      if (st.join === 'cut')
         mark.append(
-          el("path", {
+          el('path', {
             d: `M${st.east + 7 * px} ${-st.north - 5.5 * px}v${11 * px}`,
-            stroke: "var(--brick)",
-            "stroke-width": 2 * px,
+            stroke: 'var(--brick)',
+            'stroke-width': 2 * px,
           }),
         );
       mark.append(
         el(
-          "text",
+          'text',
           {
-            "data-label": `${st.east},${-st.north}`,
-            "data-over": 1,
-            "font-size": 11 * px,
-            fill: "var(--ink)",
-            "font-family": "IBM Plex Mono",
-            stroke: "var(--land)",
-            "stroke-width": 3 * px,
-            "paint-order": "stroke",
+            'data-label': `${st.east},${-st.north}`,
+            'data-over': 1,
+            'font-size': 11 * px,
+            fill: 'var(--ink)',
+            'font-family': 'IBM Plex Mono',
+            stroke: 'var(--land)',
+            'stroke-width': 3 * px,
+            'paint-order': 'stroke',
           },
           i + 1,
         ),
       );
-      mark.addEventListener("pointerdown", (e) => this.dragStation(e, st));
-      mark.addEventListener("keydown", (e) => this.keyStation(e, st));
+      mark.addEventListener('pointerdown', (e) => this.dragStation(e, st));
+      mark.addEventListener('keydown', (e) => this.keyStation(e, st));
       g.append(mark);
     });
     this.settleLabels(px);
@@ -694,11 +644,11 @@ const routePart = {
     h.owed = false;
     const st = h.st,
       at = [st.east, st.north, st.up];
-    const reply = await fetch(this.url("draft/"), {
-      method: "POST",
+    const reply = await fetch(this.url('draft/'), {
+      method: 'POST',
       headers: {
-        "Content-Type": "application/json",
-        "X-CSRFToken": cookie("csrftoken"),
+        'Content-Type': 'application/json',
+        'X-CSRFToken': cookie('csrftoken'),
       },
       body: JSON.stringify({
         rev: this.s.rev,
@@ -711,8 +661,7 @@ const routePart = {
       }),
     }).catch(() => null);
     h.asking = false;
-    if (!reply || !reply.ok || !this.held || Alpine.raw(this.held) !== h)
-      return;
+    if (!reply || !reply.ok || !this.held || Alpine.raw(this.held) !== h) return;
     const data = await reply.json();
     if (!data.samples.length) return;
     const route = Alpine.raw(this.s).route;
@@ -731,7 +680,7 @@ const routePart = {
   dropped(change, st) {
     this.held = null;
     return this.command({
-      op: "move_station",
+      op: 'move_station',
       shot: this.s.shot.id,
       station: st.id,
       east: +st.east.toFixed(3),
@@ -764,19 +713,18 @@ const routePart = {
       if (first) requestAnimationFrame(draw);
     };
     const onUp = () => {
-      window.removeEventListener("pointermove", onMove);
-      window.removeEventListener("pointerup", onUp);
+      window.removeEventListener('pointermove', onMove);
+      window.removeEventListener('pointerup', onUp);
       const last = next;
       next = null;
       if (last) move(last);
       up();
     };
-    window.addEventListener("pointermove", onMove);
-    window.addEventListener("pointerup", onUp);
+    window.addEventListener('pointermove', onMove);
+    window.addEventListener('pointerup', onUp);
   },
   dragStation(e, st) {
-    if (e.target.dataset.aim || e.button || this.chartMode || this.drafting)
-      return;
+    if (e.target.dataset.aim || e.button || this.chartMode || this.drafting) return;
     e.stopPropagation();
     e.preventDefault();
     const from = this.metres(e),
@@ -787,11 +735,7 @@ const routePart = {
     this.follow(
       (m) => {
         const p = this.metres(m);
-        if (
-          !moved &&
-          Math.hypot(p[0] - from[0], p[1] - from[1]) < 3 * this.px()
-        )
-          return;
+        if (!moved && Math.hypot(p[0] - from[0], p[1] - from[1]) < 3 * this.px()) return;
         if (!moved) this.beginDrag(st);
         moved = true;
         const dx = home[0] + p[0] - from[0] - st.east,
@@ -812,10 +756,10 @@ const routePart = {
       () => {
         if (moved) {
           this.dropped({}, st);
-          if (was !== st.id) this.tab_ = "station";
+          if (was !== st.id) this.tab_ = 'station';
         } else {
-          this.tab_ = "station";
-          if (was !== st.id || this.tab_ !== "station") this.slip();
+          this.tab_ = 'station';
+          if (was !== st.id || this.tab_ !== 'station') this.slip();
           this.drawRoute();
           this.go(st.t ?? this.t);
         }
@@ -830,11 +774,7 @@ const routePart = {
       (m) => {
         const p = this.metres(m),
           d = Math.max(1e-3, Math.hypot(p[0] - st.east, p[1] - st.north));
-        st.aim = [
-          st.east + ((p[0] - st.east) / d) * reach,
-          st.north + ((p[1] - st.north) / d) * reach,
-          st.aim[2],
-        ];
+        st.aim = [st.east + ((p[0] - st.east) / d) * reach, st.north + ((p[1] - st.north) / d) * reach, st.aim[2]];
         this.cam = {
           x: st.east,
           y: st.north,
@@ -861,28 +801,28 @@ const routePart = {
       e.stopPropagation();
       this.selected = st.id;
       this.command({
-        op: "move_station",
+        op: 'move_station',
         shot: this.s.shot.id,
         station: st.id,
         east: st.east + by[0],
         north: st.north + by[1],
       });
     }
-    if (e.key === "Enter" || e.key === " ") {
+    if (e.key === 'Enter' || e.key === ' ') {
       e.preventDefault();
       e.stopPropagation();
-      this.tab_ = "station";
+      this.tab_ = 'station';
       this.select(st.id);
       this.go(st.t ?? this.t);
     }
-    if (e.key === "Delete") {
+    if (e.key === 'Delete') {
       e.stopPropagation();
       this.command({
-        op: "remove_station",
+        op: 'remove_station',
         shot: this.s.shot.id,
         station: st.id,
       });
-      this.selected = "";
+      this.selected = '';
     }
   },
 
@@ -890,14 +830,14 @@ const routePart = {
   drawSection(svg, W, H) {
     const route = Alpine.raw(this.s).route,
       rows = route.samples,
-      mono = "IBM Plex Mono";
+      mono = 'IBM Plex Mono';
     if (route.fault) {
       svg.append(
         el(
-          "foreignObject",
+          'foreignObject',
           { x: 8, y: 6, width: W - 16, height: H - 12 },
-          Object.assign(document.createElement("p"), {
-            className: "text-sm text-brick m-0",
+          Object.assign(document.createElement('p'), {
+            className: 'text-sm text-brick m-0',
             textContent: route.fault,
           }),
         ),
@@ -907,9 +847,9 @@ const routePart = {
     if (!rows.length) {
       svg.append(
         el(
-          "text",
-          { x: 12, y: 24, "font-size": 13, fill: "var(--faint)" },
-          "The section and the pace are drawn here once the route has a station.",
+          'text',
+          { x: 12, y: 24, 'font-size': 13, fill: 'var(--faint)' },
+          'The section and the pace are drawn here once the route has a station.',
         ),
       );
       return;
@@ -927,32 +867,26 @@ const routePart = {
     this.sectionScale = { perMetre: (h1 - 24) / (hi - lo), h1 };
     this.shadeFaults(svg, X, H);
     svg.append(
-      el("path", {
+      el('path', {
         d:
-          "M0 " +
+          'M0 ' +
           h1 +
-          "L" +
-          rows
-            .map((r) => `${X(r[0]).toFixed(1)} ${Y(r[7]).toFixed(1)}`)
-            .join("L") +
+          'L' +
+          rows.map((r) => `${X(r[0]).toFixed(1)} ${Y(r[7]).toFixed(1)}`).join('L') +
           `L${W} ${h1}Z`,
-        fill: "var(--contour)",
-        "fill-opacity": 0.42,
-        stroke: "var(--contour-index)",
-        "stroke-width": 1,
+        fill: 'var(--contour)',
+        'fill-opacity': 0.42,
+        stroke: 'var(--contour-index)',
+        'stroke-width': 1,
       }),
     );
     svg.append(
-      el("path", {
-        d:
-          "M" +
-          rows
-            .map((r) => `${X(r[0]).toFixed(1)} ${Y(r[3]).toFixed(1)}`)
-            .join("L"),
-        fill: "none",
-        stroke: "var(--ink)",
-        "stroke-width": 1.8,
-        "data-camera": 1,
+      el('path', {
+        d: 'M' + rows.map((r) => `${X(r[0]).toFixed(1)} ${Y(r[3]).toFixed(1)}`).join('L'),
+        fill: 'none',
+        stroke: 'var(--ink)',
+        'stroke-width': 1.8,
+        'data-camera': 1,
       }),
     );
     const top = Math.max(1.5, ...rows.map((r) => r[8])) * 1.2,
@@ -965,71 +899,57 @@ const routePart = {
       mean: rows.reduce((a, r) => a + r[8], 0) / rows.length,
     };
     svg.append(
-      el("rect", {
+      el('rect', {
         x: 0,
         y: h1,
         width: W,
         height: H - h1,
-        fill: this.paceDrawing ? "var(--amber-fill)" : "transparent",
-        "fill-opacity": 0.25,
-        "data-pacing": 1,
-        style: this.paceDrawing ? "cursor:crosshair" : null,
+        fill: this.paceDrawing ? 'var(--amber-fill)' : 'transparent',
+        'fill-opacity': 0.25,
+        'data-pacing': 1,
+        style: this.paceDrawing ? 'cursor:crosshair' : null,
       }),
-      el("line", { x1: 0, x2: W, y1: h1, y2: h1, stroke: "var(--rule)" }),
+      el('line', { x1: 0, x2: W, y1: h1, y2: h1, stroke: 'var(--rule)' }),
     );
     svg.append(
-      el("path", {
-        d:
-          "M" +
-          rows
-            .map((r) => `${X(r[0]).toFixed(1)} ${Y2(r[8], top).toFixed(1)}`)
-            .join("L"),
-        fill: "none",
-        stroke: "var(--marsh)",
-        "stroke-width": 1.8,
-        "data-speed": 1,
+      el('path', {
+        d: 'M' + rows.map((r) => `${X(r[0]).toFixed(1)} ${Y2(r[8], top).toFixed(1)}`).join('L'),
+        fill: 'none',
+        stroke: 'var(--marsh)',
+        'stroke-width': 1.8,
+        'data-speed': 1,
       }),
     );
     svg.append(
-      el("path", {
-        d:
-          "M" +
-          rows
-            .map((r) => `${X(r[0]).toFixed(1)} ${Y2(r[9], turn).toFixed(1)}`)
-            .join("L"),
-        fill: "none",
-        stroke: "var(--amber)",
-        "stroke-width": 1.4,
-        "stroke-dasharray": "4 3",
+      el('path', {
+        d: 'M' + rows.map((r) => `${X(r[0]).toFixed(1)} ${Y2(r[9], turn).toFixed(1)}`).join('L'),
+        fill: 'none',
+        stroke: 'var(--amber)',
+        'stroke-width': 1.4,
+        'stroke-dasharray': '4 3',
       }),
     );
     let above = Infinity;
     for (const [v, words] of [
-      [1.4, "a walk"],
-      [5, "a cyclist"],
-      [12, "a slow drone"],
+      [1.4, 'a walk'],
+      [5, 'a cyclist'],
+      [12, 'a slow drone'],
     ])
-      if (
-        v < top &&
-        Y2(v, top) > h1 + 18 &&
-        above - Y2(v, top) > 12 &&
-        Y2(v, top) < H - 8 &&
-        (above = Y2(v, top))
-      )
+      if (v < top && Y2(v, top) > h1 + 18 && above - Y2(v, top) > 12 && Y2(v, top) < H - 8 && (above = Y2(v, top)))
         svg.append(
-          el("path", {
+          el('path', {
             d: `M0 ${Y2(v, top)}h${W}`,
-            stroke: "var(--rule)",
-            "stroke-dasharray": "1 4",
+            stroke: 'var(--rule)',
+            'stroke-dasharray': '1 4',
           }),
           el(
-            "text",
+            'text',
             {
               x: W - 6,
               y: Y2(v, top) - 2,
-              "font-size": 10,
-              "text-anchor": "end",
-              fill: "var(--faint)",
+              'font-size': 10,
+              'text-anchor': 'end',
+              fill: 'var(--faint)',
             },
             words,
           ),
@@ -1037,53 +957,53 @@ const routePart = {
     for (const st of route.stations) {
       if (st.t === null) continue;
       const on = st.id === this.selected,
-        box = el("rect", {
+        box = el('rect', {
           x: X(st.t) - 4.5,
           y: Y(st.up) - 4.5,
           width: 9,
           height: 9,
-          fill: on ? "var(--amber-fill)" : "var(--sheet)",
-          stroke: "var(--ink)",
-          "stroke-width": 1.4,
-          style: this.s.shot.way === "walk" ? null : "cursor:ns-resize",
-          "data-height": st.id,
+          fill: on ? 'var(--amber-fill)' : 'var(--sheet)',
+          stroke: 'var(--ink)',
+          'stroke-width': 1.4,
+          style: this.s.shot.way === 'walk' ? null : 'cursor:ns-resize',
+          'data-height': st.id,
         });
-      box.addEventListener("pointerdown", (e) => this.dragHeight(e, st));
+      box.addEventListener('pointerdown', (e) => this.dragHeight(e, st));
       svg.append(box);
     }
     this.sectionText = svg.appendChild(
-      el("text", {
+      el('text', {
         x: 8,
         y: 14,
-        "font-size": 11.5,
-        fill: "var(--ink)",
-        "font-family": mono,
+        'font-size': 11.5,
+        fill: 'var(--ink)',
+        'font-family': mono,
       }),
     );
     this.paceText = svg.appendChild(
-      el("text", {
+      el('text', {
         x: 8,
         y: h1 + 14,
-        "font-size": 11.5,
-        fill: "var(--ink)",
-        "font-family": mono,
+        'font-size': 11.5,
+        fill: 'var(--ink)',
+        'font-family': mono,
       }),
     );
     this.head = svg.appendChild(
-      el("line", {
+      el('line', {
         y1: 0,
         y2: H,
-        stroke: "var(--amber)",
-        "stroke-width": 1.6,
-        "pointer-events": "none",
+        stroke: 'var(--amber)',
+        'stroke-width': 1.6,
+        'pointer-events': 'none',
       }),
     );
     this.stroke = svg.appendChild(
-      el("path", {
-        "pointer-events": "none",
-        fill: "none",
-        stroke: "var(--amber)",
-        "stroke-width": 2.4,
+      el('path', {
+        'pointer-events': 'none',
+        fill: 'none',
+        stroke: 'var(--amber)',
+        'stroke-width': 2.4,
       }),
     );
     this.drawDrawingHead();
@@ -1091,22 +1011,19 @@ const routePart = {
   // what the ride check dislikes: shaded once however many say so, and a bar for each in as few rows as they need
   shadeFaults(svg, X, H) {
     const found = this.wrong(),
-      spans = found.map((f) => [
-        X(f.from_s),
-        Math.max(X(f.from_s) + 3, X(f.to_s)),
-      ]),
+      spans = found.map((f) => [X(f.from_s), Math.max(X(f.from_s) + 3, X(f.to_s))]),
       ends = [];
     let reach = -1;
     for (const [a, b] of [...spans].sort((p, q) => p[0] - q[0])) {
       if (b > reach)
         svg.append(
-          el("rect", {
+          el('rect', {
             x: Math.max(a, reach),
             y: 18,
             width: b - Math.max(a, reach),
             height: H - 18,
-            fill: "var(--brick)",
-            "fill-opacity": 0.1,
+            fill: 'var(--brick)',
+            'fill-opacity': 0.1,
           }),
         );
       reach = Math.max(reach, b);
@@ -1119,69 +1036,47 @@ const routePart = {
       const y = H - 2 - 4 * Math.min(row, 5);
       svg.append(
         el(
-          "path",
+          'path',
           {
             d: `M${a} ${y}H${b}`,
-            stroke: "var(--brick)",
-            "stroke-width": 2.6,
-            "data-fault": f.kind,
+            stroke: 'var(--brick)',
+            'stroke-width': 2.6,
+            'data-fault': f.kind,
           },
-          el("title", {}, f.text),
+          el('title', {}, f.text),
         ),
       );
       if (found.length < 7 && b - a > 6.2 * f.kind.length)
-        svg.append(
-          el(
-            "text",
-            { x: a + 3, y: y - 4, "font-size": 10, fill: "var(--brick)" },
-            f.kind,
-          ),
-        );
+        svg.append(el('text', { x: a + 3, y: y - 4, 'font-size': 10, fill: 'var(--brick)' }, f.kind));
     });
   },
   drawDrawingHead() {
-    if (this.bench === "air") {
+    if (this.bench === 'air') {
       this.drawDrawing();
       return;
     }
-    if (this.bench === "cut") return;
+    if (this.bench === 'cut') return;
     const rows = Alpine.raw(this.s).route.samples,
       svg = refs.drawing;
     if (!this.head || !rows.length || !svg || !svg.contains(this.head)) return;
-    const x =
-        (this.t / this.s.shot.seconds) *
-        (this.held ? this.held.size[0] : svg.clientWidth),
-      r =
-        rows[
-          Math.round(
-            clamp(this.t / this.s.shot.seconds, 0, 1) * (rows.length - 1),
-          )
-        ],
-      here = this.wrong().filter(
-        (f) => this.t >= f.from_s - 0.03 && this.t <= f.to_s + 0.03,
-      );
-    this.head.setAttribute("x1", x);
-    this.head.setAttribute("x2", x);
+    const x = (this.t / this.s.shot.seconds) * (this.held ? this.held.size[0] : svg.clientWidth),
+      r = rows[Math.round(clamp(this.t / this.s.shot.seconds, 0, 1) * (rows.length - 1))],
+      here = this.wrong().filter((f) => this.t >= f.from_s - 0.03 && this.t <= f.to_s + 0.03);
+    this.head.setAttribute('x1', x);
+    this.head.setAttribute('x2', x);
     const words =
-        here.length > 1
-          ? [...new Set(here.map((f) => f.kind))].join(", ")
-          : here.length
-            ? here[0].text
-            : "",
+        here.length > 1 ? [...new Set(here.map((f) => f.kind))].join(', ') : here.length ? here[0].text : '',
       room = Math.floor(svg.clientWidth / 7.1) - 3;
     this.sectionText.textContent = words
       ? words.length > room
         ? `${words.slice(0, room)}…`
         : words
       : `section: camera ${(r[3] - r[7]).toFixed(1)} m over what is below`;
-    this.sectionText.setAttribute(
-      "fill",
-      here.length ? "var(--brick)" : "var(--ink)",
-    );
+    this.sectionText.setAttribute('fill', here.length ? 'var(--brick)' : 'var(--ink)');
     this.paceText.textContent = `pace ${r[8].toFixed(1)} m/s, turning ${r[9].toFixed(0)}°/s (dashed)`;
   },
   dragHeight(e, st) {
-    if (e.button || this.s.shot.way === "walk") return;
+    if (e.button || this.s.shot.way === 'walk') return;
     e.stopPropagation();
     e.preventDefault();
     const y0 = e.clientY,
@@ -1193,10 +1088,7 @@ const routePart = {
         if (!moved && Math.abs(m.clientY - y0) < 3) return;
         if (!moved) this.beginDrag(st);
         moved = true;
-        const up =
-          up0 +
-          ((y0 - m.clientY) / this.sectionScale.perMetre) *
-            (m.shiftKey ? 0.25 : 1);
+        const up = up0 + ((y0 - m.clientY) / this.sectionScale.perMetre) * (m.shiftKey ? 0.25 : 1);
         st.aim = [st.aim[0], st.aim[1], st.aim[2] + up - st.up];
         st.up = +up.toFixed(3);
         this.cam = {
@@ -1233,32 +1125,21 @@ const routePart = {
         v = ((s.H - 3 - y) / (s.H - s.h1 - 20)) * s.top;
       points.set(Math.round((x / r.width) * T * 8) / 8, [x, y, v]);
       const line = [...points.values()].sort((a, b) => a[0] - b[0]);
-      this.stroke.setAttribute(
-        "d",
-        "M" +
-          line.map((p) => `${p[0].toFixed(1)} ${p[1].toFixed(1)}`).join("L"),
-      );
+      this.stroke.setAttribute('d', 'M' + line.map((p) => `${p[0].toFixed(1)} ${p[1].toFixed(1)}`).join('L'));
     };
     put(e);
     const up = () => {
-      window.removeEventListener("pointermove", put);
-      window.removeEventListener("pointerup", up);
+      window.removeEventListener('pointermove', put);
+      window.removeEventListener('pointerup', up);
       if (points.size < 3) {
-        this.stroke.setAttribute("d", "");
-        this.say(
-          "Draw the pace with one stroke from left to right: high is fast.",
-        );
+        this.stroke.setAttribute('d', '');
+        this.say('Draw the pace with one stroke from left to right: high is fast.');
         return;
       }
-      const drawn = [...points].map(([t, p]) => [
-          t,
-          p[2] / Math.max(s.mean, 1e-6),
-        ]),
+      const drawn = [...points].map(([t, p]) => [t, p[2] / Math.max(s.mean, 1e-6)]),
         a = Math.min(...points.keys()),
         b = Math.max(...points.keys());
-      const old = (this.s.route.pace || []).filter(
-          ([t]) => t < a - 0.2 || t > b + 0.2,
-        ),
+      const old = (this.s.route.pace || []).filter(([t]) => t < a - 0.2 || t > b + 0.2),
         ends = old.length
           ? []
           : [
@@ -1267,22 +1148,22 @@ const routePart = {
             ].filter((q) => q[1] !== null);
       this.paceDrawing = false;
       this.command({
-        op: "draw_pace",
+        op: 'draw_pace',
         shot: this.s.shot.id,
         points: thinnedPace([...old, ...ends, ...drawn]),
       });
     };
-    window.addEventListener("pointermove", put);
-    window.addEventListener("pointerup", up);
+    window.addEventListener('pointermove', put);
+    window.addEventListener('pointerup', up);
   },
   evenPace() {
-    this.command({ op: "draw_pace", shot: this.s.shot.id, points: [] });
+    this.command({ op: 'draw_pace', shot: this.s.shot.id, points: [] });
   },
 
   // -- framing marks over the look -----------------------------------------------------------------------
   setMarks(change) {
     this.marks = { ...this.marks, ...change };
-    localStorage.setItem("lw-marks", JSON.stringify(this.marks));
+    localStorage.setItem('lw-marks', JSON.stringify(this.marks));
   },
   placeMarks() {
     const c = refs.look;
@@ -1290,10 +1171,8 @@ const routePart = {
       this.marksBox = `left:${c.offsetLeft}px;top:${c.offsetTop}px;width:${c.offsetWidth}px;height:${c.offsetHeight}px`;
   },
   marksPath() {
-    let d = "";
-    if (this.marks.thirds)
-      for (const k of [1, 2])
-        d += `M${(1600 * k) / 3} 0V900M0 ${(900 * k) / 3}H1600`;
+    let d = '';
+    if (this.marks.thirds) for (const k of [1, 2]) d += `M${(1600 * k) / 3} 0V900M0 ${(900 * k) / 3}H1600`;
     if (this.marks.safe)
       for (const k of [0.93, 0.9])
         d += `M${800 * (1 - k)} ${450 * (1 - k)}H${800 * (1 + k)}V${450 * (1 + k)}H${800 * (1 - k)}Z`;
@@ -1301,7 +1180,7 @@ const routePart = {
   },
   maskPath() {
     const a = Number(this.marks.aspect);
-    if (!a) return "";
+    if (!a) return '';
     const w = Math.min(1600, 900 * a),
       h = Math.min(900, 1600 / a),
       x = (1600 - w) / 2,
@@ -1312,17 +1191,13 @@ const routePart = {
 
 // few keys that keep the form of a stroke: what is farthest off the straight line between two kept ones is kept next
 function thinnedPace(points) {
-  const p = points
-      .sort((a, b) => a[0] - b[0])
-      .filter((q, i, all) => !i || q[0] - all[i - 1][0] > 1e-3),
+  const p = points.sort((a, b) => a[0] - b[0]).filter((q, i, all) => !i || q[0] - all[i - 1][0] > 1e-3),
     keep = new Set([0, p.length - 1]);
   const split = (a, b) => {
     let worst = 0.06,
       at = -1;
     for (let k = a + 1; k < b; k++) {
-      const on =
-          p[a][1] +
-          ((p[b][1] - p[a][1]) * (p[k][0] - p[a][0])) / (p[b][0] - p[a][0]),
+      const on = p[a][1] + ((p[b][1] - p[a][1]) * (p[k][0] - p[a][0])) / (p[b][0] - p[a][0]),
         off = Math.abs(p[k][1] - on);
       if (off > worst) {
         worst = off;
@@ -1336,7 +1211,5 @@ function thinnedPace(points) {
     }
   };
   split(0, p.length - 1);
-  return p
-    .filter((_, i) => keep.has(i))
-    .map(([t, v]) => [+t.toFixed(3), +v.toFixed(3)]);
+  return p.filter((_, i) => keep.has(i)).map(([t, v]) => [+t.toFixed(3), +v.toFixed(3)]);
 }

@@ -1,30 +1,30 @@
 /* The timeline: rulers, lanes and their curves, keys edited by hand, and playing what is ready. */
-"use strict";
+'use strict';
 
 const JOINS = [
-  ["step", "holds, then jumps"],
-  ["steps", "in steps"],
-  ["straight", "straight"],
-  ["quad_in", "gently, starts slowly"],
-  ["quad_out", "gently, ends slowly"],
-  ["quad_both", "gently, both ends"],
-  ["cubic_in", "eased, starts slowly"],
-  ["cubic_out", "eased, ends slowly"],
-  ["cubic_both", "eased, both ends"],
-  ["sine_in", "as a sine, starts slowly"],
-  ["sine_out", "as a sine, ends slowly"],
-  ["sine_both", "as a sine, both ends"],
-  ["smooth", "smooth, never past its keys"],
-  ["spline", "a round spline"],
-  ["bezier", "eased by numbers"],
-  ["free", "free handles"],
+  ['step', 'holds, then jumps'],
+  ['steps', 'in steps'],
+  ['straight', 'straight'],
+  ['quad_in', 'gently, starts slowly'],
+  ['quad_out', 'gently, ends slowly'],
+  ['quad_both', 'gently, both ends'],
+  ['cubic_in', 'eased, starts slowly'],
+  ['cubic_out', 'eased, ends slowly'],
+  ['cubic_both', 'eased, both ends'],
+  ['sine_in', 'as a sine, starts slowly'],
+  ['sine_out', 'as a sine, ends slowly'],
+  ['sine_both', 'as a sine, both ends'],
+  ['smooth', 'smooth, never past its keys'],
+  ['spline', 'a round spline'],
+  ['bezier', 'eased by numbers'],
+  ['free', 'free handles'],
 ];
 const BEYOND_WAYS = [
-  ["hold", "holds"],
-  ["straight_on", "goes straight on"],
-  ["cycle", "comes round"],
-  ["cycle_offset", "comes round and goes on"],
-  ["mirror", "runs back and forth"],
+  ['hold', 'holds'],
+  ['straight_on', 'goes straight on'],
+  ['cycle', 'comes round'],
+  ['cycle_offset', 'comes round and goes on'],
+  ['mirror', 'runs back and forth'],
 ];
 const LANE = 22,
   OPEN = 168,
@@ -32,81 +32,81 @@ const LANE = 22,
 const near = (a, b) => Math.abs(a - b) < 2e-4;
 const RECIPES = {
   turning: {
-    name: "constant turn",
-    text: "Turns all the time, before and after the clip too.",
-    fields: [["turns", "Turns in the clip", 1]],
+    name: 'constant turn',
+    text: 'Turns all the time, before and after the clip too.',
+    fields: [['turns', 'Turns in the clip', 1]],
   },
   swing: {
-    name: "to and fro",
-    text: "Swings about the value.",
+    name: 'to and fro',
+    text: 'Swings about the value.',
     fields: [
-      ["amount", "To either side", 1],
-      ["period", "There and back, s", 2],
-      ["phase", "Starts at, share", 0],
-      ["form", "Form", "round", ["round", "straight", "held"]],
+      ['amount', 'To either side', 1],
+      ['period', 'There and back, s', 2],
+      ['phase', 'Starts at, share', 0],
+      ['form', 'Form', 'round', ['round', 'straight', 'held']],
     ],
   },
   sway: {
-    name: "irregular sway",
-    text: "A few uneven keys, closed into a loop; they are ordinary keys afterwards.",
+    name: 'irregular sway',
+    text: 'A few uneven keys, closed into a loop; they are ordinary keys afterwards.',
     fields: [
-      ["amount", "To either side", 1],
-      ["period", "Comes round in, s", 4],
-      ["keys", "Keys in a round", 6],
-      ["seed", "Seed", 1],
+      ['amount', 'To either side', 1],
+      ['period', 'Comes round in, s', 4],
+      ['keys', 'Keys in a round', 6],
+      ['seed', 'Seed', 1],
     ],
   },
   drift: {
-    name: "drift",
-    text: "Wanders slowly and smoothly.",
-    term: "wander",
+    name: 'drift',
+    text: 'Wanders slowly and smoothly.',
+    term: 'wander',
     preset: { rough: 0 },
     fields: [
-      ["amount", "About how far", 1],
-      ["per_second", "Turns back a second", 0.15],
-      ["seed", "Seed", 1],
+      ['amount', 'About how far', 1],
+      ['per_second', 'Turns back a second', 0.15],
+      ['seed', 'Seed', 1],
     ],
   },
   noise: {
-    name: "noise",
-    text: "Wanders quickly, and trembles.",
-    term: "wander",
+    name: 'noise',
+    text: 'Wanders quickly, and trembles.',
+    term: 'wander',
     preset: {},
     fields: [
-      ["amount", "About how far", 1],
-      ["per_second", "Turns back a second", 2],
-      ["rough", "Rough, 0 to 1", 0.7],
-      ["seed", "Seed", 1],
+      ['amount', 'About how far', 1],
+      ['per_second', 'Turns back a second', 2],
+      ['rough', 'Rough, 0 to 1', 0.7],
+      ['seed', 'Seed', 1],
     ],
   },
   flicker: {
-    name: "flicker",
-    text: "Light that does not burn evenly.",
+    name: 'flicker',
+    text: 'Light that does not burn evenly.',
     fields: [
-      ["source", "As", "candle", ["candle", "tube", "lightning"]],
-      ["depth", "Depth, 0 to 1", 0.5],
-      ["seed", "Seed", 1],
+      ['source', 'As', 'candle', ['candle', 'tube', 'lightning']],
+      ['depth', 'Depth, 0 to 1', 0.5],
+      ['seed', 'Seed', 1],
     ],
   },
   pulse: {
-    name: "pulse",
-    text: "A bump that comes again and again.",
+    name: 'pulse',
+    text: 'A bump that comes again and again.',
     fields: [
-      ["amount", "Height", 1],
-      ["period", "Every, s", 2],
-      ["start", "First at, s", 0],
-      ["rise", "Rises in, s", 0.1],
-      ["hold", "Holds, s", 0.2],
-      ["fall", "Falls in, s", 0.5],
+      ['amount', 'Height', 1],
+      ['period', 'Every, s', 2],
+      ['start', 'First at, s', 0],
+      ['rise', 'Rises in, s', 0.1],
+      ['hold', 'Holds, s', 0.2],
+      ['fall', 'Falls in, s', 0.5],
     ],
   },
   follow: {
-    name: "follow another value",
-    text: "Does what another value does, later and more or less.",
+    name: 'follow another value',
+    text: 'Does what another value does, later and more or less.',
     fields: [
-      ["path", "Follows", ""],
-      ["lag", "Later by, s", 0.5],
-      ["gain", "Gain", 1],
+      ['path', 'Follows', ''],
+      ['lag', 'Later by, s', 0.5],
+      ['gain', 'Gain', 1],
     ],
   },
 };
@@ -134,13 +134,13 @@ const keyAt = (k, t, v) => ({
 
 const timelinePart = {
   win: null,
-  tall: Number(localStorage.getItem("lw-tall") || 0),
-  openLane: "",
+  tall: Number(localStorage.getItem('lw-tall') || 0),
+  openLane: '',
   picked: {},
-  changesKey: localStorage.getItem("lw-changes-key") === "1",
+  changesKey: localStorage.getItem('lw-changes-key') === '1',
   ask: null,
   copied: null,
-  keep: localStorage.getItem("lw-keep") || "seconds",
+  keep: localStorage.getItem('lw-keep') || 'seconds',
   pace: 1,
   looping: true,
   range: null,
@@ -149,15 +149,15 @@ const timelinePart = {
   bitmaps: new Map(),
   unpacking: new Set(),
   filling: false,
-  rehearsalSize: localStorage.getItem("lw-size") || "384x216",
+  rehearsalSize: localStorage.getItem('lw-size') || '384x216',
   late: 0,
   passed: 0,
   valueZoom: null,
   mover: null,
   numbers: null,
-  seamSaid: "",
-  planSaid: "",
-  meetSaid: "",
+  seamSaid: '',
+  planSaid: '',
+  meetSaid: '',
   amounts: null,
 
   // -- time -------------------------------------------------------------------------------------------
@@ -168,17 +168,11 @@ const timelinePart = {
     return this.win || this.clip();
   },
   frame() {
-    return clamp(
-      Math.floor(this.t * this.fps() + 1e-6) + 1,
-      1,
-      this.s.shot.frames,
-    );
+    return clamp(Math.floor(this.t * this.fps() + 1e-6) + 1, 1, this.s.shot.frames);
   },
   fps() {
     return (
-      { 23.976: 24000 / 1001, 29.97: 30000 / 1001, 59.94: 60000 / 1001 }[
-        this.s.shot.fps
-      ] || Number(this.s.shot.fps)
+      { 23.976: 24000 / 1001, 29.97: 30000 / 1001, 59.94: 60000 / 1001 }[this.s.shot.fps] || Number(this.s.shot.fps)
     );
   },
   go(t) {
@@ -193,8 +187,7 @@ const timelinePart = {
     this.drawMoved();
     this.showReady() || this.look();
     clearTimeout(this.slipTimer);
-    if (!this.playing && this.s.lanes.length)
-      this.slipTimer = setTimeout(() => this.slip(), 250);
+    if (!this.playing && this.s.lanes.length) this.slipTimer = setTimeout(() => this.slip(), 250);
   },
   toFrame(n) {
     this.go((clamp(n, 1, this.s.shot.frames) - 1) / this.fps() + 1e-6);
@@ -203,26 +196,22 @@ const timelinePart = {
     const c = this.s.day.clock,
       k = clamp(t / this.s.shot.seconds, 0, 1) * (c.length - 1),
       i = Math.min(Math.floor(k), c.length - 2);
-    return new Date(
-      Date.parse(this.s.day.start + "Z") +
-        1000 * (c[i] + (c[i + 1] - c[i]) * (k - i)),
-    );
+    return new Date(Date.parse(this.s.day.start + 'Z') + 1000 * (c[i] + (c[i + 1] - c[i]) * (k - i)));
   },
   clockAt(t) {
     return this.hourAt(t).toISOString().slice(11, 16);
   },
   timeText() {
-    if (this.units === "seconds")
-      return `${this.t.toFixed(2)} s of ${this.s.shot.seconds.toFixed(2)}`;
-    return this.units === "timecode"
+    if (this.units === 'seconds') return `${this.t.toFixed(2)} s of ${this.s.shot.seconds.toFixed(2)}`;
+    return this.units === 'timecode'
       ? this.codeOf(this.frame() - 1)
       : `frame ${this.frame()} of ${this.s.shot.frames}`;
   },
   // SMPTE ST 12-1; the two rates that are not whole count by dropping labels
   codeOf(n) {
     const nominal = Math.round(this.fps()),
-      two = (v) => String(v).padStart(2, "0"),
-      drop = ["29.97", "59.94"].includes(this.s.shot.fps);
+      two = (v) => String(v).padStart(2, '0'),
+      drop = ['29.97', '59.94'].includes(this.s.shot.fps);
     if (drop) {
       const skipped = nominal / 15,
         minute = nominal * 60 - skipped,
@@ -230,34 +219,27 @@ const timelinePart = {
         tens = Math.floor(n / ten),
         rest = n % ten;
       n +=
-        skipped * 9 * tens +
-        (rest >= nominal * 60
-          ? skipped * (1 + Math.floor((rest - nominal * 60) / minute))
-          : 0);
+        skipped * 9 * tens + (rest >= nominal * 60 ? skipped * (1 + Math.floor((rest - nominal * 60) / minute)) : 0);
     }
     const sec = Math.floor(n / nominal);
-    const clock = [Math.floor(sec / 3600), Math.floor(sec / 60) % 60, sec % 60]
-      .map(two)
-      .join(":");
-    return `${clock}${drop ? ";" : ":"}${two(n % nominal)}`;
+    const clock = [Math.floor(sec / 3600), Math.floor(sec / 60) % 60, sec % 60].map(two).join(':');
+    return `${clock}${drop ? ';' : ':'}${two(n % nominal)}`;
   },
   nextUnits() {
-    const all = ["frames", "seconds", "timecode"];
+    const all = ['frames', 'seconds', 'timecode'];
     this.units = all[(all.indexOf(this.units) + 1) % 3];
-    localStorage.setItem("lw-units", this.units);
+    localStorage.setItem('lw-units', this.units);
     this.drawTimeline();
   },
   toggleChangesKey() {
     this.changesKey = !this.changesKey;
-    localStorage.setItem("lw-changes-key", this.changesKey ? "1" : "0");
+    localStorage.setItem('lw-changes-key', this.changesKey ? '1' : '0');
   },
 
   // -- playing ----------------------------------------------------------------------------------------
   bounds() {
     const f = this.fps();
-    return this.range
-      ? [(this.range[0] - 1) / f, this.range[1] / f]
-      : [0, this.s.shot.seconds];
+    return this.range ? [(this.range[0] - 1) / f, this.range[1] / f] : [0, this.s.shot.seconds];
   },
   play() {
     if (this.playing) {
@@ -319,20 +301,17 @@ const timelinePart = {
   // leaves what it does not touch.
   async refreshReady() {
     const mine = (this.readyAsked = (this.readyAsked || 0) + 1);
-    const reply = await fetch(
-      this.url(`ready/?shot=${this.s.shot.id}&size=${this.rehearsalSize}`),
-    ).catch(() => null);
+    const reply = await fetch(this.url(`ready/?shot=${this.s.shot.id}&size=${this.rehearsalSize}`)).catch(() => null);
     if (!reply || !reply.ok || mine !== this.readyAsked) return;
     const data = await reply.json();
     if (data.rev !== this.s.rev) return;
     this.frames = data.frames;
     const kept = new Set(Object.values(data.frames));
-    for (const key of this.blobs.keys())
-      if (!kept.has(key) && this.blobs.size > 600) this.blobs.delete(key);
+    for (const key of this.blobs.keys()) if (!kept.has(key) && this.blobs.size > 600) this.blobs.delete(key);
     this.drawReady();
     this.fetchAhead();
     const count = Object.keys(data.frames).length,
-      left = data.seconds_left ? `, ${this.words(data.seconds_left)} left` : "";
+      left = data.seconds_left ? `, ${this.words(data.seconds_left)} left` : '';
     this.rehearsing = data.running;
     if (this.filling)
       this.busy = data.running
@@ -340,12 +319,9 @@ const timelinePart = {
         : data.say
           ? `rehearsal: ${data.say}`
           : count === this.s.shot.frames
-            ? "rehearsal ready: press space"
-            : "";
-    if (
-      data.running ||
-      (this.filling && count < this.s.shot.frames && !data.say)
-    ) {
+            ? 'rehearsal ready: press space'
+            : '';
+    if (data.running || (this.filling && count < this.s.shot.frames && !data.say)) {
       clearTimeout(this.readyTimer);
       this.readyTimer = setTimeout(() => this.refreshReady(), 700);
     }
@@ -353,23 +329,21 @@ const timelinePart = {
   async rehearse(again = false) {
     if (!again && this.filling) {
       this.filling = false;
-      this.busy = "";
+      this.busy = '';
       return;
     }
     const first = !this.filling;
     this.filling = true;
     const body = new FormData();
-    body.set("shot", this.s.shot.id);
-    body.set("from", this.frame());
-    body.set("size", this.rehearsalSize);
-    const reply = await fetch(this.url("rehearse/"), {
-      method: "POST",
-      headers: { "X-CSRFToken": cookie("csrftoken") },
+    body.set('shot', this.s.shot.id);
+    body.set('from', this.frame());
+    body.set('size', this.rehearsalSize);
+    const reply = await fetch(this.url('rehearse/'), {
+      method: 'POST',
+      headers: { 'X-CSRFToken': cookie('csrftoken') },
       body,
     });
-    const data = await reply
-      .json()
-      .catch(() => ({ error: "Your session has ended: sign in again." }));
+    const data = await reply.json().catch(() => ({ error: 'Your session has ended: sign in again.' }));
     if (!reply.ok) {
       this.filling = false;
       this.say(data.error);
@@ -380,7 +354,7 @@ const timelinePart = {
   },
   setRehearsalSize(size) {
     this.rehearsalSize = size;
-    localStorage.setItem("lw-size", size);
+    localStorage.setItem('lw-size', size);
     this.frames = {};
     this.bitmaps.clear();
     this.filling ? this.rehearse(true) : this.refreshReady();
@@ -401,9 +375,7 @@ const timelinePart = {
         if (n === undefined) return;
         const key = this.frames[n];
         this.blobs.set(key, null);
-        const reply = await fetch(this.url(`shown/${key}.jpg`)).catch(
-          () => null,
-        );
+        const reply = await fetch(this.url(`shown/${key}.jpg`)).catch(() => null);
         if (reply && reply.ok) this.blobs.set(key, await reply.blob());
         else {
           this.blobs.delete(key);
@@ -427,9 +399,7 @@ const timelinePart = {
       const key = this.frames[((n - 1 + k) % total) + 1];
       if (key && this.blobs.get(key)) wanted.push(key);
     }
-    const next = wanted.find(
-      (key) => !this.bitmaps.has(key) && !this.unpacking.has(key),
-    );
+    const next = wanted.find((key) => !this.bitmaps.has(key) && !this.unpacking.has(key));
     if (!next) return;
     this.unpacking.add(next);
     createImageBitmap(this.blobs.get(next))
@@ -456,10 +426,8 @@ const timelinePart = {
     this.decodeAhead();
     if (!bitmap || (!this.playing && !this.filling)) return false;
     const canvas = refs.look;
-    canvas
-      .getContext("2d")
-      .drawImage(bitmap, 0, 0, canvas.width, canvas.height);
-    this.lookInfo = `rehearsal, frame ${this.frame()}${this.late ? `, ${this.late} late` : ""}`;
+    canvas.getContext('2d').drawImage(bitmap, 0, 0, canvas.width, canvas.height);
+    this.lookInfo = `rehearsal, frame ${this.frame()}${this.late ? `, ${this.late} late` : ''}`;
     canvas.dataset.rehearsal = this.frame();
     if (!this.playing) {
       clearTimeout(this.idleTimer);
@@ -495,51 +463,46 @@ const timelinePart = {
       T = s.shot.seconds,
       f = this.fps(),
       w = this.span();
-    svg.setAttribute("viewBox", `0 0 ${W} ${H}`);
+    svg.setAttribute('viewBox', `0 0 ${W} ${H}`);
     svg.replaceChildren();
     const per = (W - 2 * EDGE) / (w.b - w.a),
       steps =
-        this.units === "seconds"
+        this.units === 'seconds'
           ? [0.05, 0.1, 0.25, 0.5, 1, 2, 5, 10, 30, 60, 120, 300]
-          : [1, 2, 5, 10, 20, 24, 48, 96, 240, 480, 960, 2400, 7200].map(
-              (n) => n / f,
-            ),
-      step =
-        steps.find((v) => v * per > (this.units === "timecode" ? 92 : 56)) || T;
+          : [1, 2, 5, 10, 20, 24, 48, 96, 240, 480, 960, 2400, 7200].map((n) => n / f),
+      step = steps.find((v) => v * per > (this.units === 'timecode' ? 92 : 56)) || T;
     svg.append(
-      el("rect", {
+      el('rect', {
         x: this.lineX(0),
         y: 0,
         width: Math.max(0, this.lineX(T) - this.lineX(0)),
         height: 20,
-        fill: "var(--seat)",
-        "fill-opacity": 0.5,
+        fill: 'var(--seat)',
+        'fill-opacity': 0.5,
       }),
     );
     for (let k = Math.ceil(w.a / step - 1e-9); k * step < w.b + 1e-9; k++) {
       const t = k * step,
         x = this.lineX(t),
         label =
-          this.units === "seconds"
+          this.units === 'seconds'
             ? t.toFixed(step < 1 ? 2 : 0)
-            : this.units === "timecode"
+            : this.units === 'timecode'
               ? t < 0
-                ? ""
+                ? ''
                 : this.codeOf(Math.round(t * f))
               : Math.round(t * f) + 1;
-      svg.append(
-        el("line", { x1: x, x2: x, y1: 14, y2: 20, stroke: "var(--faint)" }),
-      );
+      svg.append(el('line', { x1: x, x2: x, y1: 14, y2: 20, stroke: 'var(--faint)' }));
       if (x < W - 8 - 6.4 * String(label).length)
         svg.append(
           el(
-            "text",
+            'text',
             {
               x: x + 3,
               y: 12,
-              "font-size": 10.5,
-              fill: t < -1e-9 || t >= T ? "var(--faint)" : "var(--ink)",
-              "font-family": "IBM Plex Mono",
+              'font-size': 10.5,
+              fill: t < -1e-9 || t >= T ? 'var(--faint)' : 'var(--ink)',
+              'font-family': 'IBM Plex Mono',
             },
             label,
           ),
@@ -551,7 +514,7 @@ const timelinePart = {
         x2 = this.lineX(((i + 1) / n) * T);
       if (x2 > 0 && x < W)
         svg.append(
-          el("rect", {
+          el('rect', {
             x,
             y: 21,
             width: x2 - x + 0.6,
@@ -567,13 +530,13 @@ const timelinePart = {
       if (t >= -1e-9 && t < T)
         svg.append(
           el(
-            "text",
+            'text',
             {
               x: this.lineX(t) + 5,
               y: 34,
-              "font-size": 10.5,
-              fill: m.elevation > -1 ? "#26302f" : "#ffffff",
-              "font-family": "IBM Plex Mono",
+              'font-size': 10.5,
+              fill: m.elevation > -1 ? '#26302f' : '#ffffff',
+              'font-family': 'IBM Plex Mono',
             },
             this.clockAt(t),
           ),
@@ -583,83 +546,83 @@ const timelinePart = {
       const x = this.lineX(m.t),
         right = x > W * 0.85;
       svg.append(
-        el("line", {
+        el('line', {
           x1: x,
           x2: x,
           y1: 19,
           y2: 40,
-          stroke: "#26302f",
-          "stroke-dasharray": "2 2",
-          "stroke-width": 1.5,
+          stroke: '#26302f',
+          'stroke-dasharray': '2 2',
+          'stroke-width': 1.5,
         }),
-        el("rect", {
+        el('rect', {
           x: right ? x - 90 : x + 3,
           y: 23,
           width: 87,
           height: 13,
-          fill: "#fbf7ee",
-          "fill-opacity": 0.85,
+          fill: '#fbf7ee',
+          'fill-opacity': 0.85,
           rx: 2,
         }),
         el(
-          "text",
+          'text',
           {
             x: right ? x - 86 : x + 7,
             y: 33,
-            "font-size": 10.5,
-            fill: "#26302f",
-            "font-family": "IBM Plex Mono",
+            'font-size': 10.5,
+            fill: '#26302f',
+            'font-family': 'IBM Plex Mono',
           },
           m.text,
         ),
       );
     }
-    this.readyBar = svg.appendChild(el("g"));
+    this.readyBar = svg.appendChild(el('g'));
     if (this.range)
       svg.append(
-        el("path", {
+        el('path', {
           d: `M${this.lineX((this.range[0] - 1) / f)} 44V17H${this.lineX(this.range[1] / f)}V44`,
-          fill: "var(--marsh)",
-          "fill-opacity": 0.12,
-          stroke: "var(--marsh)",
-          "stroke-width": 1.5,
-          "data-range": 1,
+          fill: 'var(--marsh)',
+          'fill-opacity': 0.12,
+          stroke: 'var(--marsh)',
+          'stroke-width': 1.5,
+          'data-range': 1,
         }),
       );
     for (const f of this.wrong()) {
       const x = this.lineX(f.from_s);
       svg.append(
         el(
-          "path",
+          'path',
           {
             d: `M${x} 20.5h${Math.max(3, this.lineX(f.to_s) - x)}`,
-            stroke: "var(--brick)",
-            "stroke-width": 3,
-            "data-fault": f.kind,
+            stroke: 'var(--brick)',
+            'stroke-width': 3,
+            'data-fault': f.kind,
           },
-          el("title", {}, f.text),
+          el('title', {}, f.text),
         ),
       );
     }
     for (const st of s.route.stations)
       if (st.t !== null && st.t >= w.a && st.t <= w.b)
         svg.append(
-          el("path", {
+          el('path', {
             d: `M${this.lineX(Math.min(st.t, T)) - 4} 44h8l-4 4z`,
-            fill: "var(--ink)",
+            fill: 'var(--ink)',
           }),
         );
     this.playline = svg.appendChild(
       el(
-        "g",
+        'g',
         {},
-        el("line", {
+        el('line', {
           y1: 2,
           y2: H,
-          stroke: "var(--amber)",
-          "stroke-width": 1.7,
+          stroke: 'var(--amber)',
+          'stroke-width': 1.7,
         }),
-        el("path", { d: "M-6 1h12l-6 8z", fill: "var(--amber)" }),
+        el('path', { d: 'M-6 1h12l-6 8z', fill: 'var(--amber)' }),
       ),
     );
     this.drawReady();
@@ -667,20 +630,15 @@ const timelinePart = {
     this.drawLanes();
   },
   drawPlayhead() {
-    if (this.playline)
-      this.playline.setAttribute(
-        "transform",
-        `translate(${this.lineX(this.t)} 0)`,
-      );
-    if (refs.lanehead)
-      refs.lanehead.style.left = `${this.lineX(this.t) - 0.8}px`;
+    if (this.playline) this.playline.setAttribute('transform', `translate(${this.lineX(this.t)} 0)`);
+    if (refs.lanehead) refs.lanehead.style.left = `${this.lineX(this.t) - 0.8}px`;
   },
   drawReady() {
     if (!this.readyBar) return;
     this.readyBar.replaceChildren();
     const f = this.fps();
-    let d = "",
-      half = "";
+    let d = '',
+      half = '';
     for (const n of Object.keys(this.frames).map(Number)) {
       const x = this.lineX((n - 1) / f),
         w = Math.max(0.8, this.lineX(n / f) - x + 0.4),
@@ -689,11 +647,11 @@ const timelinePart = {
       else half += part;
     }
     this.readyBar.append(
-      el("path", { d: half, fill: "var(--marsh)", "fill-opacity": 0.4 }),
-      el("path", {
+      el('path', { d: half, fill: 'var(--marsh)', 'fill-opacity': 0.4 }),
+      el('path', {
         d,
-        fill: "var(--marsh)",
-        "data-ready": Object.keys(this.frames).length,
+        fill: 'var(--marsh)',
+        'data-ready': Object.keys(this.frames).length,
       }),
     );
   },
@@ -702,8 +660,7 @@ const timelinePart = {
     const r = refs.timeline.getBoundingClientRect(),
       T = this.s.shot.seconds,
       f = this.fps(),
-      at = (m) =>
-        Math.floor(clamp(this.lineT(m.clientX - r.left), 0, T) * f + 1e-6);
+      at = (m) => Math.floor(clamp(this.lineT(m.clientX - r.left), 0, T) * f + 1e-6);
     if (e.shiftKey) {
       // a range to play and to render
       const from = Math.min(at(e), this.s.shot.frames - 1);
@@ -713,24 +670,24 @@ const timelinePart = {
         this.drawTimeline();
       };
       const up = () => {
-        window.removeEventListener("pointermove", move);
-        window.removeEventListener("pointerup", up);
+        window.removeEventListener('pointermove', move);
+        window.removeEventListener('pointerup', up);
         if (this.range && this.range[0] === this.range[1]) this.range = null;
         this.drawTimeline();
       };
-      window.addEventListener("pointermove", move);
-      window.addEventListener("pointerup", up);
+      window.addEventListener('pointermove', move);
+      window.addEventListener('pointerup', up);
       return;
     }
     const to = (m) => this.go(at(m) / f + 1e-6);
     this.playing = false;
     to(e);
     const up = () => {
-      window.removeEventListener("pointermove", to);
-      window.removeEventListener("pointerup", up);
+      window.removeEventListener('pointermove', to);
+      window.removeEventListener('pointerup', up);
     };
-    window.addEventListener("pointermove", to);
-    window.addEventListener("pointerup", up);
+    window.addEventListener('pointermove', to);
+    window.addEventListener('pointerup', up);
   },
   wheelTime(e) {
     e.preventDefault();
@@ -772,10 +729,8 @@ const timelinePart = {
       pad = Math.max((b - a) * 0.15, 4 / this.fps());
     this.win = { a: a - pad, b: b + pad };
     const lane = this.lane(this.openLane);
-    if (lane && this.picked[lane.path] && lane.kind === "number") {
-      const vs = lane.keys
-          .filter((k) => this.picked[lane.path].some((t) => near(t, k.t)))
-          .map((k) => k.v),
+    if (lane && this.picked[lane.path] && lane.kind === 'number') {
+      const vs = lane.keys.filter((k) => this.picked[lane.path].some((t) => near(t, k.t))).map((k) => k.v),
         lo = Math.min(...vs),
         hi = Math.max(...vs),
         room = (hi - lo || Math.abs(hi) || 1) * 0.25;
@@ -791,23 +746,20 @@ const timelinePart = {
       this.$nextTick(() => this.drawTimeline());
     };
     const up = () => {
-      window.removeEventListener("pointermove", move);
-      window.removeEventListener("pointerup", up);
-      localStorage.setItem("lw-tall", this.tall);
+      window.removeEventListener('pointermove', move);
+      window.removeEventListener('pointerup', up);
+      localStorage.setItem('lw-tall', this.tall);
       this.drawDrawing();
       this.drawChart();
     };
-    window.addEventListener("pointermove", move);
-    window.addEventListener("pointerup", up);
+    window.addEventListener('pointermove', move);
+    window.addEventListener('pointerup', up);
     e.preventDefault();
   },
   // as tall as its lanes need, up to three rows with one free to begin a band in, until somebody chooses
   height() {
-    const tall =
-      this.tall || 80 + Math.min(this.s.lanes.length + 1, 3) * (LANE + 1) + 4;
-    return this.openLane
-      ? Math.max(tall, 80 + Math.min(OPEN + 3 * LANE, this.lanesHigh()))
-      : tall;
+    const tall = this.tall || 80 + Math.min(this.s.lanes.length + 1, 3) * (LANE + 1) + 4;
+    return this.openLane ? Math.max(tall, 80 + Math.min(OPEN + 3 * LANE, this.lanesHigh())) : tall;
   },
 
   // -- lanes ------------------------------------------------------------------------------------------
@@ -829,14 +781,10 @@ const timelinePart = {
     });
   },
   lanesHigh() {
-    return (
-      this.s.lanes.length * LANE + (this.lane(this.openLane) ? OPEN - LANE : 0)
-    );
+    return this.s.lanes.length * LANE + (this.lane(this.openLane) ? OPEN - LANE : 0);
   },
   rowsShown() {
-    return this.s.lanes.length &&
-      this.laneTop + this.laneHigh >= 0 &&
-      this.openLane !== null
+    return this.s.lanes.length && this.laneTop + this.laneHigh >= 0 && this.openLane !== null
       ? this.seenRows().map((r) => ({ ...r, path: r.lane.path }))
       : [];
   },
@@ -845,45 +793,27 @@ const timelinePart = {
     if (!box) return [];
     const top = box.scrollTop,
       bottom = top + box.clientHeight;
-    return this.rows().filter(
-      (r) => r.y + r.high > top - 40 && r.y < bottom + 40,
-    );
+    return this.rows().filter((r) => r.y + r.high > top - 40 && r.y < bottom + 40);
   },
   valueAt(lane) {
     if (lane.samples && !dragged.held) {
-      const k =
-          ((this.t - lane.from) / (lane.to - lane.from)) *
-          (lane.samples.length - 1),
+      const k = ((this.t - lane.from) / (lane.to - lane.from)) * (lane.samples.length - 1),
         i = clamp(Math.floor(k), 0, lane.samples.length - 2);
-      return (
-        lane.samples[i] +
-        (lane.samples[i + 1] - lane.samples[i]) * clamp(k - i, 0, 1)
-      );
+      return lane.samples[i] + (lane.samples[i + 1] - lane.samples[i]) * clamp(k - i, 0, 1);
     }
     return this.curve(lane).at(this.t);
   },
   valueText(lane) {
-    if (lane.kind !== "number")
-      return `${lane.keys.length} key${lane.keys.length === 1 ? "" : "s"}`;
+    if (lane.kind !== 'number') return `${lane.keys.length} key${lane.keys.length === 1 ? '' : 's'}`;
     return this.number(this.valueAt(lane), lane.unit);
   },
   number(v, unit) {
-    const n =
-      Math.abs(v) >= 10000
-        ? Math.round(v).toLocaleString("en")
-        : String(+v.toPrecision(4));
-    return unit === "f/"
-      ? `f/${n}`
-      : unit === "x" || !unit
-        ? n
-        : `${n} ${unit}`;
+    const n = Math.abs(v) >= 10000 ? Math.round(v).toLocaleString('en') : String(+v.toPrecision(4));
+    return unit === 'f/' ? `f/${n}` : unit === 'x' || !unit ? n : `${n} ${unit}`;
   },
   curve(lane) {
     const keys = this.keysOf(lane);
-    if (
-      lane._of !== keys ||
-      lane._rules !== lane.before + lane.after + lane.blend
-    ) {
+    if (lane._of !== keys || lane._rules !== lane.before + lane.after + lane.blend) {
       lane._curve = readied({ ...lane, keys });
       lane._of = keys;
       lane._rules = lane.before + lane.after + lane.blend;
@@ -891,7 +821,7 @@ const timelinePart = {
     return lane._curve;
   },
   toggleLane(path) {
-    this.openLane = this.openLane === path ? "" : path;
+    this.openLane = this.openLane === path ? '' : path;
     this.valueZoom = null;
     this.$nextTick(() => {
       this.drawTimeline();
@@ -903,16 +833,16 @@ const timelinePart = {
     const c = getComputedStyle(document.documentElement),
       get = (n) => c.getPropertyValue(n).trim();
     return {
-      ink: get("--ink"),
-      faint: get("--faint"),
-      rule: get("--rule"),
-      amber: get("--amber"),
-      fill: get("--amber-fill"),
-      marsh: get("--marsh"),
-      tide: get("--tide"),
-      sheet: get("--sheet"),
-      seat: get("--seat"),
-      brick: get("--brick"),
+      ink: get('--ink'),
+      faint: get('--faint'),
+      rule: get('--rule'),
+      amber: get('--amber'),
+      fill: get('--amber-fill'),
+      marsh: get('--marsh'),
+      tide: get('--tide'),
+      sheet: get('--sheet'),
+      seat: get('--seat'),
+      brick: get('--brick'),
     };
   },
   drawSoon() {
@@ -931,16 +861,13 @@ const timelinePart = {
     const W = canvas.clientWidth,
       H = box.clientHeight,
       k = window.devicePixelRatio || 1;
-    if (
-      canvas.width !== Math.round(W * k) ||
-      canvas.height !== Math.round(H * k)
-    ) {
+    if (canvas.width !== Math.round(W * k) || canvas.height !== Math.round(H * k)) {
       canvas.width = Math.round(W * k);
       canvas.height = Math.round(H * k);
     }
     canvas.style.height = `${H}px`;
     if (this.laneHigh !== H) this.laneHigh = H;
-    const g = canvas.getContext("2d"),
+    const g = canvas.getContext('2d'),
       c = this.palette(),
       top = box.scrollTop,
       T = this.s.shot.seconds;
@@ -963,19 +890,13 @@ const timelinePart = {
       g.moveTo(0, y + row.high - 0.5);
       g.lineTo(W, y + row.high - 0.5);
       g.stroke();
-      if (row.high > LANE && row.lane.kind === "number")
-        this.drawOpen(g, c, row, y, W);
+      if (row.high > LANE && row.lane.kind === 'number') this.drawOpen(g, c, row, y, W);
       else this.drawPins(g, c, row, y, W);
     }
     if (this.band) {
       g.fillStyle = c.marsh;
       g.globalAlpha = 0.15;
-      g.fillRect(
-        this.band[0],
-        this.band[1],
-        this.band[2] - this.band[0],
-        this.band[3] - this.band[1],
-      );
+      g.fillRect(this.band[0], this.band[1], this.band[2] - this.band[0], this.band[3] - this.band[1]);
       g.globalAlpha = 1;
     }
     this.drawBracket(g, c, W);
@@ -990,14 +911,9 @@ const timelinePart = {
     return Object.values(this.picked).reduce((n, p) => n + p.length, 0);
   },
   setPicked(picked) {
-    this.picked = Object.fromEntries(
-      Object.entries(picked).filter(([, p]) => p.length),
-    );
+    this.picked = Object.fromEntries(Object.entries(picked).filter(([, p]) => p.length));
     dragged.sets = Object.fromEntries(
-      Object.entries(this.picked).map(([path, p]) => [
-        path,
-        new Set(p.map((t) => Math.round(t * 1e4))),
-      ]),
+      Object.entries(this.picked).map(([path, p]) => [path, new Set(p.map((t) => Math.round(t * 1e4)))]),
     );
     this.drawSoon();
   },
@@ -1006,7 +922,7 @@ const timelinePart = {
   drawHead(g, c, key, x, y, on) {
     g.beginPath();
     const j = key.join;
-    if (j === "step" || j === "steps") {
+    if (j === 'step' || j === 'steps') {
       g.moveTo(x - 4, y + 4);
       g.lineTo(x - 4, y - 4);
       g.lineTo(x + 4, y - 4);
@@ -1014,25 +930,20 @@ const timelinePart = {
       g.lineTo(x, y);
       g.lineTo(x, y + 4);
       g.closePath();
-    } else if (j === "straight") g.rect(x - 3.6, y - 3.6, 7.2, 7.2);
-    else if (j === "smooth" || j === "spline") {
+    } else if (j === 'straight') g.rect(x - 3.6, y - 3.6, 7.2, 7.2);
+    else if (j === 'smooth' || j === 'spline') {
       g.moveTo(x, y - 5);
       g.lineTo(x + 5, y);
       g.lineTo(x, y + 5);
       g.lineTo(x - 5, y);
       g.closePath();
     } else g.arc(x, y, 4.2, 0, 7);
-    g.fillStyle =
-      key.v && typeof key.v === "string" && key.v[0] === "#"
-        ? key.v
-        : on
-          ? c.fill
-          : c.sheet;
+    g.fillStyle = key.v && typeof key.v === 'string' && key.v[0] === '#' ? key.v : on ? c.fill : c.sheet;
     g.fill();
     g.lineWidth = on ? 2 : 1.2;
     g.strokeStyle = on ? c.amber : c.ink;
     g.stroke();
-    if (j === "free" || j === "bezier") {
+    if (j === 'free' || j === 'bezier') {
       g.beginPath();
       g.arc(x, y, 1.4, 0, 7);
       g.stroke();
@@ -1045,11 +956,7 @@ const timelinePart = {
   drawPins(g, c, row, y, W) {
     const keys = this.keysOf(row.lane),
       base = y + row.high - 3;
-    const dense =
-      keys.length > 1 &&
-      (this.lineX(keys[keys.length - 1].t) - this.lineX(keys[0].t)) /
-        keys.length <
-        6;
+    const dense = keys.length > 1 && (this.lineX(keys[keys.length - 1].t) - this.lineX(keys[0].t)) / keys.length < 6;
     g.strokeStyle = c.ink;
     let last = -9;
     for (const key of keys) {
@@ -1074,25 +981,14 @@ const timelinePart = {
       g.stroke();
       this.drawHead(g, c, key, x, y + 8, on);
     }
-    if (row.lane.kind === "colour" && keys.length) {
+    if (row.lane.kind === 'colour' && keys.length) {
       g.globalAlpha = 0.8;
-      const grad = g.createLinearGradient(
-        this.lineX(keys[0].t),
-        0,
-        this.lineX(keys[keys.length - 1].t) + 0.1,
-        0,
-      );
+      const grad = g.createLinearGradient(this.lineX(keys[0].t), 0, this.lineX(keys[keys.length - 1].t) + 0.1, 0);
       const a = keys[0].t,
         b = keys[keys.length - 1].t || 1;
-      for (const key of keys)
-        grad.addColorStop(clamp((key.t - a) / (b - a || 1), 0, 1), key.v);
+      for (const key of keys) grad.addColorStop(clamp((key.t - a) / (b - a || 1), 0, 1), key.v);
       g.fillStyle = grad;
-      g.fillRect(
-        this.lineX(a),
-        y + row.high - 3,
-        this.lineX(b) - this.lineX(a),
-        3,
-      );
+      g.fillRect(this.lineX(a), y + row.high - 3, this.lineX(b) - this.lineX(a), 3);
       g.globalAlpha = 1;
     }
   },
@@ -1101,7 +997,7 @@ const timelinePart = {
     const lane = row.lane,
       curve = this.curve(lane),
       w = this.span(),
-      ratio = lane.blend === "ratio",
+      ratio = lane.blend === 'ratio',
       down = (v) => (ratio ? Math.log(Math.max(v, 1e-12)) : v),
       up = (v) => (ratio ? Math.exp(v) : v);
     let range = this.valueZoom && [
@@ -1119,8 +1015,7 @@ const timelinePart = {
       }
       if (lane.samples)
         lane.samples.forEach((v, i) => {
-          const t =
-            lane.from + ((lane.to - lane.from) * i) / (lane.samples.length - 1);
+          const t = lane.from + ((lane.to - lane.from) * i) / (lane.samples.length - 1);
           if (t >= w.a && t <= w.b) {
             lo = Math.min(lo, down(v));
             hi = Math.max(hi, down(v));
@@ -1130,7 +1025,7 @@ const timelinePart = {
         if (key.t >= w.a && key.t <= w.b) {
           lo = Math.min(lo, down(key.v));
           hi = Math.max(hi, down(key.v));
-          if (key.join === "free") {
+          if (key.join === 'free') {
             lo = Math.min(lo, down(key.v) + key.handles[1]);
             hi = Math.max(hi, down(key.v) + key.handles[1]);
           }
@@ -1186,14 +1081,11 @@ const timelinePart = {
     g.strokeStyle = c.rule;
     g.fillStyle = c.faint;
     const marks =
-      lane.blend === "ratio"
-        ? Array.from({ length: 5 }, (_, i) =>
-            sc.up(sc.range[0] + ((sc.range[1] - sc.range[0]) * (i + 0.5)) / 5),
-          ).map((v) => +v.toPrecision(2))
-        : Array.from(
-            { length: 12 },
-            (_, i) => (Math.ceil(lo / tick) + i) * tick,
-          ).filter((v) => v < hi);
+      lane.blend === 'ratio'
+        ? Array.from({ length: 5 }, (_, i) => sc.up(sc.range[0] + ((sc.range[1] - sc.range[0]) * (i + 0.5)) / 5)).map(
+            (v) => +v.toPrecision(2),
+          )
+        : Array.from({ length: 12 }, (_, i) => (Math.ceil(lo / tick) + i) * tick).filter((v) => v < hi);
     let lastY = 1e9;
     for (const v of marks) {
       const py = sc.Y(v);
@@ -1208,11 +1100,7 @@ const timelinePart = {
     const path = (f, from, to) => {
       g.beginPath();
       let begun = false;
-      for (
-        let x = Math.max(0, from);
-        x <= Math.min(W, to);
-        x += keys.length > 300 ? 2 : 1
-      ) {
+      for (let x = Math.max(0, from); x <= Math.min(W, to); x += keys.length > 300 ? 2 : 1) {
         const py = f(this.lineT(x));
         if (Number.isFinite(py)) {
           begun ? g.lineTo(x, py) : g.moveTo(x, py);
@@ -1240,7 +1128,7 @@ const timelinePart = {
       g.globalAlpha = 1;
       g.fillStyle = c.amber;
       g.fillText(
-        `speed, up to ${this.number(+fastest.toPrecision(3), lane.unit === "f/" ? "" : lane.unit)}/s`,
+        `speed, up to ${this.number(+fastest.toPrecision(3), lane.unit === 'f/' ? '' : lane.unit)}/s`,
         W - 190,
         y + 11,
       );
@@ -1264,9 +1152,7 @@ const timelinePart = {
       g.lineWidth = 1.2;
       g.beginPath();
       lane.samples.forEach((v, i) => {
-        const x = this.lineX(
-            lane.from + ((lane.to - lane.from) * i) / (lane.samples.length - 1),
-          ),
+        const x = this.lineX(lane.from + ((lane.to - lane.from) * i) / (lane.samples.length - 1)),
           py = sc.Y(v);
         i ? g.lineTo(x, py) : g.moveTo(x, py);
       });
@@ -1280,18 +1166,13 @@ const timelinePart = {
         next = keys[i + 1];
       if (
         keys.length <= 300 &&
-        key.join === "free" &&
+        key.join === 'free' &&
         next &&
         (this.isPicked(lane.path, key.t) || this.isPicked(lane.path, next.t))
       )
-        this.drawHandles(g, c, lane, sc, key, next, "handles");
-      if (
-        keys.length <= 300 &&
-        key.join === "bezier" &&
-        next &&
-        this.isPicked(lane.path, key.t)
-      )
-        this.drawHandles(g, c, lane, sc, key, next, "bezier");
+        this.drawHandles(g, c, lane, sc, key, next, 'handles');
+      if (keys.length <= 300 && key.join === 'bezier' && next && this.isPicked(lane.path, key.t))
+        this.drawHandles(g, c, lane, sc, key, next, 'bezier');
       if (x < -8 || x > W + 8) return;
       if (keys.length <= 300) {
         this.drawHead(g, c, key, x, py, this.isPicked(lane.path, key.t));
@@ -1311,7 +1192,7 @@ const timelinePart = {
       b = sc.down(next.v),
       dt = next.t - key.t;
     const ends =
-      kind === "handles"
+      kind === 'handles'
         ? [
             [x1, a + d1, key.t, a, 0],
             [x2, b + d2, next.t, b, 2],
@@ -1365,11 +1246,10 @@ const timelinePart = {
     this.bracket = { a, b, from, to };
   },
   hit(x, y) {
-    for (const grip of this.grips || [])
-      if (Math.hypot(grip.x - x, grip.y - y) < 8) return { grip };
+    for (const grip of this.grips || []) if (Math.hypot(grip.x - x, grip.y - y) < 8) return { grip };
     const b = this.bracket;
     if (b && y < 5.5 && (Math.abs(x - b.a) < 7 || Math.abs(x - b.b) < 7))
-      return { bracket: Math.abs(x - b.b) < 7 ? "b" : "a" };
+      return { bracket: Math.abs(x - b.b) < 7 ? 'b' : 'a' };
     const top = refs.lanes.scrollTop;
     for (const row of this.seenRows()) {
       const ry = row.y - top;
@@ -1380,7 +1260,7 @@ const timelinePart = {
         const kx = this.lineX(key.t);
         if (Math.abs(kx - x) > 9) continue;
         const d =
-          row.high > LANE && row.lane.kind === "number"
+          row.high > LANE && row.lane.kind === 'number'
             ? Math.hypot(kx - x, row.scale ? row.scale.Y(key.v) - y : 0)
             : Math.abs(kx - x);
         if (d < far) {
@@ -1395,9 +1275,7 @@ const timelinePart = {
   // the time that a drag to ``t`` means: on frames, or on seconds, or on another key close by; free with alt
   snapped(t, free, but = []) {
     if (free) return t;
-    const close =
-      (5 * (this.span().b - this.span().a)) /
-      Math.max(1, refs.timeline.clientWidth);
+    const close = (5 * (this.span().b - this.span().a)) / Math.max(1, refs.timeline.clientWidth);
     let best = null,
       far = close;
     for (const lane of this.lanesNow())
@@ -1409,7 +1287,7 @@ const timelinePart = {
         }
       }
     if (best !== null) return best;
-    if (this.units === "seconds") {
+    if (this.units === 'seconds') {
       const step = [0.1, 0.25, 0.5, 1, 2, 5].find((v) => v >= close * 2) || 10,
         s = Math.round(t / step) * step;
       if (Math.abs(s - t) < close) return s;
@@ -1431,9 +1309,7 @@ const timelinePart = {
         on = this.isPicked(path, t);
       if (e.shiftKey) {
         const p = { ...this.picked };
-        p[path] = on
-          ? p[path].filter((q) => !near(q, t))
-          : [...(p[path] || []), t];
+        p[path] = on ? p[path].filter((q) => !near(q, t)) : [...(p[path] || []), t];
         this.setPicked(p);
         if (on) return;
       } else if (!on) this.setPicked({ [path]: [t] });
@@ -1448,12 +1324,7 @@ const timelinePart = {
         my = m.clientY - r.top;
       if (!moved && Math.hypot(mx - x, my - y) < 4) return;
       moved = true;
-      this.band = [
-        Math.min(x, mx),
-        Math.min(y, my),
-        Math.max(x, mx),
-        Math.max(y, my),
-      ];
+      this.band = [Math.min(x, mx), Math.min(y, my), Math.max(x, mx), Math.max(y, my)];
       const p = { ...add };
       for (const row of this.seenRows()) {
         const ry = row.y - top;
@@ -1463,37 +1334,26 @@ const timelinePart = {
             const kx = this.lineX(k.t),
               ky = row.high > LANE && row.scale ? row.scale.Y(k.v) : null;
             return (
-              kx >= this.band[0] &&
-              kx <= this.band[2] &&
-              (ky === null || (ky >= this.band[1] && ky <= this.band[3]))
+              kx >= this.band[0] && kx <= this.band[2] && (ky === null || (ky >= this.band[1] && ky <= this.band[3]))
             );
           })
           .map((k) => k.t);
-        if (inside.length)
-          p[row.lane.path] = [
-            ...new Set([...(add[row.lane.path] || []), ...inside]),
-          ];
+        if (inside.length) p[row.lane.path] = [...new Set([...(add[row.lane.path] || []), ...inside])];
       }
       this.setPicked(p);
     };
     const up = (m) => {
-      window.removeEventListener("pointermove", move);
-      window.removeEventListener("pointerup", up);
+      window.removeEventListener('pointermove', move);
+      window.removeEventListener('pointerup', up);
       this.band = null;
       if (!moved) {
         this.setPicked({});
-        this.go(
-          Math.floor(
-            clamp(this.lineT(x), 0, this.s.shot.seconds) * this.fps() + 1e-6,
-          ) /
-            this.fps() +
-            1e-6,
-        );
+        this.go(Math.floor(clamp(this.lineT(x), 0, this.s.shot.seconds) * this.fps() + 1e-6) / this.fps() + 1e-6);
       }
       this.drawSoon();
     };
-    window.addEventListener("pointermove", move);
-    window.addEventListener("pointerup", up);
+    window.addEventListener('pointermove', move);
+    window.addEventListener('pointerup', up);
   },
   // show picked keys as they would be after a move, before it is made
   hold(change) {
@@ -1515,17 +1375,14 @@ const timelinePart = {
         now.add(Math.round(k.t * 1e4));
       }
       dragged.held[path] = rest.length
-        ? [
-            ...rest.filter((k) => !now.has(Math.round(k.t * 1e4))),
-            ...moved,
-          ].sort((a, b) => a.t - b.t)
+        ? [...rest.filter((k) => !now.has(Math.round(k.t * 1e4))), ...moved].sort((a, b) => a.t - b.t)
         : moved;
       dragged.times[path] = now;
     }
   },
   release() {
     dragged.held = dragged.times = dragged.scale = null;
-    this.readout = "";
+    this.readout = '';
     this.drawSoon();
   },
   pickedList() {
@@ -1546,7 +1403,7 @@ const timelinePart = {
     const r = refs.lanecanvas.getBoundingClientRect(),
       x0 = e.clientX,
       y0 = e.clientY,
-      open = this.openLane === lane.path && lane.kind === "number",
+      open = this.openLane === lane.path && lane.kind === 'number',
       sc = open ? this.openScale : null,
       all = Object.values(this.picked).flat();
     let by = 0,
@@ -1559,68 +1416,46 @@ const timelinePart = {
       if (!moved && Math.hypot(m.clientX - x0, m.clientY - y0) < 3) return;
       moved = true;
       const sideways = Math.abs(m.clientX - x0) >= 3,
-        upward =
-          open &&
-          (Math.abs(m.clientY - y0) >= 4 || rise) &&
-          !(m.shiftKey && sideways);
-      by = sideways
-        ? this.snapped(
-            this.lineT(this.lineX(key.t) + m.clientX - x0),
-            m.altKey,
-            all,
-          ) - key.t
-        : 0;
+        upward = open && (Math.abs(m.clientY - y0) >= 4 || rise) && !(m.shiftKey && sideways);
+      by = sideways ? this.snapped(this.lineT(this.lineX(key.t) + m.clientX - x0), m.altKey, all) - key.t : 0;
       if (upward) {
         const from = sc.S(sc.Y(key.v)),
-          to =
-            from -
-            ((m.clientY - y0) * (sc.range[1] - sc.range[0])) / (sc.y1 - sc.y0);
-        rise =
-          lane.blend === "ratio"
-            ? key.v * (Math.exp(to - from) - 1)
-            : to - from;
-        factor = lane.blend === "ratio" ? Math.exp(to - from) : 1;
+          to = from - ((m.clientY - y0) * (sc.range[1] - sc.range[0])) / (sc.y1 - sc.y0);
+        rise = lane.blend === 'ratio' ? key.v * (Math.exp(to - from) - 1) : to - from;
+        factor = lane.blend === 'ratio' ? Math.exp(to - from) : 1;
       }
       rise = +rise.toPrecision(4);
-      this.hold((k, l) =>
-        keyAt(k, k.t + by, l.kind === "number" && rise ? k.v + rise : k.v),
-      );
-      const risen = rise ? `, ${this.number(key.v + rise, lane.unit)}` : "";
-      this.readout = `${by >= 0 ? "+" : ""}${by.toFixed(3)} s${risen}`;
+      this.hold((k, l) => keyAt(k, k.t + by, l.kind === 'number' && rise ? k.v + rise : k.v));
+      const risen = rise ? `, ${this.number(key.v + rise, lane.unit)}` : '';
+      this.readout = `${by >= 0 ? '+' : ''}${by.toFixed(3)} s${risen}`;
       this.drawSoon();
     };
     const up = () => {
-      window.removeEventListener("pointermove", move);
-      window.removeEventListener("pointerup", up);
+      window.removeEventListener('pointermove', move);
+      window.removeEventListener('pointerup', up);
       if (!moved || (!by && !rise)) {
         this.release();
-        if (!moved && !e.shiftKey)
-          this.go(clamp(key.t, 0, this.s.shot.seconds) + 1e-6);
+        if (!moved && !e.shiftKey) this.go(clamp(key.t, 0, this.s.shot.seconds) + 1e-6);
         return;
       }
       this.edited(
         {
-          op: "shift_keys",
+          op: 'shift_keys',
           picked: this.pickedList(),
           by: +by.toFixed(9),
           rise,
         },
-        Object.fromEntries(
-          Object.entries(this.picked).map(([p, ts]) => [
-            p,
-            ts.map((t) => +(t + by).toFixed(9)),
-          ]),
-        ),
+        Object.fromEntries(Object.entries(this.picked).map(([p, ts]) => [p, ts.map((t) => +(t + by).toFixed(9))])),
       );
     };
-    window.addEventListener("pointermove", move);
-    window.addEventListener("pointerup", up);
+    window.addEventListener('pointermove', move);
+    window.addEventListener('pointerup', up);
     e.preventDefault();
   },
   dragBracket(e, end) {
     const b = { ...this.bracket },
-      about = end === "b" ? b.from : b.to,
-      edge = end === "b" ? b.to : b.from,
+      about = end === 'b' ? b.from : b.to,
+      edge = end === 'b' ? b.to : b.from,
       r = refs.lanecanvas.getBoundingClientRect(),
       all = Object.values(this.picked).flat();
     let by = 1;
@@ -1632,16 +1467,16 @@ const timelinePart = {
       this.drawSoon();
     };
     const up = () => {
-      window.removeEventListener("pointermove", move);
-      window.removeEventListener("pointerup", up);
+      window.removeEventListener('pointermove', move);
+      window.removeEventListener('pointerup', up);
       if (Math.abs(by - 1) < 1e-6) {
         this.release();
         return;
       }
       this.stretch(by, about);
     };
-    window.addEventListener("pointermove", move);
-    window.addEventListener("pointerup", up);
+    window.addEventListener('pointermove', move);
+    window.addEventListener('pointerup', up);
     e.preventDefault();
   },
   dragGrip(e, grip) {
@@ -1659,39 +1494,30 @@ const timelinePart = {
       folded = share < 0 || share > 1;
       made = [...made];
       made[at] = +clamp(share, 0, 1).toFixed(5);
-      made[at + 1] = +(
-        kind === "handles" ? v - (at ? b : a) : (v - a) / (b - a || 1)
-      ).toPrecision(6);
+      made[at + 1] = +(kind === 'handles' ? v - (at ? b : a) : (v - a) / (b - a || 1)).toPrecision(6);
       dragged.held = {
-        [lane.path]: lane.keys.map((k) =>
-          k === key ? { ...k, [kind]: made } : k,
-        ),
+        [lane.path]: lane.keys.map((k) => (k === key ? { ...k, [kind]: made } : k)),
       };
-      this.readout = folded
-        ? "a handle cannot fold back in time"
-        : `handle at ${this.number(sc.up(v), lane.unit)}`;
+      this.readout = folded ? 'a handle cannot fold back in time' : `handle at ${this.number(sc.up(v), lane.unit)}`;
       this.drawSoon();
     };
     const up = () => {
-      window.removeEventListener("pointermove", move);
-      window.removeEventListener("pointerup", up);
+      window.removeEventListener('pointermove', move);
+      window.removeEventListener('pointerup', up);
       this.edited(
         {
-          op: "join_keys",
+          op: 'join_keys',
           picked: [{ path: lane.path, times: [key.t] }],
-          join: kind === "handles" ? "free" : "bezier",
+          join: kind === 'handles' ? 'free' : 'bezier',
           [kind]: made,
         },
         this.picked,
       ).then(() => {
-        if (folded)
-          this.say(
-            "A handle that folded back in time was held at its key's time.",
-          );
+        if (folded) this.say("A handle that folded back in time was held at its key's time.");
       });
     };
-    window.addEventListener("pointermove", move);
-    window.addEventListener("pointerup", up);
+    window.addEventListener('pointermove', move);
+    window.addEventListener('pointerup', up);
     e.preventDefault();
   },
   doubleLanes(e) {
@@ -1701,13 +1527,13 @@ const timelinePart = {
     if (!found.row || found.key) return;
     const lane = found.row.lane,
       t = +(Math.round(this.lineT(x) * this.fps()) / this.fps()).toFixed(9);
-    if (lane.kind !== "number") {
+    if (lane.kind !== 'number') {
       this.toggleLane(lane.path);
       return;
     }
     this.edited(
       {
-        op: "key",
+        op: 'key',
         path: lane.path,
         t,
         value: +this.curve(lane).at(t).toPrecision(9),
@@ -1724,38 +1550,26 @@ const timelinePart = {
         v = this.openScale.S(e.clientY - r.top),
         [lo, hi] = this.openScale.range,
         k = e.deltaY > 0 ? 1.2 : 1 / 1.2;
-      this.valueZoom = [
-        this.openScale.up(v + (lo - v) * k),
-        this.openScale.up(v + (hi - v) * k),
-      ];
+      this.valueZoom = [this.openScale.up(v + (lo - v) * k), this.openScale.up(v + (hi - v) * k)];
       this.drawSoon();
-    } else if (e.shiftKey || this.lanesHigh() <= refs.lanes.clientHeight)
-      this.wheelTime(e);
+    } else if (e.shiftKey || this.lanesHigh() <= refs.lanes.clientHeight) this.wheelTime(e);
   },
 
   // -- what is done with picked keys --------------------------------------------------------------------
   pickedText() {
     const n = this.countPicked(),
       ts = Object.values(this.picked).flat();
-    if (!n) return "";
+    if (!n) return '';
     const paths = Object.keys(this.picked),
-      whose =
-        paths.length === 1
-          ? (this.lane(paths[0]) || {}).title
-          : `${paths.length} values`;
-    const span =
-      n > 1
-        ? `, ${Math.min(...ts).toFixed(2)}–${Math.max(...ts).toFixed(2)} s`
-        : "";
-    return `${n === 1 ? "a key" : n + " keys"} of ${whose}${span}`;
+      whose = paths.length === 1 ? (this.lane(paths[0]) || {}).title : `${paths.length} values`;
+    const span = n > 1 ? `, ${Math.min(...ts).toFixed(2)}–${Math.max(...ts).toFixed(2)} s` : '';
+    return `${n === 1 ? 'a key' : n + ' keys'} of ${whose}${span}`;
   },
   theKey() {
     const paths = Object.keys(this.picked);
     if (paths.length !== 1 || this.picked[paths[0]].length !== 1) return null;
     const lane = this.lane(paths[0]);
-    return lane
-      ? lane.keys.find((k) => near(k.t, this.picked[paths[0]][0])) || null
-      : null;
+    return lane ? lane.keys.find((k) => near(k.t, this.picked[paths[0]][0])) || null : null;
   },
   theLane() {
     return this.lane(Object.keys(this.picked)[0]);
@@ -1764,16 +1578,14 @@ const timelinePart = {
     const joins = new Set();
     for (const [path, ts] of Object.entries(this.picked)) {
       const lane = this.lane(path);
-      if (lane)
-        for (const k of lane.keys)
-          if (this.isPicked(path, k.t)) joins.add(k.join);
+      if (lane) for (const k of lane.keys) if (this.isPicked(path, k.t)) joins.add(k.join);
     }
-    return joins.size === 1 ? [...joins][0] : "";
+    return joins.size === 1 ? [...joins][0] : '';
   },
   setJoin(join, more = {}) {
     const one = this.theKey(),
       lane = this.theLane();
-    if (join === "free" && one && lane) {
+    if (join === 'free' && one && lane) {
       // free handles start on the curve there is
       const i = lane.keys.indexOf(one),
         next = lane.keys[i + 1];
@@ -1792,29 +1604,24 @@ const timelinePart = {
         };
       }
     }
-    this.edited(
-      { op: "join_keys", picked: this.pickedList(), join, ...more },
-      this.picked,
-    );
+    this.edited({ op: 'join_keys', picked: this.pickedList(), join, ...more }, this.picked);
   },
   typedKey(what, text) {
     const key = this.theKey(),
       lane = this.theLane();
     if (!key) return;
-    if (what === "t") {
+    if (what === 't') {
       const f =
-        /^\s*f?\s*(\d+)\s*f?\s*$/.test(text) && this.units === "frames"
+        /^\s*f?\s*(\d+)\s*f?\s*$/.test(text) && this.units === 'frames'
           ? (Number(text.match(/\d+/)[0]) - 1) / this.fps()
-          : Number(text.replace(",", ".").replace(/s\s*$/, ""));
+          : Number(text.replace(',', '.').replace(/s\s*$/, ''));
       if (!Number.isFinite(f)) {
-        this.say(
-          `A time is a number of ${this.units === "frames" ? "frames" : "seconds"}, and “${text}” is none.`,
-        );
+        this.say(`A time is a number of ${this.units === 'frames' ? 'frames' : 'seconds'}, and “${text}” is none.`);
         return;
       }
       this.edited(
         {
-          op: "place_key",
+          op: 'place_key',
           path: lane.path,
           t: key.t,
           to: +f.toFixed(9),
@@ -1830,99 +1637,79 @@ const timelinePart = {
     });
   },
   timeOf(t) {
-    return this.units === "frames"
-      ? String(+(t * this.fps() + 1).toFixed(2))
-      : t.toFixed(3) + " s";
+    return this.units === 'frames' ? String(+(t * this.fps() + 1).toFixed(2)) : t.toFixed(3) + ' s';
   },
   stretch(by, about) {
     return this.edited(
       {
-        op: "stretch_keys",
+        op: 'stretch_keys',
         picked: this.pickedList(),
         about: +about.toFixed(9),
         by: +by.toPrecision(9),
       },
       Object.fromEntries(
-        Object.entries(this.picked).map(([p, ts]) => [
-          p,
-          ts.map((t) => +(about + (t - about) * by).toFixed(9)),
-        ]),
+        Object.entries(this.picked).map(([p, ts]) => [p, ts.map((t) => +(about + (t - about) * by).toFixed(9))]),
       ),
     );
   },
   typedStretch(text) {
-    const by = Number(text.replace(",", "."));
+    const by = Number(text.replace(',', '.'));
     if (!(by > 0)) {
-      this.say(
-        "A stretch is a factor above 0: 2 makes it twice as slow, 0.5 twice as fast.",
-      );
+      this.say('A stretch is a factor above 0: 2 makes it twice as slow, 0.5 twice as fast.');
       return;
     }
     const ts = Object.values(this.picked).flat(),
       w = this.stretchAbout;
     this.stretch(
       by,
-      w === "playhead"
+      w === 'playhead'
         ? this.t
-        : w === "end"
+        : w === 'end'
           ? Math.max(...ts)
-          : w === "middle"
+          : w === 'middle'
             ? (Math.min(...ts) + Math.max(...ts)) / 2
             : Math.min(...ts),
     );
   },
-  stretchAbout: "start",
+  stretchAbout: 'start',
   turnRound() {
     const ts = Object.values(this.picked).flat(),
       about = (Math.min(...ts) + Math.max(...ts)) / 2;
     this.edited(
-      { op: "mirror_keys", picked: this.pickedList(), about },
-      Object.fromEntries(
-        Object.entries(this.picked).map(([p, q]) => [
-          p,
-          q.map((t) => +(2 * about - t).toFixed(9)),
-        ]),
-      ),
+      { op: 'mirror_keys', picked: this.pickedList(), about },
+      Object.fromEntries(Object.entries(this.picked).map(([p, q]) => [p, q.map((t) => +(2 * about - t).toFixed(9))])),
     );
   },
   removeKeys() {
-    this.edited({ op: "remove_keys", picked: this.pickedList() }, {});
+    this.edited({ op: 'remove_keys', picked: this.pickedList() }, {});
   },
   copyKeys() {
     if (!this.countPicked()) return;
     this.copied = this.pickedList();
-    this.say("");
+    this.say('');
     this.busy = `copied ${this.pickedText()}`;
   },
   pasteKeys(onto) {
     if (!this.copied) {
-      this.say("Copy some keys first: pick them, then ctrl C.");
+      this.say('Copy some keys first: pick them, then ctrl C.');
       return;
     }
     const first = Math.min(...this.copied.flatMap((p) => p.times)),
       at = +(Math.round(this.t * this.fps()) / this.fps()).toFixed(9);
     this.edited(
-      { op: "copy_keys", picked: this.copied, at, ...(onto ? { onto } : {}) },
-      Object.fromEntries(
-        this.copied.map((p) => [
-          onto || p.path,
-          p.times.map((t) => +(at + t - first).toFixed(9)),
-        ]),
-      ),
+      { op: 'copy_keys', picked: this.copied, at, ...(onto ? { onto } : {}) },
+      Object.fromEntries(this.copied.map((p) => [onto || p.path, p.times.map((t) => +(at + t - first).toFixed(9))])),
     );
   },
   nudge(by) {
     this.edited(
       {
-        op: "shift_keys",
+        op: 'shift_keys',
         picked: this.pickedList(),
         by: +(by / this.fps()).toFixed(9),
       },
       Object.fromEntries(
-        Object.entries(this.picked).map(([p, ts]) => [
-          p,
-          ts.map((t) => +(t + by / this.fps()).toFixed(9)),
-        ]),
+        Object.entries(this.picked).map(([p, ts]) => [p, ts.map((t) => +(t + by / this.fps()).toFixed(9))]),
       ),
     );
   },
@@ -1935,23 +1722,18 @@ const timelinePart = {
       at = lanes.findIndex((l) => l.path === path),
       by = e.shiftKey ? 10 : 1;
     if (!lanes.length || e.altKey) return false;
-    if (e.key === "ArrowUp" || e.key === "ArrowDown") {
-      const next =
-          lanes[
-            clamp(at + (e.key === "ArrowDown" ? 1 : -1), 0, lanes.length - 1)
-          ],
-        key = next.keys.reduce((a, b) =>
-          Math.abs(b.t - this.t) < Math.abs(a.t - this.t) ? b : a,
-        );
+    if (e.key === 'ArrowUp' || e.key === 'ArrowDown') {
+      const next = lanes[clamp(at + (e.key === 'ArrowDown' ? 1 : -1), 0, lanes.length - 1)],
+        key = next.keys.reduce((a, b) => (Math.abs(b.t - this.t) < Math.abs(a.t - this.t) ? b : a));
       this.setPicked({ [next.path]: [key.t] });
       this.sayPicked();
       return true;
     }
-    if (e.key === "Enter" && path) {
+    if (e.key === 'Enter' && path) {
       this.toggleLane(path);
       return true;
     }
-    const side = e.key === "ArrowRight" ? 1 : e.key === "ArrowLeft" ? -1 : 0;
+    const side = e.key === 'ArrowRight' ? 1 : e.key === 'ArrowLeft' ? -1 : 0;
     if (!side || !paths.length) return false;
     if (!e.ctrlKey) {
       this.nudge(side * by);
@@ -1978,16 +1760,11 @@ const timelinePart = {
     if (lane) this.setPicked({ [path]: lane.keys.map((k) => k.t) });
   },
   setBeyond(which, value) {
-    this.command({ op: "beyond", path: this.openLane, [which]: value });
+    this.command({ op: 'beyond', path: this.openLane, [which]: value });
   },
   pasteTarget() {
     const p = this.touched;
-    return this.copied &&
-      this.copied.length === 1 &&
-      p &&
-      p !== this.copied[0].path
-      ? p
-      : "";
+    return this.copied && this.copied.length === 1 && p && p !== this.copied[0].path ? p : '';
   },
 
   // what is keyed and moves on the chart is drawn where it is at the playhead
@@ -1999,11 +1776,7 @@ const timelinePart = {
   drawMoved() {
     if (
       this.chart &&
-      this.chart.marks.some(
-        (m) =>
-          this.lane(`/${m.of}/${m.id}/east`) ||
-          this.lane(`/${m.of}/${m.id}/north`),
-      )
+      this.chart.marks.some((m) => this.lane(`/${m.of}/${m.id}/east`) || this.lane(`/${m.of}/${m.id}/north`))
     )
       this.drawChart();
   },
@@ -2012,9 +1785,7 @@ const timelinePart = {
   async openMover(path, index = null) {
     path = path || this.openLane || this.touched;
     if (!path) {
-      this.say(
-        "Click a value in the slip that carries a pin first, or open its lane: then it can be made to move.",
-      );
+      this.say('Click a value in the slip that carries a pin first, or open its lane: then it can be made to move.');
       return;
     }
     const lane = this.lane(path),
@@ -2025,20 +1796,20 @@ const timelinePart = {
     }
     const entry = this.numbers.find((n) => n.path === path);
     if (!entry) {
-      this.say("Only a number can be given a small motion.");
+      this.say('Only a number can be given a small motion.');
       return;
     }
     const kind = term
-      ? term.kind === "wander"
+      ? term.kind === 'wander'
         ? term.rough > 0
-          ? "noise"
-          : "drift"
+          ? 'noise'
+          : 'drift'
         : term.kind
       : entry.turn
-        ? "turning"
+        ? 'turning'
         : entry.light
-          ? "flicker"
-          : "swing";
+          ? 'flicker'
+          : 'swing';
     this.mover = {
       path,
       title: entry.name,
@@ -2050,7 +1821,7 @@ const timelinePart = {
       values: {},
     };
     this.fillMover(term);
-    this.dialog = "mover";
+    this.dialog = 'mover';
   },
   fillMover(term) {
     const r = RECIPES[this.mover.kind],
@@ -2058,131 +1829,113 @@ const timelinePart = {
     this.mover.values = Object.fromEntries(
       r.fields.map(([name, , usual]) => [
         name,
-        term
-          ? term[name]
-          : name === "amount"
-            ? +(this.mover.turn ? 3 : size).toPrecision(2)
-            : usual,
+        term ? term[name] : name === 'amount' ? +(this.mover.turn ? 3 : size).toPrecision(2) : usual,
       ]),
     );
-    if (this.mover.kind === "follow" && !term)
+    if (this.mover.kind === 'follow' && !term)
       this.mover.values.path =
         (
           this.numbers.find((n) => n.keyed && n.path !== this.mover.path) ||
           this.numbers.find((n) => n.path !== this.mover.path) ||
           {}
-        ).path || "";
+        ).path || '';
   },
   async useMover() {
     const m = this.mover,
       r = RECIPES[m.kind],
       given = { ...(r.preset || {}) };
     for (const [name, title, usual] of r.fields) {
-      if (typeof usual === "number") {
-        const v = Number(String(m.values[name]).replace(",", "."));
-        if (!Number.isFinite(v) || String(m.values[name]).trim() === "") {
-          this.say(
-            `${title} must be a number, and “${m.values[name]}” is none.`,
-          );
+      if (typeof usual === 'number') {
+        const v = Number(String(m.values[name]).replace(',', '.'));
+        if (!Number.isFinite(v) || String(m.values[name]).trim() === '') {
+          this.say(`${title} must be a number, and “${m.values[name]}” is none.`);
           return;
         }
         given[name] = v;
       } else given[name] = m.values[name];
     }
-    const whole = m.kind === "turning" || m.kind === "sway",
+    const whole = m.kind === 'turning' || m.kind === 'sway',
       term = { kind: r.term || m.kind, ...given };
     const old = m.index !== null ? this.lane(m.path).terms[m.index] : null;
-    if (
-      old &&
-      old.kind === "follow" &&
-      term.kind === "follow" &&
-      old.path === term.path
-    )
-      term.level = old.level;
+    if (old && old.kind === 'follow' && term.kind === 'follow' && old.path === term.path) term.level = old.level;
     const ok = await this.command(
       m.index !== null
-        ? { op: "set_term", path: m.path, index: m.index, term }
+        ? { op: 'set_term', path: m.path, index: m.index, term }
         : {
-            op: "recipe",
+            op: 'recipe',
             shot: this.s.shot.id,
             path: m.path,
-            recipe: whole ? { kind: m.kind, ...given } : { kind: "term", term },
+            recipe: whole ? { kind: m.kind, ...given } : { kind: 'term', term },
           },
     );
     if (ok) {
-      this.dialog = "";
+      this.dialog = '';
       this.numbers = null;
       if (this.openLane !== m.path) this.toggleLane(m.path);
     }
   },
   openClock() {
-    this.dialog = "clock";
-    this.planSaid = this.meetSaid = "";
-    htmx.ajax("GET", this.url(`clock/?shot=${this.s.shot.id}`), {
-      target: "#clock-form",
-      swap: "innerHTML",
+    this.dialog = 'clock';
+    this.planSaid = this.meetSaid = '';
+    htmx.ajax('GET', this.url(`clock/?shot=${this.s.shot.id}`), {
+      target: '#clock-form',
+      swap: 'innerHTML',
     });
   },
   openSeam() {
-    this.dialog = "seam";
-    this.seamSaid = "";
-    htmx.ajax("GET", this.url(`seam/?shot=${this.s.shot.id}`), {
-      target: "#seam",
-      swap: "innerHTML",
+    this.dialog = 'seam';
+    this.seamSaid = '';
+    htmx.ajax('GET', this.url(`seam/?shot=${this.s.shot.id}`), {
+      target: '#seam',
+      swap: 'innerHTML',
     });
   },
   async form(tail, data) {
     const body = new FormData();
-    body.set("rev", this.s.rev);
-    body.set("shot", this.s.shot.id);
+    body.set('rev', this.s.rev);
+    body.set('shot', this.s.shot.id);
     for (const [k, v] of Object.entries(data)) body.set(k, v);
     const reply = await fetch(this.url(tail), {
-      method: "POST",
-      headers: { "X-CSRFToken": cookie("csrftoken") },
+      method: 'POST',
+      headers: { 'X-CSRFToken': cookie('csrftoken') },
       body,
     }).catch(() => null);
     const said = reply
-      ? await reply
-          .json()
-          .catch(() => ({ error: "The server could not take this in." }))
+      ? await reply.json().catch(() => ({ error: 'The server could not take this in.' }))
       : {
-          error:
-            "The server cannot be reached: nothing was changed. Try again in a moment.",
+          error: 'The server cannot be reached: nothing was changed. Try again in a moment.',
         };
     if (said.state) this.take_state(said.state);
     if (said.error) this.say(said.error);
-    else this.say("");
+    else this.say('');
     return said.error ? { error: said.error } : said;
   },
   async setClip(e) {
     const d = Object.fromEntries(new FormData(e.target));
     this.keep = d.keep;
-    localStorage.setItem("lw-keep", d.keep);
-    const said = await this.form("clip/", d);
+    localStorage.setItem('lw-keep', d.keep);
+    const said = await this.form('clip/', d);
     if (!said.error) {
       this.win = null;
       this.openClock();
     }
   },
   async plan(e, use) {
-    const d = Object.fromEntries(new FormData(e.target.closest("form")));
+    const d = Object.fromEntries(new FormData(e.target.closest('form')));
     if (use) d.use = 1;
-    const said = await this.form("lapse/", d);
-    this.planSaid = said.error || said.text || "";
+    const said = await this.form('lapse/', d);
+    this.planSaid = said.error || said.text || '';
     if (use && !said.error) this.openClock();
   },
   async setAround(e) {
-    const said = await this.form(
-      "around/",
-      Object.fromEntries(new FormData(e.target)),
-    );
+    const said = await this.form('around/', Object.fromEntries(new FormData(e.target)));
     if (!said.error) {
-      this.dialog = "";
+      this.dialog = '';
       this.go(0);
     }
   },
   async meetSun(bearing) {
-    this.meetSaid = "looking …";
+    this.meetSaid = 'looking …';
     this.meetings = [];
     const q = new URLSearchParams({
       shot: this.s.shot.id,
@@ -2191,18 +1944,11 @@ const timelinePart = {
     });
     if (this.cam) {
       const c = this.cam;
-      q.set(
-        "cam",
-        [c.x, c.y, c.z, c.bearing, c.pitch, c.focal]
-          .map((v) => v.toFixed(3))
-          .join(","),
-      );
+      q.set('cam', [c.x, c.y, c.z, c.bearing, c.pitch, c.focal].map((v) => v.toFixed(3)).join(','));
     }
     const reply = await fetch(this.url(`meet/?${q}`)),
-      said = await reply
-        .json()
-        .catch(() => ({ error: "The server could not answer." }));
-    this.meetSaid = said.error || said.none || "";
+      said = await reply.json().catch(() => ({ error: 'The server could not answer.' }));
+    this.meetSaid = said.error || said.none || '';
     this.meetings = said.found || [];
   },
   meetings: [],
@@ -2210,16 +1956,14 @@ const timelinePart = {
   startAt(moment) {
     const lane = this.lane(`/shots/${this.s.shot.id}/clock/start`);
     if (lane) {
-      this.say(
-        "The place's clock is keyed in this shot: move its keys instead.",
-      );
+      this.say("The place's clock is keyed in this shot: move its keys instead.");
       return;
     }
     const c = this.s.day.clock,
       speed = c.at(-1) / this.s.shot.seconds,
-      start = new Date(Date.parse(moment + "Z") - 1000 * speed * this.t);
+      start = new Date(Date.parse(moment + 'Z') - 1000 * speed * this.t);
     this.command({
-      op: "clock",
+      op: 'clock',
       shot: this.s.shot.id,
       start: start.toISOString().slice(0, 19),
       speed: +speed.toPrecision(9),
@@ -2228,48 +1972,43 @@ const timelinePart = {
   async repair(path, how) {
     const shot = this.s.shot.id;
     const c =
-      how === "loop"
-        ? { op: "set", path: `/shots/${shot}/loop`, value: true }
-        : how === "still"
-          ? { op: "set", path: `/shots/${shot}/clock/speed`, value: 0 }
-          : how === "cross-fade"
+      how === 'loop'
+        ? { op: 'set', path: `/shots/${shot}/loop`, value: true }
+        : how === 'still'
+          ? { op: 'set', path: `/shots/${shot}/clock/speed`, value: 0 }
+          : how === 'cross-fade'
             ? {
-                op: "seam",
+                op: 'seam',
                 shot,
-                seam: "cross-fade",
-                frames: Math.max(
-                  2,
-                  Math.min(24, Math.round(this.s.shot.frames / 6)),
-                ),
+                seam: 'cross-fade',
+                frames: Math.max(2, Math.min(24, Math.round(this.s.shot.frames / 6))),
               }
-            : how === "there and back"
-              ? { op: "seam", shot, seam: "mirror" }
-              : how === "cut"
-                ? { op: "seam", shot, seam: "cut" }
-                : { op: "repair", shot, path, how };
+            : how === 'there and back'
+              ? { op: 'seam', shot, seam: 'mirror' }
+              : how === 'cut'
+                ? { op: 'seam', shot, seam: 'cut' }
+                : { op: 'repair', shot, path, how };
     if (await this.command(c)) this.openSeam();
   },
   async fadeOver(text) {
     const frames = Number(text);
     if (!Number.isInteger(frames) || frames < 2) {
-      this.say(
-        `A fade is a whole number of frames, at least 2, and “${text}” is none.`,
-      );
+      this.say(`A fade is a whole number of frames, at least 2, and “${text}” is none.`);
       return;
     }
     if (
       await this.command({
-        op: "seam",
+        op: 'seam',
         shot: this.s.shot.id,
-        seam: "cross-fade",
+        seam: 'cross-fade',
         frames,
       })
     )
       this.openSeam();
   },
   async compareSeam() {
-    this.seamSaid = "rendering a few small frames …";
-    const said = await this.form("seam/step/", {});
+    this.seamSaid = 'rendering a few small frames …';
+    const said = await this.form('seam/step/', {});
     this.seamSaid = said.error || said.text;
   },
   async showAmount() {
@@ -2277,27 +2016,20 @@ const timelinePart = {
       this.amounts = null;
       return;
     }
-    this.busy = "measuring what moves …";
+    this.busy = 'measuring what moves …';
     const q = new URLSearchParams({
       shot: this.s.shot.id,
       t: this.t.toFixed(4),
     });
     if (this.cam) {
       const c = this.cam;
-      q.set(
-        "cam",
-        [c.x, c.y, c.z, c.bearing, c.pitch, c.focal]
-          .map((v) => v.toFixed(3))
-          .join(","),
-      );
+      q.set('cam', [c.x, c.y, c.z, c.bearing, c.pitch, c.focal].map((v) => v.toFixed(3)).join(','));
     }
     const reply = await fetch(this.url(`amount/?${q}`)).catch(() => null),
       said = reply
-        ? await reply
-            .json()
-            .catch(() => ({ error: "The server could not answer." }))
-        : { error: "The server cannot be reached." };
-    this.busy = "";
+        ? await reply.json().catch(() => ({ error: 'The server could not answer.' }))
+        : { error: 'The server cannot be reached.' };
+    this.busy = '';
     if (said.error) {
       this.say(said.error);
       return;
@@ -2314,9 +2046,7 @@ const timelinePart = {
       return;
     }
     this.send(
-      a.command
-        ? { command: a.command, auto: true }
-        : { typed: { path: a.path, text: a.text, t: a.t, how } },
+      a.command ? { command: a.command, auto: true } : { typed: { path: a.path, text: a.text, t: a.t, how } },
     );
   },
 };
