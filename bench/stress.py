@@ -58,7 +58,7 @@ def stress() -> tuple[Setting, Snapshot, Stage, dict[str, int]]:
     stage.set(snap)
     trees = sum(len(b.plants.turn) for s in stage.stands.standings if s.kind.woody for b in s.beds)
     blades = 0
-    for part in stage.parts():
+    for part in stage.parts().values():
         if part.thing in ("Saltgrass", "Dune grass") and part.mask & 4:
             blades += len(part.transforms) * (len(part.mesh()[1]) // max(1, int(part.look[27])))
     return made, snap, stage, {"trees": trees, "blades": blades, "variants": 12, "kinds": len(MAKERS)}

@@ -202,7 +202,6 @@ def mixed(pictures: Sequence[tuple[NDArray[np.uint8], float]]) -> NDArray[np.uin
     """Pictures laid over one another by their shares; what is missing to 1 is black."""
     if len(pictures) == 1 and pictures[0][1] >= 1:
         return pictures[0][0]
-    # type: ignore[union-attr]
     return np.round(sum(pixels.astype(np.float32) * share for pixels, share in pictures)).astype(np.uint8)
 
 

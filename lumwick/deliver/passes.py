@@ -28,7 +28,8 @@ from numpy.typing import NDArray
 
 from lumwick.deliver.stills import write_whole
 from lumwick.errors import RenderError
-from lumwick.lens.camera import SENSOR_WIDTH_MM, Camera, exposure_scale
+from lumwick.lens.camera import Camera, exposure_scale
+from lumwick.lens.lens import FULL_FRAME_MM
 from lumwick.trace.kernel import COVERAGE, POSITION
 from lumwick.trace.render import Film
 
@@ -204,7 +205,7 @@ def write_passes(
     spec.attribute("lumwick:frame", frame)
     spec.attribute("Exif:FocalLength", camera.focal_mm)
     spec.attribute("Exif:FNumber", camera.f_number)
-    spec.attribute("lumwick:sensorWidthMm", SENSOR_WIDTH_MM)
+    spec.attribute("lumwick:sensorWidthMm", FULL_FRAME_MM)
     spec.attribute("Software", "Lumwick")
     for layer, which in MATTES:
         key = f"cryptomatte/{_matte_key(layer)}"

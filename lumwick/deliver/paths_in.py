@@ -18,6 +18,7 @@ from numpy.typing import NDArray
 from scipy.spatial.transform import Rotation, Slerp
 
 from lumwick.errors import RouteError
+from lumwick.lens.lens import FULL_FRAME_MM, Lens
 from lumwick.motion.track import COLUMNS, Track, pose_angles, read_track
 from lumwick.place.document import Site
 
@@ -459,7 +460,7 @@ def _gltf(data: bytes, name: str, rate: float) -> list[Path3]:
         lens = gltf.cameras[node.camera].perspective
         focal = 28.0
         if lens is not None:
-            focal = 18.0 / (np.tan(lens.yfov / 2) * (lens.aspectRatio or 16 / 9))
+            focal = FULL_FRAME_MM / 2 / (np.tan(lens.yfov / 2) * (lens.aspectRatio or 16 / 9))
         track = camera_track(t, axes @ whole, np.full(len(t), float(focal)))
         extras = node.extras if isinstance(node.extras, dict) else {}
         lenses = extras.get("focal_mm")
@@ -535,7 +536,7 @@ def _usd(data: bytes, name: str, rate: float) -> list[Path3]:
                 cache.SetTime(code)
                 matrices[k] = np.array(cache.GetLocalToWorldTransform(prim)).T
                 lens = camera.GetCamera(code)
-                focal[k] = lens.focalLength / lens.horizontalAperture * 36.0
+                focal[k] = Lens(lens.focalLength, lens.horizontalAperture).full_frame_mm
             found.append(
                 Path3(
                     prim.GetName(), (axes @ matrices)[:, :3, 3], times=t, track=camera_track(t, axes @ matrices, focal)

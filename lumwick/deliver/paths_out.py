@@ -17,6 +17,7 @@ from scipy.spatial.transform import Rotation
 
 from lumwick.deliver.paths_in import Y_UP
 from lumwick.errors import RouteError
+from lumwick.lens.lens import FULL_FRAME_MM, Lens
 from lumwick.motion.timebase import RATES, frame_time
 from lumwick.motion.track import Track, pose_angles
 from lumwick.place.document import Shot
@@ -24,7 +25,6 @@ from lumwick.snapshot.evaluate import Setting, camera_at, clip_time, place_clock
 
 Floats = NDArray[np.float64]
 KINDS = (".glb", ".usd", ".usda", ".usdc", ".csv", ".svg", ".dxf", ".gpx")
-SENSOR = 36.0
 
 
 def shot_track(setting: Setting, shot: Shot) -> tuple[Track, list[Any]]:
@@ -102,7 +102,7 @@ def _glb(tracks: Sequence[tuple[Shot, Track]]) -> bytes:
         flip = np.cumprod(np.concatenate([[1.0], np.where((quaternion[1:] * quaternion[:-1]).sum(1) < 0, -1.0, 1.0)]))
         quaternion = quaternion * flip[:, None]
         place = track.position @ Y_UP
-        tan = SENSOR / 2 / track.focal[0] / (16 / 9)
+        tan = Lens(track.focal[0]).tangent / (16 / 9)
         gltf.cameras.append(
             pg.Camera(
                 name=shot.name,
@@ -161,8 +161,8 @@ def _usd(tracks: Sequence[tuple[Shot, Track, list[Any]]], suffix: str) -> bytes:
             camera = UsdGeom.Camera.Define(stage, f"/cameras/{_usd_name(shot.id)}")
             camera.GetPrim().SetDisplayName(shot.name)
             move = camera.AddTransformOp()
-            camera.CreateHorizontalApertureAttr(SENSOR)
-            camera.CreateVerticalApertureAttr(SENSOR * 9 / 16)
+            camera.CreateHorizontalApertureAttr(FULL_FRAME_MM)
+            camera.CreateVerticalApertureAttr(FULL_FRAME_MM * 9 / 16)
             camera.CreateClippingRangeAttr(Gf.Vec2f(0.05, 20000.0))
             lens, focus, stop = (
                 camera.CreateFocalLengthAttr(),

@@ -7,13 +7,9 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-SENSOR_WIDTH_MM = 36.0
+from lumwick.lens.lens import Lens
+
 INCIDENT_CONSTANT = 250.0
-
-
-def angle_of_view(focal_mm: float, across_mm: float = SENSOR_WIDTH_MM) -> float:
-    """Angle of view [degrees], 2 atan(w / 2f)."""
-    return float(np.degrees(2 * np.arctan(across_mm / (2 * focal_mm))))
 
 
 def ev100(f_number: float, seconds: float, iso: float = 100.0) -> float:
@@ -51,6 +47,8 @@ class Camera:
     position : ndarray, shape (3,) [m]
     forward : ndarray, shape (3,)
         Unit vector.
+    focal_mm, f_number : float
+        For a sensor 36 mm wide (`lumwick.lens.lens`).
     roll : float [degrees]
     blades : int
         Sides of the opening; 0 for a round one.
@@ -91,6 +89,10 @@ class Camera:
         up = np.cross(right, self.forward)
         c, k = np.cos(np.radians(self.roll)), np.sin(np.radians(self.roll))
         return c * right - k * up, c * up + k * right
+
+    @property
+    def lens(self) -> Lens:
+        return Lens(self.focal_mm)
 
     @property
     def bearing(self) -> float:

@@ -13,7 +13,8 @@ from dataclasses import replace
 import numpy as np
 
 from lumwick.errors import RouteError
-from lumwick.lens.camera import SENSOR_WIDTH_MM, Camera
+from lumwick.lens.camera import Camera
+from lumwick.lens.lens import FULL_FRAME_MM
 
 PEOPLES_EYES = 0.064
 """Metres between a grown person's eyes, in the mean (from memory: anthropometric surveys give 62 to 64 mm)."""
@@ -47,7 +48,7 @@ def eye_of(camera: Camera, side: int, eyes: float, zero_plane: float) -> Camera:
 def parallax_px(eyes: float, zero_plane: float, distance: float, focal_mm: float, width: int) -> float:
     """How far to the right a spot stands in the right eye's picture of what it does in the left one's [pixels]: f e
     (1 / Z0 - 1 / Z)."""
-    return eyes * (1 / zero_plane - 1 / distance) * focal_mm / SENSOR_WIDTH_MM * width
+    return eyes * (1 / zero_plane - 1 / distance) * focal_mm / FULL_FRAME_MM * width
 
 
 def around(camera: Camera, side: int = 0, eyes: float = PEOPLES_EYES) -> Camera:

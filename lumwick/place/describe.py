@@ -3,21 +3,19 @@
 from __future__ import annotations
 
 import datetime as dt
-import math
 from dataclasses import dataclass
 from typing import Any, Literal, get_args, get_origin
 
 from pydantic import BaseModel
 
 from lumwick.errors import PlaceError
+from lumwick.lens.lens import FULL_FRAME_MM, Lens
 from lumwick.motion.channel import Channel, Curve, MomentChannel
 from lumwick.motion.timebase import RATES
 from lumwick.place.document import Asset, Place, Shot
 from lumwick.place.instant import Motions
 from lumwick.place.paths import described, find, told, unit_of
 from lumwick.place.quantities import read, show
-
-SENSOR_WIDTH_MM = 36.0
 
 
 @dataclass(frozen=True)
@@ -155,12 +153,11 @@ def typed(place: Place, path: str, text: str, now: dt.datetime | None = None) ->
         return None
     if isinstance(value, int | float | Channel) or extra.get("optional"):
         number = (
-            _lens(text)
+            _focal_of_angle(text, _sensor_of(place, path))
             if extra.get("quantity") == "focal" and text.strip().rstrip(".").lower().endswith(("°", "deg"))
             else read(text, unit_of(info), title)
         )
         keyed_turn = isinstance(value, Channel) and extra.get("quantity") == "turn"  # it goes on past 360
-        # type: ignore[arg-type]
         if "low" in extra and not keyed_turn and not float(extra["low"]) <= number <= float(extra["high"]):
             raise PlaceError(
                 f"{title} lies from {show(float(extra['low']), unit_of(info))} to "
@@ -174,12 +171,18 @@ def typed(place: Place, path: str, text: str, now: dt.datetime | None = None) ->
     return text.strip()
 
 
-def _lens(text: str) -> float:
-    """Focal length [mm] that gives an angle of view across 36 mm."""
+def _sensor_of(place: Place, path: str) -> float:
+    """Width [mm] of the sensor behind the lens that a path names: its shot's."""
+    parts = path.split("/")
+    return place.shot(parts[2]).exposure.sensor if parts[1] == "shots" else FULL_FRAME_MM
+
+
+def _focal_of_angle(text: str, sensor_mm: float) -> float:
+    """Focal length [mm] that gives an angle of view, typed in degrees, across a sensor."""
     angle = read(text, "°", "The angle of view")
     if not 1 <= angle <= 155:
         raise PlaceError(f"An angle of view lies from 1° to 155°: {text.strip()!r} is outside.")
-    return round(SENSOR_WIDTH_MM / 2 / math.tan(math.radians(angle) / 2), 3)
+    return round(Lens.of_angle(angle, sensor_mm).focal_mm, 3)
 
 
 def moment(text: str, before: dt.datetime) -> str:

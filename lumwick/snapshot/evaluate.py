@@ -21,12 +21,13 @@ from lumwick.built.lamps import LampLight, lamp_at
 from lumwick.built.timber import floor_over
 from lumwick.errors import PlaceError
 from lumwick.land.ground import Ground
-from lumwick.lens.camera import SENSOR_WIDTH_MM, Camera
+from lumwick.lens.camera import Camera
 from lumwick.lens.grade import Grade
+from lumwick.lens.lens import FULL_FRAME_MM, Lens
 from lumwick.motion.channel import Curve, moment_of
 from lumwick.motion.route import Around, Way, way
 from lumwick.motion.timebase import RATES, time_frame
-from lumwick.motion.track import read_track
+from lumwick.motion.track import Track, read_track
 from lumwick.place.document import Asset, Develop, Exposure, Place, Shot
 from lumwick.place.instant import Motions
 from lumwick.water.spectrum import SeaState
@@ -78,9 +79,14 @@ class Setting:
             lambda x, y, z: walked_on(still.floor(x, y), self._walkable(), x, y, z),
             lambda name, t: self.whereabouts(shot, name, t),
             keyed,
-            None if track is None or shot.route.way != "brought" else read_track(self.read(track), track.name),
+            None if track is None or shot.route.way != "brought" else self._track(track, shot),
             shot.seconds if shot.loop else None,
         )
+
+    def _track(self, asset: Asset, shot: Shot) -> Track:
+        """A path that was brought in, its lens told for the shot's sensor as the stations' are."""
+        track = read_track(self.read(asset), asset.name)
+        return replace(track, focal=Lens(track.focal).on(shot.exposure.sensor).focal_mm)
 
     def _walkable(self) -> list[Walkable]:
         """What can be walked on of the models that stand in the place when its first shot starts."""
@@ -232,6 +238,8 @@ def camera_with(
 
     Parameters
     ----------
+    focal : float [mm]
+        On the exposure's own sensor.
     own : dict
         What stations set for themselves.
     roll : float [degrees]
@@ -243,12 +251,12 @@ def camera_with(
     the angle of view and the diameter of the opening are the same.
     """
     told = {name: getattr(e, name) for name in ("f_number", "focus", "ev100", "kelvin", "roll")} | (own or {})
-    crop = SENSOR_WIDTH_MM / e.sensor
+    crop = FULL_FRAME_MM / e.sensor
     ev = told["ev100"] + (2 * float(np.log2(told["f_number"] / e.metered_at)) if e.metered_at > 0 else 0.0)
     return Camera(
         position,
         forward,
-        focal * crop,
+        Lens(focal, e.sensor).full_frame_mm,
         told["f_number"] * crop,
         told["focus"],
         ev,

@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lumwick.errors import RouteError
+from lumwick.lens.lens import Lens
 from lumwick.motion.route import station_from
 from lumwick.motion.timebase import RATES
 from lumwick.motion.track import Track
@@ -148,6 +149,7 @@ def as_track(shot: Shot, asset: Asset, track: Track) -> Shot:
 def as_stations(shot: Shot, track: Track, tolerance: float = 0.02) -> Shot:
     """A shot with stations and their times in place of a track: few that keep its form in space, time and turning."""
     _, turn, focal = track.at(track.t)
+    lens = Lens(focal).on(shot.exposure.sensor).focal_mm
     bearing, pitch = aim_of(turn)
     unwrapped = np.unwrap(np.radians(bearing))
     size = max(float(np.linalg.norm(np.ptp(track.position, axis=0))), 1.0)
@@ -168,7 +170,7 @@ def as_stations(shot: Shot, track: Track, tolerance: float = 0.02) -> Shot:
             track.position[k],
             float(bearing[k]),
             float(pitch[k]),
-            round(float(np.clip(focal[k], 4, 1200)), 2),
+            round(float(np.clip(lens[k], 4, 1200)), 2),
         ).model_copy(update={"time": round(float(track.t[k]), 4), "roll": round(float(track.roll[k]), 3) or None})
         for i, k in enumerate(kept)
     ]

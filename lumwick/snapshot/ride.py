@@ -13,7 +13,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lumwick.errors import LumwickError, PlaceError
-from lumwick.lens.camera import SENSOR_WIDTH_MM, circle_of_confusion
+from lumwick.lens.camera import circle_of_confusion
+from lumwick.lens.lens import FULL_FRAME_MM, Lens
 from lumwick.motion.route import Poses, Way, goes
 from lumwick.motion.timebase import RATES
 from lumwick.place.document import Shot
@@ -511,7 +512,7 @@ def _turns(setting: Setting, shot: Shot, r: Ride, say: Any) -> None:
     )
     # a pan: what stands still in space crosses the picture; a picture that follows something near does not strobe on it
     exposure = setting.motions(shot).at(0.0)[1].exposure
-    wide = 2 * np.degrees(np.arctan(exposure.sensor / (2 * r.poses.focal)))
+    wide = Lens(r.poses.focal, exposure.sensor).angle
     fps, open_share = float(RATES[shot.fps]), exposure.shutter / 180.0
     most = wide / CROSSING * fps / 24.0 * max(open_share, 0.25)
     bearing = np.radians(r.poses.bearing)
@@ -578,7 +579,7 @@ def _looks(setting: Setting, shot: Shot, r: Ride, near: Surroundings, say: Any) 
         d = way._subject(r.t) - r.position
         axis = (d * r.poses.forward).sum(1)
         exposure = setting.motions(shot).at(0.0)[1].exposure
-        tan_x = exposure.sensor / (2 * r.poses.focal)
+        tan_x = Lens(r.poses.focal, exposure.sensor).tangent
         right = np.stack([r.poses.forward[:, 1], -r.poses.forward[:, 0], np.zeros(len(r.t))], -1)
         right /= np.maximum(np.linalg.norm(right, axis=1, keepdims=True), 1e-9)
         up = np.cross(right, r.poses.forward)
@@ -611,7 +612,7 @@ def _focus(setting: Setting, shot: Shot, r: Ride, near: Surroundings, say: Any) 
     for i, d in zip(some, distances, strict=True):
         e = steady or motions.at(float(r.t[i]))[1].exposure
         own = {name: float(v[i]) for name, v in r.poses.own.items() if np.isfinite(v[i])}
-        crop = SENSOR_WIDTH_MM / e.sensor
+        crop = FULL_FRAME_MM / e.sensor
         focal, n, focus = (
             float(r.poses.focal[i]) * crop,
             own.get("f_number", e.f_number) * crop,
@@ -636,7 +637,7 @@ def middle_distances(setting: Setting, shot: Shot, r: Ride, near: Surroundings, 
     right = np.stack([forward[:, 1], -forward[:, 0], np.zeros(len(some))], -1)
     right /= np.maximum(np.linalg.norm(right, axis=1, keepdims=True), 1e-9)
     up = np.cross(right, forward)
-    tan = shot.exposure.sensor / (2 * focal)
+    tan = Lens(focal, shot.exposure.sensor).tangent
     rays = np.stack(
         [
             forward + right * (tan * i / 3)[:, None] + up * (tan * j * 9 / 16 / 3)[:, None]

@@ -23,7 +23,7 @@ from lumwick.growth.form import PATCHED
 from lumwick.growth.scatter import Plants
 from lumwick.growth.standing import VARIANTS, form_of, variant_of
 from lumwick.keep import digest
-from lumwick.lens.camera import SENSOR_WIDTH_MM, Camera
+from lumwick.lens.camera import Camera
 from lumwick.place.document import Shot, Stand
 from lumwick.snapshot.evaluate import Setting
 from lumwick.snapshot.planted import planted
@@ -324,7 +324,7 @@ class Surroundings:
         if not self.names:
             return 1.0
         right, up = camera.axes()
-        tan = SENSOR_WIDTH_MM / 2 / camera.focal_mm
+        tan = camera.lens.tangent
         u, v = (a.ravel()[:, None] for a in np.meshgrid(np.linspace(-0.9, 0.9, 9), np.linspace(-0.9, 0.9, 5)))
         rays = camera.forward + right * u * tan + up * v * tan * 9 / 16
         rays /= np.linalg.norm(rays, axis=1, keepdims=True)

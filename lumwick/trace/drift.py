@@ -19,6 +19,7 @@ from lumwick.trace.embree import MASK_CLEAR, MASK_CUT, MASK_WATER, NO_HIT, SEEN,
 from lumwick.trace.render import ENGINE
 from lumwick.trace.sampling import ROWS
 from lumwick.trace.stage import Stage, Window
+from lumwick.trace.world import View
 
 
 @nb.njit(**ROWS)
@@ -50,31 +51,79 @@ def _first_hits(scene, view, where, found):
                 found[y, x, 0], found[y, x, 1], found[y, x, 2] = f[15], f[16], f[8]
 
 
-def _spots(stage: Stage, where: NDArray[np.int64], found: NDArray[np.float64]) -> NDArray[np.float64]:
-    """Places of the spots that were hit, as the stage stands now; not a number where nothing was."""
-    out = np.full((*where.shape[:2], 3), np.nan)
-    parts = list(stage.parts())
-    hit = where[..., 0] >= 0
-    owner = np.full(where.shape[:2], -1)
-    owner[hit] = stage.world.owner[where[hit][:, 0]]
-    for number in np.unique(owner[hit]):
-        chosen = owner == number
-        vertices, faces = parts[number].mesh()
-        corner = vertices[faces[where[chosen][:, 1]]].astype(float)
-        u, v = found[chosen][:, 0:1], found[chosen][:, 1:2]
-        if faces.shape[1] == 4:
-            # a quad is two triangles to the ray library: 0 1 3, and 2 3 1 with u, v counted from corner 2
-            second = (u + v) > 1
-            spot = np.where(
-                second,
-                corner[:, 2] + (1 - u) * (corner[:, 3] - corner[:, 2]) + (1 - v) * (corner[:, 1] - corner[:, 2]),
-                corner[:, 0] + u * (corner[:, 1] - corner[:, 0]) + v * (corner[:, 3] - corner[:, 0]),
-            )
-        else:
-            spot = corner[:, 0] + u * (corner[:, 1] - corner[:, 0]) + v * (corner[:, 2] - corner[:, 0])
-        m = stage.world.transform[where[chosen][:, 0]].astype(float)
+@dataclass(frozen=True)
+class Hits:
+    """The first surface at each pixel's middle, told so that it can be found again when everything has moved.
+
+    Attributes
+    ----------
+    part : ndarray of int64, shape (height, width)
+        Number of a name in ``names``, or -1 for the sky.
+    placement, primitive : ndarray of int64, shape (height, width)
+        Within its part.
+    uvd : ndarray, shape (height, width, 3)
+        Where on the primitive, and how far off [m].
+    names : list of str
+        The stage's parts.
+    kind : ndarray of int64, shape (height, width)
+        Of the part (`lumwick.trace.world`); -1 for the sky.
+    """
+
+    part: NDArray[np.int64]
+    placement: NDArray[np.int64]
+    primitive: NDArray[np.int64]
+    uvd: NDArray[np.float64]
+    names: list[str]
+    kind: NDArray[np.int64]
+
+
+def first_hits(stage: Stage, view: View, size: tuple[int, int]) -> Hits:
+    """What a view of the stage, as it stands, sees at the middle of each pixel of a film of a size."""
+    where, found = np.zeros((size[1], size[0], 2), np.int64), np.zeros((size[1], size[0], 3))
+    _first_hits(stage.world.scene, view, where, found)
+    sky = where[..., 0] < 0
+    instance = np.maximum(where[..., 0], 0)
+    owner = stage.world.owner
+    first = np.searchsorted(owner, np.arange(len(stage.world.kind)))  # placements lie part by part
+    part = np.where(sky, -1, owner[instance]).astype(np.int64)
+    return Hits(
+        part,
+        instance - first[np.maximum(part, 0)],
+        where[..., 1],
+        found,
+        list(stage.parts()),
+        np.where(sky, -1, stage.world.kind[np.maximum(part, 0)]).astype(np.int64),
+    )
+
+
+def spots(stage: Stage, hits: Hits) -> NDArray[np.float64]:
+    """Places of the spots that were hit, as the stage stands now, shape (height, width, 3) [m]; not a number for the
+    sky, and for what is no longer there."""
+    out = np.full((*hits.part.shape, 3), np.nan)
+    parts = stage.parts()
+    for number in np.unique(hits.part[hits.part >= 0]):
+        part = parts.get(hits.names[number])
+        if part is None:
+            continue
+        vertices, faces = part.mesh()
+        chosen = (hits.part == number) & (hits.placement < len(part.transforms)) & (hits.primitive < len(faces))
+        corner = vertices[faces[hits.primitive[chosen]]].astype(float)
+        spot = _on_face(corner, hits.uvd[chosen][:, 0:1], hits.uvd[chosen][:, 1:2])
+        m = part.transforms[hits.placement[chosen]].astype(float)
         out[chosen] = np.einsum("nk,nkj->nj", spot, m[:, :9].reshape(-1, 3, 3)) + m[:, 9:]
     return out
+
+
+def _on_face(corner: NDArray[np.float64], u: NDArray[np.float64], v: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Points (n, 3) of triangles or quads (n, 3 or 4, 3) at the ray library's coordinates (n, 1)."""
+    if corner.shape[1] == 3:
+        return corner[:, 0] + u * (corner[:, 1] - corner[:, 0]) + v * (corner[:, 2] - corner[:, 0])
+    # a quad is two triangles to it: 0 1 3, and 2 3 1 with u, v counted from corner 2
+    return np.where(
+        (u + v) > 1,
+        corner[:, 2] + (1 - u) * (corner[:, 3] - corner[:, 2]) + (1 - v) * (corner[:, 1] - corner[:, 2]),
+        corner[:, 0] + u * (corner[:, 1] - corner[:, 0]) + v * (corner[:, 3] - corner[:, 0]),
+    )
 
 
 def on_picture(camera: Camera, spots: NDArray[np.float64], window: Window) -> NDArray[np.float64]:
@@ -82,7 +131,7 @@ def on_picture(camera: Camera, spots: NDArray[np.float64], window: Window) -> ND
     right, up = camera.axes()
     away = spots - np.asarray(camera.position)
     ahead = np.maximum(away @ np.asarray(camera.forward), 1e-6)
-    tan_x = 18.0 / camera.focal_mm * (1 + 2 * window.overscan)
+    tan_x = camera.lens.tangent * (1 + 2 * window.overscan)
     tan_y = tan_x * window.height / window.width
     sx, sy = away @ right / ahead / tan_x, away @ up / ahead / tan_y
     drawn = camera.distortion / 100.0
@@ -142,13 +191,11 @@ def drift(
     with ENGINE:
         stage.set(now)
         view = stage.view(*size, window=shown)
-        where, found = np.zeros((size[1], size[0], 2), np.int64), np.zeros((size[1], size[0], 3))
-        _first_hits(stage.world.scene, view, where, found)
-        sky = where[..., 0] < 0
-        kind = np.where(sky, -1, stage.world.kind[stage.world.owner[np.maximum(where[..., 0], 0)]]).astype(np.int64)
-        before = _spots(stage, where, found)
+        hits = first_hits(stage, view, size)
+        before = spots(stage, hits)
         stage.set(later(now.camera))
-        after = _spots(stage, where, found)
+        after = spots(stage, hits)
+    sky, kind = hits.part < 0, hits.kind
     before_then, after_then = before, after
     if sky.any():
         x, y = np.meshgrid(np.arange(size[0]) + shown.left + 0.5, np.arange(size[1]) + shown.top + 0.5)
@@ -178,9 +225,7 @@ def skyline(
     with ENGINE:
         stage.set(replace(seen, camera=level))
         view = stage.view(*size)
-        where, found = np.zeros((size[1], size[0], 2), np.int64), np.zeros((size[1], size[0], 3))
-        _first_hits(stage.world.scene, view, where, found)
-    hit = where[..., 0] >= 0
+        hit = first_hits(stage, view, size).part >= 0
     top = np.where(hit.any(0), hit.argmax(0), size[1])
     sx, sy = (2 * (np.arange(size[0]) + 0.5) / size[0] - 1) * view.tan_x, (1 - 2 * top / size[1]) * view.tan_y
     way = view.forward + sx[:, None] * view.right + sy[:, None] * view.up

@@ -68,9 +68,9 @@ class Stage:
         self.surfaces: list[str] = []
         self._take_on(setting.still())
 
-    def parts(self) -> list[Part]:
-        """Its parts, in the order of the kernel's rows."""
-        return list(self._parts.values())
+    def parts(self) -> dict[str, Part]:
+        """Its parts by name, in the order of the kernel's rows, which is the same whatever was set before."""
+        return dict(sorted(self._parts.items()))
 
     # -- what does not move -------------------------------------------------------------------------------
 
@@ -394,13 +394,14 @@ class Stage:
 
         The scene is made anew when a part was moved or replaced, not for a turn of the camera or another sun.
         """
-        parts = list(self._parts.values())
+        named = self.parts()
+        parts = list(named.values())
         owner = np.repeat(np.arange(len(parts), dtype=np.int32), [len(p.transforms) for p in parts])
         transforms = np.concatenate([p.transforms for p in parts])
         if self._changed(
             "top",
             *(self._keys.get(k, "") for k in ("ground", "built", "placed", "plants", "sea", "lamps")),
-            list(self._parts),
+            list(named),
         ):
             self._top = embree.placed([p.child for p in parts], [p.mask for p in parts], owner, transforms)
         tones = [p.tone for p in parts if p.tone is not None]
@@ -507,7 +508,7 @@ class Stage:
         a = opens or self.snapshot.camera
         b = closes or a
         shown = window or Window(width, height)
-        tan_x = np.pi if a.around else 18.0 / a.focal_mm * (1 + 2 * shown.overscan)
+        tan_x = np.pi if a.around else a.lens.tangent * (1 + 2 * shown.overscan)
         lens = a.focal_mm / 1000.0 / a.f_number / 2
         if a.focus >= 500 or a.around:
             lens = 0.0

@@ -44,16 +44,26 @@ def group_speed(k: ArrayLike, depth: float) -> NDArray[np.float64]:
     return G * (th + kd * (1 - th * th)) / (2 * np.maximum(dispersion(k, depth), 1e-9))
 
 
+FULL_SEA = 0.855
+"""Peak of a fully grown sea, as a share of g / U10 (Pierson and Moskowitz 1964: 0.877 g / U19.5)."""
+
+
+def effective_fetch(state: SeaState) -> float:
+    """Fetch [m] that the sea has grown over: no more than makes it fully grown, where its peak is the full sea's."""
+    u = max(state.wind_speed, 0.3)
+    return float(min(state.fetch, (22.0 / FULL_SEA) ** 3 * u * u / G))
+
+
 def peak_frequency(state: SeaState) -> float:
     """Peak angular frequency [rad/s], 22 (g^2 / (U F))^(1/3), never below the full sea's.
 
     References
     ----------
     Hasselmann et al., Measurements of wind-wave growth and swell decay during the Joint North Sea Wave
-    Project (1973); Pierson and Moskowitz (1964) for the limit, 0.855 g / U10 (0.877 g / U19.5).
+    Project (1973); Pierson and Moskowitz (1964) for the limit.
     """
     u = max(state.wind_speed, 0.3)
-    return float(max(22.0 * (G * G / (u * state.fetch)) ** (1 / 3), 0.855 * G / u))
+    return float(22.0 * (G * G / (u * effective_fetch(state))) ** (1 / 3))
 
 
 def jonswap(omega: ArrayLike, state: SeaState, gamma: float = 3.3) -> NDArray[np.float64]:
@@ -67,7 +77,7 @@ def jonswap(omega: ArrayLike, state: SeaState, gamma: float = 3.3) -> NDArray[np
     w = np.maximum(np.asarray(omega, float), 1e-6)
     u = max(state.wind_speed, 0.3)
     wp = peak_frequency(state)
-    alpha = 0.076 * (u * u / (state.fetch * G)) ** 0.22
+    alpha = 0.076 * (u * u / (effective_fetch(state) * G)) ** 0.22
     sigma = np.where(w <= wp, 0.07, 0.09)
     r = np.exp(-((w - wp) ** 2) / (2 * sigma**2 * wp**2))
     s = alpha * G**2 / w**5 * np.exp(-1.25 * (wp / w) ** 4) * gamma**r

@@ -22,7 +22,8 @@ from lumwick.errors import LumwickError, RenderError
 from lumwick.keep import digest
 from lumwick.land.elevation import read_ground
 from lumwick.land.ground import Ground
-from lumwick.lens.camera import SENSOR_WIDTH_MM, Camera, direction_of
+from lumwick.lens.camera import Camera, direction_of
+from lumwick.lens.lens import FULL_FRAME_MM
 from lumwick.lens.stereo import PEOPLES_EYES
 from lumwick.motion.route import goes
 from lumwick.picture import Step, pair_at, panorama, seam_step
@@ -210,7 +211,7 @@ class LookEngine:
                 raise RenderError("There is only sky at this spot: pick something that stands there.")
             camera = state.stage.snapshot.camera
             right, up = camera.axes()
-            tan = SENSOR_WIDTH_MM / 2 / camera.focal_mm
+            tan = camera.lens.tangent
             ray = camera.forward + right * (2 * u - 1) * tan + up * (1 - 2 * v) * tan * h / w
             ray /= np.linalg.norm(ray)
             distance = float(np.median(near))
@@ -251,7 +252,7 @@ class LookEngine:
         own["roll"] = given.get("roll", 0.0)
         exposure = setting.motions(shot).at(at)[1].exposure
         return camera_with(
-            exposure.model_copy(update={"sensor": SENSOR_WIDTH_MM}),
+            exposure.model_copy(update={"sensor": FULL_FRAME_MM}),
             np.array([given["x"], given["y"], given["z"]]),
             direction_of(given["bearing"], given["pitch"]),
             given["focal"],

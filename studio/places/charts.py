@@ -13,6 +13,7 @@ from lumwick.errors import LumwickError, PlaceError
 from lumwick.growth.form import PATCHED
 from lumwick.growth.scatter import scatter
 from lumwick.keep import digest
+from lumwick.lens.lens import Lens
 from lumwick.motion.channel import Channel, ColourChannel, MomentChannel
 from lumwick.motion.route import goes
 from lumwick.motion.timebase import RATES
@@ -135,7 +136,11 @@ def _dots(key: str, setting: Setting, stand_id: str) -> list[list[float]]:
 
 def route_drawing(setting: Setting, shot: Shot, count: int = 121) -> dict[str, Any]:
     """The route's line, camera and section over the clip, sampled for drawing; what is wrong with it is asked for
-    apart."""
+    apart. Focal lengths are told for 36 mm, as the look's camera has them."""
+
+    def lens_of(focal: Any) -> Lens:
+        return Lens(focal, shot.exposure.sensor)
+
     stations = [
         {
             "id": s.id,
@@ -144,7 +149,7 @@ def route_drawing(setting: Setting, shot: Shot, count: int = 121) -> dict[str, A
             "north": s.north,
             "up": s.up,
             "aim": s.aim,
-            "focal": s.focal,
+            "focal": round(lens_of(s.focal).full_frame_mm, 4),
             "join": s.join,
             "stay": s.stay,
         }
@@ -164,7 +169,7 @@ def route_drawing(setting: Setting, shot: Shot, count: int = 121) -> dict[str, A
         r.position[:, 2],
         r.poses.bearing % 360,
         r.poses.pitch,
-        r.poses.focal,
+        lens_of(r.poses.focal).full_frame_mm,
         r.floor,
         r.speed,
         r.turning,

@@ -18,9 +18,10 @@ from PIL import Image
 from lumwick.deliver.paths_in import METRES, AskUnit, AskWhich, read_path
 from lumwick.deliver.paths_out import export as files_of
 from lumwick.errors import LumwickError, PlaceError
+from lumwick.lens.lens import Lens
 from lumwick.motion.route import goes
 from lumwick.motion.timebase import RATES
-from lumwick.place.document import Shot
+from lumwick.place.document import Shot, Station
 from lumwick.place.files import asset_of
 from lumwick.place.routing import Reshoot, station_of
 from lumwick.snapshot.evaluate import Setting
@@ -158,16 +159,13 @@ def drawn(request: HttpRequest, place_id: int) -> JsonResponse:
 def suggested(request: HttpRequest, place_id: int) -> JsonResponse:
     """Six good views of the place."""
     place = own_place(request, place_id)
-    return _answered(
-        request,
-        lambda: JsonResponse(
-            {
-                "views": [
-                    s.model_dump(mode="json") for s in suggest(_setting(place), shot_of(place, request.GET.get("shot")))
-                ]
-            }
-        ),
-    )
+    shot = shot_of(place, request.GET.get("shot"))
+
+    def view(station: Station) -> dict[str, Any]:
+        seen = Lens(station.focal, shot.exposure.sensor).full_frame_mm
+        return {**station.model_dump(mode="json"), "seen_focal": seen}
+
+    return _answered(request, lambda: JsonResponse({"views": [view(s) for s in suggest(_setting(place), shot)]}))
 
 
 @login_required

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-import math
 from dataclasses import replace
 from typing import Any
 
 from lumwick.built.meshes import KINDS
 from lumwick.growth.form import PATCHED
+from lumwick.lens.lens import Lens
 from lumwick.place.describe import FieldView, fields, whole_at
 from lumwick.place.document import Place, Shot, Station
 from lumwick.place.files import MAPS
@@ -305,7 +305,7 @@ def _route_groups(
     here = f"{base}/stations/{station.id}"
     timed = ("time",) if route.timing == "by stations" else ()
     takes = ("takes",) if station.join == "eased" else ()
-    lens = f"{2 * math.degrees(math.atan(shot.exposure.sensor / 2 / station.focal)):.0f}° across"
+    lens = f"{Lens(station.focal, shot.exposure.sensor).angle:.0f}° across"
     return [
         group(
             f"Station {i} of {len(route.stations)}",

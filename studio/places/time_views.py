@@ -107,7 +107,6 @@ def clock(request: HttpRequest, place_id: int) -> HttpResponse:
             "start": start,
             "events": [(name, words, events_of(document, start.date())[name]) for name, words in EVENTS.items()],
             "always": day.always,
-            # type: ignore[union-attr]
             "keyed": any(m.path.endswith("/clock/start") for m in revision_setting(place.head.pk).motions(shot).movers),
             "event": shot.seconds * abs(shot.clock.speed),
             "interval": shot.seconds * abs(shot.clock.speed) / shot.frames,

@@ -24,6 +24,7 @@ from lumwick.built.meshes import read_mesh
 from lumwick.develop.view import tabled, white_from_grey
 from lumwick.errors import LumwickError, PlaceError
 from lumwick.lens.camera import Camera
+from lumwick.lens.lens import Lens
 from lumwick.motion.channel import Channel, Curve
 from lumwick.motion.timebase import RATES
 from lumwick.place.describe import typed
@@ -437,7 +438,7 @@ def _station_from_look(place: Place, command: dict[str, Any]) -> dict[str, Any]:
         [float(view["x"]), float(view["y"]), float(view["z"])],
         float(view["bearing"]),
         float(view["pitch"]),
-        float(view["focal"]),
+        round(Lens(float(view["focal"])).on(shot.exposure.sensor).focal_mm, 3),
     )
     roll = float(view.get("roll") or 0.0)
     roll = 0.0 if abs(roll) <= shot.route.level_within else roll

@@ -319,7 +319,7 @@ const routePart = {
       y: v.north,
       z: v.up,
       ...this.towards(v),
-      focal: v.focal,
+      focal: v.seen_focal,
       roll: 0,
     };
     this.look();
@@ -334,7 +334,7 @@ const routePart = {
     this.command({
       op: 'add_station',
       shot: this.s.shot.id,
-      station: { ...v, id: `s${k}`, focus: v.focus },
+      station: { ...v, id: `s${k}`, seen_focal: undefined },
     }).then((ok) => {
       if (ok) {
         this.views = this.views.filter((q) => q.id !== v.id);

@@ -204,7 +204,6 @@ class Take(models.Model):
             )
         with transaction.atomic():
             locked = Place.objects.select_for_update().get(pk=place.pk)
-            # type: ignore[attr-defined]
             number = (locked.takes.aggregate(models.Max("number"))["number__max"] or 0) + 1
             take = cls.objects.create(place=locked, revision=place.head, number=number, **fields)
             take.lay_out_frames(keys)

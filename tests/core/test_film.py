@@ -157,7 +157,6 @@ def test_stations_in_order_in_time_and_doubled() -> None:
     told, _ = apply(
         place, command({"op": "draw_pace", "shot": "a", "points": [[0, 1], [0.5, -2], [0.5002, 9], [1, 30]]})
     )
-    # type: ignore[attr-defined]
     assert [(k.t, k.v) for k in told.shots[0].route.pace.keys] == [(0, 1), (0.5, 0), (1, 20)]
     for bad, words in (
         ({"op": "time_stations", "shot": "a", "times": [1]}, "3 stations, and 1 times"),

@@ -240,7 +240,6 @@ def test_whatever_is_edited_the_place_stays_sound_or_says_why_not(steps: list[di
 
 def test_a_curve_of_one_key_holds_whatever_its_rules() -> None:
     for rule in BEYOND_WORDS:
-        # type: ignore[arg-type]
         assert evaluate(Channel(keys=(Key(t=1, v=4),), before=rule, after=rule), [-5, 1, 9]) == pytest.approx([4, 4, 4])
 
 

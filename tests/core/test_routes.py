@@ -7,7 +7,7 @@ from hypothesis import strategies as st
 
 from lumwick.errors import RouteError
 from lumwick.land.ground import Ground
-from lumwick.lens.camera import angle_of_view
+from lumwick.lens.lens import Lens
 from lumwick.motion.channel import Channel, Key
 from lumwick.motion.pacing import by_stations, even, warped
 from lumwick.motion.route import Around, way
@@ -291,7 +291,7 @@ def test_a_stations_own_settings_blend_and_the_rest_is_the_shots(marsh: Ground) 
 def test_a_small_sensor_and_an_uncompensated_opening() -> None:
     e = Exposure(sensor=18.0, f_number=4.0, metered_at=8.0, ev100=12)
     camera = camera_with(e, np.zeros(3), np.array([0, 1.0, 0]), 25.0)
-    assert angle_of_view(camera.focal_mm) == pytest.approx(angle_of_view(25.0, 18.0))
+    assert camera.lens.angle == pytest.approx(Lens(25.0, 18.0).angle)
     assert camera.focal_mm / camera.f_number == pytest.approx(25 / 4)  # the opening's diameter is the lens's own
     assert camera.ev100 == pytest.approx(10)  # two stops more light than at f/8
     assert camera_with(e.model_copy(update={"metered_at": 0.0}), np.zeros(3), np.array([0, 1.0, 0]), 25.0).ev100 == 12

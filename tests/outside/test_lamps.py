@@ -162,7 +162,7 @@ def test_a_glowing_mesh_is_found_by_lamps_sampling_and_by_chance_alike() -> None
     for sampled in (False, True):
         part.look[mt.LAMP] = 0 if sampled else -1
         look = stage.world.look.copy()
-        look[[p.thing for p in stage.parts()].index("ball")] = part.look
+        look[[p.thing for p in stage.parts().values()].index("ball")] = part.look
         stage.world = stage.world._replace(
             look=look, lamp=row[None] if sampled else np.zeros((0, len(row))), lamp_triangle=triangles
         )

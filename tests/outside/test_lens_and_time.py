@@ -8,20 +8,20 @@ from hypothesis import strategies as st
 from lumwick.air.wind import gust_at, gusts, log_profile
 from lumwick.growth.sway import cantilever_frequency, lean, response
 from lumwick.lens.camera import (
-    angle_of_view,
     circle_of_confusion,
     ev100,
     exposure_scale,
     hyperfocal,
     incident_illuminance,
 )
+from lumwick.lens.lens import Lens
 from lumwick.motion.channel import Channel, Key, at, evaluate
 from lumwick.motion.timebase import RATES, frame_time, joined_views, plan_lapse, time_frame, timecode
 from lumwick.trace.reflectance import fresnel
 
 
 def test_lens() -> None:
-    assert angle_of_view(50.0) == pytest.approx(39.6, abs=0.05)  # 2 atan(36 / 100)
+    assert Lens(50.0).angle == pytest.approx(39.6, abs=0.05)  # 2 atan(36 / 100)
     assert ev100(16.0, 1 / 100) == pytest.approx(
         14.64, abs=0.01
     )  # the f/16 rule is EV 15 within a third of a stop (common practice)

@@ -20,7 +20,8 @@ from lumwick.deliver.paths_out import export, shot_track
 from lumwick.errors import RouteError
 from lumwick.land.elevation import read_elevation
 from lumwick.land.ground import Ground
-from lumwick.lens.camera import angle_of_view, hyperfocal
+from lumwick.lens.camera import hyperfocal
+from lumwick.lens.lens import Lens
 from lumwick.motion.line import circling, through
 from lumwick.motion.pacing import by_stations, minimum_jerk
 from lumwick.motion.route import turned, way
@@ -128,7 +129,7 @@ def test_directions_turn_as_scipys_slerp() -> None:
 
 
 def test_lens_by_formula() -> None:
-    assert angle_of_view(50) == pytest.approx(39.6, abs=0.05)
+    assert Lens(50).angle == pytest.approx(39.6, abs=0.05)
     assert hyperfocal(50, 8) == pytest.approx(50**2 / (8 * 0.03) / 1000 + 0.05)
 
 

@@ -63,7 +63,6 @@ def test_splines_are_scipys(points: list[tuple[int, float]]) -> None:
     x = np.linspace(t[0], t[-1], 157)
 
     def made(join: str, **rules: object) -> Channel:
-        # type: ignore[arg-type]
         return Channel(keys=tuple(Key(t=a, v=b, join=join) for a, b in zip(t, v, strict=True)), **rules)
 
     size = 1 + np.abs(v).max()
