@@ -24,7 +24,7 @@ from lumwick.picture import load_setting, picture_at
 from lumwick.place.files import pack
 from lumwick.snapshot.evaluate import camera_at, evaluate
 from lumwick.trace.embree import NO_HIT, rtcIntersect1, rtcOccluded1
-from lumwick.trace.kernel import REPLAY
+from lumwick.trace.integrator.rays import REPLAY
 from lumwick.trace.render import QUALITIES, blank, clean, expose
 from lumwick.trace.sampling import FAST
 from lumwick.trace.stage import Stage
@@ -47,13 +47,14 @@ def rays() -> list[dict[str, Any]]:
         stage.set(evaluate(setting, shot, shot.seconds / 2))
         view = stage.view(*SIZE)
         hits = np.zeros(SIZE[1], np.int64)
-        primary_and_sun(stage.world.scene, view, stage.world.sun, *SIZE, 1, hits)  # warm
+        sun = stage.world.lights.sun[0]["direction"].copy()
+        primary_and_sun(stage.world.geometry.scene, view, sun, *SIZE, 1, hits)  # warm
         expose(stage, blank(*SIZE), 1)
         best = [1e9, 1e9]
         for _ in range(3):
             hits[:] = 0
             start = time.perf_counter()
-            primary_and_sun(stage.world.scene, view, stage.world.sun, *SIZE, SAMPLES, hits)
+            primary_and_sun(stage.world.geometry.scene, view, sun, *SIZE, SAMPLES, hits)
             best[0] = min(best[0], time.perf_counter() - start)
             film = blank(*SIZE)
             start = time.perf_counter()
@@ -121,13 +122,13 @@ def _against_replay(stage: Stage, name: str, size: tuple[int, int] = (320, 180),
     log = np.zeros((size[1], size[0] * samples * 16, REPLAY), np.float32)
     expose(stage, blank(*size), samples, log=log)
     kept = (log[..., 3:6] != 0).any(-1).sum(1)
-    _replay(stage.world.scene, log[:2], np.ones(2, np.int64))  # compile
+    _replay(stage.world.geometry.scene, log[:2], np.ones(2, np.int64))  # compile
     order = np.concatenate([np.arange(0, size[1], 2), np.arange(1, size[1], 2)])
     log, kept = np.ascontiguousarray(log[order]), np.ascontiguousarray(kept[order])
     best = [1e9, 1e9]
     for _ in range(3):
         start = time.perf_counter()
-        _replay(stage.world.scene, log, kept)
+        _replay(stage.world.geometry.scene, log, kept)
         best[0] = min(best[0], time.perf_counter() - start)
         start = time.perf_counter()
         expose(stage, blank(*size), samples)

@@ -4,7 +4,10 @@ from __future__ import annotations
 
 import datetime as dt
 import json
+import os
 import sys
+import tempfile
+import traceback
 from pathlib import Path
 from typing import Annotated, Any, NoReturn, Optional
 
@@ -311,13 +314,25 @@ def compile_kernels() -> None:
     warm(lambda text: say.print(text))
 
 
-def _fail(text: str) -> NoReturn:
+def _fail(text: str, code: int = 2) -> NoReturn:
     print(f"lumwick: {text}", file=sys.stderr)
-    raise SystemExit(2)
+    raise SystemExit(code)
+
+
+def _noted(error: Exception) -> str:
+    """Write an unexpected error's details where they can be sent from; says where."""
+    try:
+        handle, path = tempfile.mkstemp(prefix="lumwick-", suffix=".log")
+        with os.fdopen(handle, "w") as out:
+            out.write(f"lumwick {' '.join(sys.argv[1:])}\n\n")
+            traceback.print_exception(error, file=out)
+    except OSError:
+        return "Its details could not be written."
+    return f"The details are in {path}."
 
 
 def main() -> None:
-    """Entry point: bad input is one clear line and exit code 2."""
+    """Entry point: bad input is one clear line and exit code 2, a fault of ours one line and exit code 1."""
     try:
         code = app(standalone_mode=False)
         if code:
@@ -331,7 +346,7 @@ def main() -> None:
     except Exception as error:  # typer's own complaints about options; anything else is a fault of ours
         told = getattr(error, "format_message", None)
         if told is None:
-            raise
+            _fail(f"something went wrong that should not ({type(error).__name__}). {_noted(error)}", 1)
         _fail(str(told()).strip().replace("\n", " ") or "an argument is missing: see `lumwick --help`.")
 
 

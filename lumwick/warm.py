@@ -15,25 +15,22 @@ def integrator() -> None:
     """Compile the integrator, by rendering no rows of nothing."""
     import numpy as np
 
-    from lumwick.trace.kernel import CHANNELS, IDS, PASSES, render_rows
+    from lumwick.trace.integrator.film import CHANNELS, IDS, PASSES
+    from lumwick.trace.integrator.path import Exposure, new_room, render_rows
     from lumwick.trace.render import NO_LOG
     from lumwick.trace.world import Limits, View, hollow
 
     v = np.zeros(3)
     view = View(v, v, v, v, False, v, v, v, v, 1.0, 1.0, 0.0, 1.0, 0, 0.0, 0.0, 0.0, 1.0, 1.0, 0.0, 0.0, 0, 0.0)
-    render_rows(
-        hollow(),
-        view,
-        Limits(1, 1, 1, 1.0, False, 1.0),
+    exposure = Exposure(
         np.zeros((1, 1, CHANNELS), np.float32),
         np.zeros((0, 0, PASSES), np.float32),
         np.zeros((0, 0, 2, IDS, 2), np.int32),
         np.zeros((1, 1), np.int32),
         1,
-        np.zeros(0, np.int64),
-        np.zeros((0, 2), np.int64),
-        NO_LOG,
     )
+    limits, rows = Limits(1, 1, 1, 1.0, False, 1.0), np.zeros(0, np.int64)
+    render_rows(hollow(), view, limits, exposure, rows, new_room(), np.zeros((0, 2), np.int64), NO_LOG)
 
 
 def warm(say: Callable[[str], None]) -> None:

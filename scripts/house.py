@@ -5,6 +5,8 @@ python3.11 scripts/house.py setup|demo|test|shots|stills|bench|stop
 
 from __future__ import annotations
 
+import contextlib
+import fcntl
 import hashlib
 import os
 import pwd
@@ -18,11 +20,15 @@ import time
 import urllib.error
 import urllib.request
 from pathlib import Path
+from typing import TextIO
 
 ROOT = Path(__file__).resolve().parent.parent
 VAR = ROOT / "var"
 VENV = ROOT / ".venv"
 PYTHON = VENV / "bin" / "python"
+MENDING_TRIES = 20
+LOCK_WAIT = 60
+"""Seconds that a second house in a folder waits for the first to stop."""
 SIGN_IN = ("warden@saltmere.example", "reeds-and-tide")
 
 
@@ -151,8 +157,8 @@ class Cluster:
             and self._as([str(self.bin / "pg_ctl"), "-D", str(self.data), "status"], check=False).returncode == 0
         )
 
-    def start(self) -> bool:
-        """Start the cluster, made if need be; True if it was not running."""
+    def start(self, again: bool = False) -> bool:
+        """Start the cluster, made if need be; True if it was not running. ``again`` keeps the port that others know."""
         if not (self.data / "PG_VERSION").exists():
             say("making a private PostgreSQL cluster …")
             password = secrets.token_urlsafe(24)
@@ -186,30 +192,51 @@ class Cluster:
             (self.notes / "password").chmod(0o600)
         if self.running():
             return False
-        port = free_port()
+        port = self.port if again else free_port()
         (self.notes / "port").write_text(str(port))
-        sockets = self.data.parent
-        options = (
-            f"-c listen_addresses=127.0.0.1 -p {port} -c unix_socket_directories= "
-            "-c max_connections=60 -c shared_buffers=64MB -c fsync=on"
-        )
-        del sockets
-        self._as(
-            [
-                str(self.bin / "pg_ctl"),
-                "-D",
-                str(self.data),
-                "-l",
-                str(self.log),
-                "-w",
-                "-t",
-                "60",
-                "-o",
-                options,
-                "start",
-            ]
-        )
+        options = {
+            "listen_addresses": "127.0.0.1",
+            "port": str(port),
+            "unix_socket_directories": "",
+            "max_connections": "60",
+            "shared_buffers": "64MB",
+            "fsync": "on",
+        }
+        told = " ".join(f"-c {name}={value}" for name, value in options.items())
+        control = [str(self.bin / "pg_ctl"), "-D", str(self.data), "-l", str(self.log), "-w", "-t", "60", "-o", told]
+        self._as([*control, "start"])
         return True
+
+    @property
+    def port(self) -> int:
+        """Where it listens, or did."""
+        return int((self.notes / "port").read_text())
+
+    def listens(self) -> bool:
+        """Whether something answers at its port: asked every second, so without starting a process."""
+        with socket.socket() as s:
+            s.settimeout(0.5)
+            return s.connect_ex(("127.0.0.1", self.port)) == 0
+
+    def _forget_the_dead(self) -> None:
+        """Take away the note of a first process that is dead, though nobody has collected it: it stops every start."""
+        note = self.data / "postmaster.pid"
+        with contextlib.suppress(OSError, IndexError, ValueError):
+            number = int(note.read_text().split()[0])
+            status = Path(f"/proc/{number}/stat")
+            if not status.exists() or status.read_text().rpartition(")")[2].split()[0] == "Z":
+                note.unlink()
+
+    def mend(self) -> None:
+        """Start it again, at the same port, after its first process died; what that left of it ends within seconds."""
+        for _ in range(MENDING_TRIES):
+            self._forget_the_dead()
+            with contextlib.suppress(SystemExit):  # what was left has not ended yet
+                self.start(again=True)
+            if self.listens():
+                return
+            time.sleep(1)
+        say(f"the database does not start: see {self.log}")
 
     def stop(self) -> None:
         self._as([str(self.bin / "pg_ctl"), "-D", str(self.data), "-m", "fast", "-w", "stop"], check=False)
@@ -271,8 +298,35 @@ def chosen_port() -> int:
     return int(asked)
 
 
+def one_house() -> TextIO:
+    """The lock that the one house of this folder holds while it is up; a second waits for it.
+
+    It is let go when the file is closed, or with the process.
+    """
+    lock = (VAR / "house.lock").open("a+")
+    for second in range(LOCK_WAIT):
+        try:
+            fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except OSError:
+            if second == 0:
+                say("another `make demo` of this folder is up or stopping: waiting for it to end …")
+            time.sleep(1)
+            continue
+        return lock
+    fail("another `make demo` of this folder is still up: stop it with Ctrl-C, or work with it.")
+    raise AssertionError
+
+
 def demo() -> None:
     """Everything up under one supervisor: database, web server, one render worker."""
+    lock = one_house()
+    try:
+        _demo()
+    finally:
+        lock.close()
+
+
+def _demo() -> None:
     port = chosen_port()
     setup()
     cluster = Cluster()
@@ -332,6 +386,9 @@ def demo() -> None:
         )
         while True:
             time.sleep(1)
+            if not cluster.listens():
+                say(f"the database stopped and is started again; see {cluster.log}")
+                cluster.mend()
             for name, child in children.items():
                 if child.poll() is not None:
                     say(

@@ -18,3 +18,4 @@ urlpatterns = [
     path("", include("studio.takes.urls")),
 ]
 handler404 = "studio.places.views.not_found"
+handler500 = "studio.places.trouble.server_error"

@@ -1,9 +1,12 @@
 """The script that sets the house up and starts it."""
 
 import os
+import shutil
+import signal
 import socket
 import subprocess
 import sys
+import time
 from pathlib import Path
 
 import pytest
@@ -79,3 +82,44 @@ def test_help_is_printed_for_an_unknown_command() -> None:
         env={**os.environ},
     )
     assert "setup|demo|test" in done.stdout
+
+
+def test_one_house_at_a_time(
+    monkeypatch: pytest.MonkeyPatch, tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    monkeypatch.setattr(house, "VAR", tmp_path)
+    monkeypatch.setattr(house, "LOCK_WAIT", 2)
+    first = house.one_house()
+    with pytest.raises(SystemExit):
+        house.one_house()
+    told = capsys.readouterr()
+    assert "waiting for it to end" in told.out and "still up" in told.err
+    first.close()
+    house.one_house().close()
+
+
+def test_the_database_is_started_again_at_its_port_after_its_first_process_was_killed(
+    monkeypatch: pytest.MonkeyPatch, tmp_path: Path
+) -> None:
+    import psycopg
+
+    monkeypatch.setattr(house, "VAR", tmp_path)
+    tmp_path.chmod(0o755)
+    for parent in (tmp_path.parent, tmp_path.parent.parent):
+        parent.chmod(0o755)
+    cluster = house.Cluster()
+    try:
+        assert cluster.start() and cluster.listens()
+        port, password = cluster.port, (cluster.notes / "password").read_text().strip()
+        os.kill(int((cluster.data / "postmaster.pid").read_text().split()[0]), signal.SIGKILL)
+        end = time.monotonic() + 20
+        while cluster.listens() and time.monotonic() < end:
+            pass
+        assert not cluster.listens()
+        cluster.mend()
+        assert cluster.listens() and cluster.port == port
+        with psycopg.connect(host="127.0.0.1", port=port, user="lumwick", dbname="postgres", password=password) as c:
+            assert c.execute("select 1").fetchone() == (1,)
+    finally:
+        cluster.stop()
+        shutil.rmtree(cluster.data.parent if "lumwick-" in str(cluster.data) else tmp_path, ignore_errors=True)

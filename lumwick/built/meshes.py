@@ -7,10 +7,12 @@ without normals gets flat ones; textures that are missing are told and left out.
 from __future__ import annotations
 
 import io
+import json
 from dataclasses import dataclass, field
 from functools import lru_cache
 from pathlib import PurePosixPath
 from typing import Any
+from urllib.parse import unquote
 
 import numpy as np
 from numpy.typing import NDArray
@@ -139,6 +141,39 @@ def _surface(visual: Any, notes: list[str]) -> MeshSurface:
     )
 
 
+COMPRESSIONS = {"KHR_draco_mesh_compression": "Draco", "EXT_meshopt_compression": "meshopt"}
+"""Compressions of glTF that are not read, by extension."""
+
+
+def _refuse_what_cannot_be_read(data: bytes, name: str, files: dict[str, bytes]) -> None:
+    """Say what a glTF file needs that is not read here, or which files to bring with it.
+
+    Raises
+    ------
+    PlaceError
+    """
+    try:
+        length = int.from_bytes(data[12:16], "little")
+        told = json.loads(data[20 : 20 + length] if data[:4] == b"glTF" else data)
+        needed = [str(x) for x in told.get("extensionsRequired", [])]
+        uris = [str(b.get("uri", "")) for b in told.get("buffers", [])]
+    except (ValueError, AttributeError, UnicodeDecodeError):
+        return  # not even its text can be read: the reader says so
+    for extension, words in COMPRESSIONS.items():
+        if extension in needed:
+            raise PlaceError(f"{name} is compressed by {words}, which is not read here: export it uncompressed.")
+    missing = [uri for uri in uris if uri and not uri.startswith("data:") and _beside(files, uri) is None]
+    if missing:
+        names = ", ".join(PurePosixPath(unquote(uri)).name for uri in missing)
+        raise PlaceError(f"{name} keeps its mesh in {names}: bring that file too, or export it as one .glb.")
+
+
+def _beside(files: dict[str, bytes], key: str) -> bytes | None:
+    """A file that another refers to, by its whole name or its last part."""
+    key = unquote(key)
+    return files.get(key) or files.get(PurePosixPath(key.replace("\\", "/")).name)
+
+
 @lru_cache(8)
 def read_mesh(data: bytes, name: str, y_up: bool | None = None, beside: tuple[tuple[str, bytes], ...] = ()) -> Mesh:
     """A model from a file's bytes.
@@ -166,10 +201,12 @@ def read_mesh(data: bytes, name: str, y_up: bool | None = None, beside: tuple[tu
         )
     notes: list[str] = []
     files = dict(beside)
+    if suffix in (".glb", ".gltf"):
+        _refuse_what_cannot_be_read(data, name, files)
 
     class Beside(trimesh.resolvers.Resolver):  # type: ignore[misc]
         def get(self, key: str) -> bytes:
-            found = files.get(key) or files.get(PurePosixPath(key.replace("\\", "/")).name)
+            found = _beside(files, key)
             if found is None:
                 notes.append(f"{PurePosixPath(key).name}, which it refers to, is missing and was left out")
                 raise FileNotFoundError(key)
@@ -191,7 +228,8 @@ def read_mesh(data: bytes, name: str, y_up: bool | None = None, beside: tuple[tu
         scene = trimesh.load_scene(io.BytesIO(data), file_type=suffix[1:], resolver=Beside(), process=False)
         found = scene.dump() if hasattr(scene, "dump") else [scene]
     except Exception as error:  # the reader has many ways to fail on a damaged file
-        raise PlaceError(f"{name} cannot be read as a model: {str(error)[:120] or 'it is damaged'}.") from error
+        words = "the file is damaged, or not what its ending says"
+        raise PlaceError(f"{name} cannot be read as a model: {words}.") from error
     meshes = [m for m in found if isinstance(m, trimesh.Trimesh) and len(m.faces)]
     total = sum(len(m.faces) for m in meshes)
     if not meshes:
@@ -249,33 +287,3 @@ def read_mesh(data: bytes, name: str, y_up: bool | None = None, beside: tuple[tu
     if wild:
         notes.append(f"{wild:,} triangles with corners that are no numbers were left out")
     return Mesh(tuple(parts), tuple(dict.fromkeys(notes)))
-
-
-def corners(part: MeshPart) -> NDArray[np.float32] | None:
-    """What the integrator needs of each triangle besides its corners' places, shape (m, 20), or None if nothing.
-
-    Texture coordinates of the corners (6), their normals (9), the direction in which u grows (3), texture widths
-    in a metre (1), one spare.
-    """
-    if part.uv is None and part.normals is None:
-        return None
-    m = len(part.triangles)
-    out = np.zeros((m, 20), np.float32)
-    p = part.vertices[part.triangles].astype(float)
-    a, b = p[:, 1] - p[:, 0], p[:, 2] - p[:, 0]
-    cross = np.cross(a, b)
-    area = np.linalg.norm(cross, axis=1)
-    if part.normals is not None:
-        out[:, 6:15] = part.normals.reshape(m, 9)
-    else:
-        out[:, 6:15] = np.tile(cross / area[:, None], 3)
-    if part.uv is not None:
-        out[:, :6] = part.uv.reshape(m, 6)
-        d, e = part.uv[:, 1] - part.uv[:, 0], part.uv[:, 2] - part.uv[:, 0]
-        det = d[:, 0] * e[:, 1] - d[:, 1] * e[:, 0]
-        safe = np.where(np.abs(det) > 1e-12, det, 1.0)
-        along = (a * e[:, 1:2] - b * d[:, 1:2]) / safe[:, None]
-        along[np.abs(det) <= 1e-12] = a[np.abs(det) <= 1e-12]
-        out[:, 15:18] = along / np.maximum(np.linalg.norm(along, axis=1, keepdims=True), 1e-12)
-        out[:, 18] = np.sqrt(np.abs(det) / area)
-    return out

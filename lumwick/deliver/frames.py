@@ -10,7 +10,7 @@ from lumwick.develop.view import develop
 from lumwick.errors import RenderError
 from lumwick.lens.camera import Camera
 from lumwick.lens.grade import Grade
-from lumwick.trace.kernel import BEHIND, COVERAGE
+from lumwick.trace.integrator.film import BEHIND, COVERAGE
 from lumwick.trace.render import Film
 
 

@@ -9,46 +9,16 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 
-import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 
 from lumwick.lens.camera import Camera
 from lumwick.snapshot.evaluate import Snapshot
-from lumwick.trace.embree import MASK_CLEAR, MASK_CUT, MASK_WATER, NO_HIT, SEEN, rtcIntersect1
+from lumwick.trace.integrator.first_hits import first_of_rows
+from lumwick.trace.integrator.rays import buffers
 from lumwick.trace.render import ENGINE
-from lumwick.trace.sampling import ROWS
 from lumwick.trace.stage import Stage, Window
 from lumwick.trace.world import View
-
-
-@nb.njit(**ROWS)
-def _first_hits(scene, view, where, found):
-    """Instance and primitive (-1 for none) and u, v, distance at the middle of each pixel."""
-    for y in nb.prange(found.shape[0]):
-        room = np.zeros(48, np.uint32)
-        start = (64 - (room.ctypes.data % 64)) % 64 // 4
-        buf = room[start : start + 32]
-        f = buf.view(np.float32)
-        for x in range(found.shape[1]):
-            sx, sy = (
-                (2 * (x + view.left + 0.5) / view.width - 1) * view.tan_x,
-                (1 - 2 * (y + view.top + 0.5) / view.height) * view.tan_y,
-            )
-            r2 = (sx * sx + sy * sy) / (view.tan_x * view.tan_x + view.tan_y * view.tan_y)
-            k = (1 + view.bend * r2) / (1 + view.bend)
-            for c in range(3):
-                f[c] = view.origin[c]
-                f[4 + c] = view.forward[c] + k * (sx * view.right[c] + sy * view.up[c])
-            f[3], f[7], f[8] = 0.0, 0.0, 1e9
-            buf[9], buf[10], buf[11] = SEEN | MASK_WATER | MASK_CUT | MASK_CLEAR, 0, 0
-            buf[17], buf[18], buf[19], buf[20] = NO_HIT, NO_HIT, NO_HIT, NO_HIT
-            rtcIntersect1(scene, buf.ctypes.data, 0)
-            if buf[18] == NO_HIT:
-                where[y, x, 0] = -1
-            else:
-                where[y, x, 0], where[y, x, 1] = buf[19], buf[17]
-                found[y, x, 0], found[y, x, 1], found[y, x, 2] = f[15], f[16], f[8]
 
 
 @dataclass(frozen=True)
@@ -80,11 +50,11 @@ class Hits:
 def first_hits(stage: Stage, view: View, size: tuple[int, int]) -> Hits:
     """What a view of the stage, as it stands, sees at the middle of each pixel of a film of a size."""
     where, found = np.zeros((size[1], size[0], 2), np.int64), np.zeros((size[1], size[0], 3))
-    _first_hits(stage.world.scene, view, where, found)
+    first_of_rows(stage.world.geometry.scene, view, buffers(size[1]), where, found)
     sky = where[..., 0] < 0
     instance = np.maximum(where[..., 0], 0)
-    owner = stage.world.owner
-    first = np.searchsorted(owner, np.arange(len(stage.world.kind)))  # placements lie part by part
+    owner = stage.world.geometry.owner
+    first = np.searchsorted(owner, np.arange(len(stage.world.geometry.kind)))  # placements lie part by part
     part = np.where(sky, -1, owner[instance]).astype(np.int64)
     return Hits(
         part,
@@ -92,7 +62,7 @@ def first_hits(stage: Stage, view: View, size: tuple[int, int]) -> Hits:
         where[..., 1],
         found,
         list(stage.parts()),
-        np.where(sky, -1, stage.world.kind[np.maximum(part, 0)]).astype(np.int64),
+        np.where(sky, -1, stage.world.geometry.kind[np.maximum(part, 0)]).astype(np.int64),
     )
 
 

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lumwick.built.floors import model_of, placement
-from lumwick.built.meshes import MeshSurface, corners
+from lumwick.built.meshes import MeshSurface
 from lumwick.built.timber import Timber, build
 from lumwick.errors import PlaceError
 from lumwick.keep import digest, kept
@@ -17,10 +17,10 @@ from lumwick.motion.colour import from_hex, to_linear
 from lumwick.place.document import Asset, Built, Surface
 from lumwick.snapshot.evaluate import Setting, Snapshot
 from lumwick.trace import embree, lamps
-from lumwick.trace import lamplight as ll
-from lumwick.trace import material as mt
+from lumwick.trace.corners import corners
 from lumwick.trace.part import Part, plain_look
 from lumwick.trace.patterns import NAMES, NONE
+from lumwick.trace.records import CORNER, EMITTER, LAMP, SURFACE
 from lumwick.trace.textures import COLOUR, DATA, NORMAL, Pyramid, packed, pyramid, read_image
 from lumwick.trace.world import MODEL, TIMBER
 
@@ -29,27 +29,27 @@ PLACED = ("east", "north", "up", "turn", "scale")
 DARK_TIMBER, BOAT_PAINT = (0.27, 0.235, 0.19), (0.16, 0.20, 0.22)
 
 
-def plain_material(colour: Any = (0.5, 0.5, 0.5), roughness: float = 1.0) -> NDArray[np.float64]:
+def plain_material(colour: Any = (0.5, 0.5, 0.5), roughness: float = 1.0) -> NDArray[np.void]:
     """The look of a model of one colour, without gloss if ``roughness`` is 1: refraction 1 reflects nothing."""
-    look = np.zeros(mt.LOOK)
-    look[mt.BASE : mt.BASE + 3] = colour
-    look[mt.ROUGH], look[mt.IOR], look[mt.SCALE], look[mt.NORMAL_SCALE] = (
+    look = np.zeros((), SURFACE)
+    look["base"] = colour
+    look["roughness"], look["ior"], look["scale"], look["normal_scale"] = (
         roughness,
         1.0 if roughness >= 1 else 1.5,
         1.0,
         1.0,
     )
-    for k in (mt.BASE_MAP, mt.NORMAL_MAP, mt.ROUGH_MAP, mt.EMISSION_MAP, mt.CORNERS, mt.LAMP):
-        look[k] = -1
+    for name in ("base_map", "normal_map", "rough_map", "emission_map", "corners", "lamp"):
+        look[name] = -1
     return look
 
 
-def ray_mask(look: NDArray[np.float64]) -> int:
+def ray_mask(look: NDArray[np.void]) -> int:
     """Which rays meet a model of this look; its mesh and its placement must both have it."""
     return (
         embree.MASK_CLEAR
-        if look[mt.TRANSMISSION] > 0
-        else (embree.MASK_CUT if look[mt.CUTOFF] > 0 else embree.MASK_SOLID)
+        if look["transmission"] > 0
+        else (embree.MASK_CUT if look["cutoff"] > 0 else embree.MASK_SOLID)
     )
 
 
@@ -96,24 +96,20 @@ def _fitted(image: NDArray[np.float64], like: NDArray[np.float64]) -> NDArray[np
     return image[(np.arange(h) * image.shape[0] // h)[:, None], (np.arange(w) * image.shape[1] // w)[None]]
 
 
-def surface_look(setting: Setting, surface: Surface, textures: Textures) -> NDArray[np.float64]:
+def surface_look(setting: Setting, surface: Surface, textures: Textures) -> NDArray[np.void]:
     """A surface's row for the kernel; glow and wetness are set at each instant."""
     look = plain_material(from_hex(surface.colour), min(surface.roughness, 0.9999))
-    look[mt.SECOND : mt.SECOND + 3] = from_hex(surface.second)
-    look[mt.METAL], look[mt.COAT], look[mt.COAT_ROUGH] = surface.metalness, surface.coat, surface.coat_roughness
-    look[mt.TRANSMISSION], look[mt.IOR], look[mt.THIN] = surface.clear, surface.refraction, float(surface.pane)
-    look[mt.ABSORB : mt.ABSORB + 3] = surface.depth_tint * (1 - look[:3])
-    look[mt.THROUGH : mt.THROUGH + 3] = surface.through * look[:3]
-    look[mt.BASE : mt.BASE + 3] *= 1 - surface.through
-    look[mt.CUTOFF], look[mt.PATTERN], look[mt.SCALE] = surface.cut, NAMES.index(surface.pattern), surface.scale
-    look[mt.RELIEF] = look[mt.NORMAL_SCALE] = surface.relief
-    look[mt.TURN], look[mt.SHIFT], look[mt.SHIFT + 1], look[mt.BOXED] = (
-        np.radians(surface.turn),
-        surface.shift_u,
-        surface.shift_v,
-        float(surface.boxed),
-    )
-    look[mt.TONED] = 1.0 if look[mt.PATTERN] == NONE else 0.0
+    look["second"] = from_hex(surface.second)
+    look["metalness"], look["coat"], look["coat_roughness"] = surface.metalness, surface.coat, surface.coat_roughness
+    look["transmission"], look["ior"], look["thin"] = surface.clear, surface.refraction, float(surface.pane)
+    look["absorption"] = surface.depth_tint * (1 - look["base"])
+    look["translucency"] = surface.through * look["base"]
+    look["base"] *= 1 - surface.through
+    look["cutoff"], look["pattern"], look["scale"] = surface.cut, NAMES.index(surface.pattern), surface.scale
+    look["relief"] = look["normal_scale"] = surface.relief
+    look["turn"], look["boxed"] = np.radians(surface.turn), float(surface.boxed)
+    look["offset"] = surface.shift_u, surface.shift_v
+    look["toned"] = 1.0 if look["pattern"] == NONE else 0.0
 
     def colour() -> NDArray[np.float64]:
         assert surface.colour_map or surface.opacity_map
@@ -141,34 +137,34 @@ def surface_look(setting: Setting, surface: Surface, textures: Textures) -> NDAr
         return tuple(a.sha256 if a else "" for a in assets)
 
     if surface.colour_map or surface.opacity_map:
-        look[mt.BASE_MAP] = textures.number(sha(surface.colour_map, surface.opacity_map), COLOUR, colour)
+        look["base_map"] = textures.number(sha(surface.colour_map, surface.opacity_map), COLOUR, colour)
     else:
-        look[mt.CUTOFF] = 0.0  # there is no opacity to cut by
+        look["cutoff"] = 0.0  # there is no opacity to cut by
     if surface.normal_map:
         normal_map = surface.normal_map
-        look[mt.NORMAL_MAP] = textures.number(sha(normal_map), NORMAL, lambda: textures.image(setting, normal_map))
+        look["normal_map"] = textures.number(sha(normal_map), NORMAL, lambda: textures.image(setting, normal_map))
     if surface.rough_map or surface.metal_map:
-        look[mt.ROUGH_MAP] = textures.number(sha(surface.rough_map, surface.metal_map), DATA, rough)
+        look["rough_map"] = textures.number(sha(surface.rough_map, surface.metal_map), DATA, rough)
     if surface.glow_map:
         glow_map = surface.glow_map
-        look[mt.EMISSION_MAP] = textures.number(sha(glow_map), COLOUR, lambda: textures.image(setting, glow_map))
+        look["emission_map"] = textures.number(sha(glow_map), COLOUR, lambda: textures.image(setting, glow_map))
     return look
 
 
-def mesh_look(own: MeshSurface, textures: Textures) -> NDArray[np.float64]:
+def mesh_look(own: MeshSurface, textures: Textures) -> NDArray[np.void]:
     """The row of a surface that came with a model."""
     look = plain_material(own.colour, min(own.roughness, 0.9999))
-    look[mt.METAL], look[mt.EMISSION : mt.EMISSION + 3], look[mt.CUTOFF] = (
+    look["metalness"], look["emission"], look["cutoff"] = (
         own.metalness,
         own.glow,
         own.cutoff if own.colour_map is not None else 0.0,
     )
-    look[mt.TRANSMISSION], look[mt.THIN], look[mt.RELIEF] = own.clear, 1.0, 1.0
+    look["transmission"], look["thin"], look["relief"] = own.clear, 1.0, 1.0
     for where, holds, image in (
-        (mt.BASE_MAP, COLOUR, own.colour_map),
-        (mt.NORMAL_MAP, NORMAL, own.normal_map),
-        (mt.ROUGH_MAP, DATA, own.rough_map),
-        (mt.EMISSION_MAP, COLOUR, own.glow_map),
+        ("base_map", COLOUR, own.colour_map),
+        ("normal_map", NORMAL, own.normal_map),
+        ("rough_map", DATA, own.rough_map),
+        ("emission_map", COLOUR, own.glow_map),
     ):
         if image is not None:
             look[where] = textures.number(id(image), holds, lambda image=image: image / 255.0)
@@ -181,10 +177,10 @@ class Furnishing:
     def __init__(self) -> None:
         self.parts: dict[str, Part] = {}
         self.lamp_parts: dict[str, Part] = {}
-        self.corner = np.zeros((1, mt.CORNER_NUMBERS), np.float32)
+        self.corner = np.zeros(1, CORNER)
         self.texture, self.texture_where = packed([])
         self.notes: list[str] = []
-        self.lamp, self.lamp_triangle = np.zeros((0, ll.LAMP_NUMBERS)), np.zeros((1, ll.TRIANGLE_NUMBERS))
+        self.lamp, self.emitter = np.zeros(0, LAMP), np.zeros(1, EMITTER)
 
     def make(self, setting: Setting) -> None:
         """Build everything anew.
@@ -199,7 +195,7 @@ class Furnishing:
         surfaces = {surface.id: surface for surface in place.surfaces}
         looks = {name: surface_look(setting, surface, textures) for name, surface in surfaces.items()}
         parts: dict[str, Part] = {}
-        rows: list[NDArray[np.float32]] = []
+        rows: list[NDArray[np.void]] = []
         start = 0
         for built in place.built:
             parts[f"built {built.id}"] = _timber(setting, built, surfaces, looks)
@@ -210,14 +206,14 @@ class Furnishing:
                 scene = embree.Scene(robust=True)
                 own = surfaces.get(thing.surface)
                 look = looks[own.id].copy() if own else mesh_look(part.surface, textures)
-                look[mt.TONED] = 0.0
+                look["toned"] = 0.0
                 corner = corners(part)
                 if corner is not None:
-                    look[mt.CORNERS] = start
+                    look["corners"] = start
                     rows.append(corner)
                     start += len(corner)
                     if part.uv is None:
-                        look[mt.BOXED] = 1.0
+                        look["boxed"] = 1.0
                 mask = ray_mask(look)
                 scene.attach(0, embree.mesh(embree.padded(part.vertices), np.ascontiguousarray(part.triangles), mask))
                 scene.commit()
@@ -231,7 +227,7 @@ class Furnishing:
                     surface=thing.surface,
                 )
         self.parts, self.notes = parts, notes + textures.notes
-        self.corner = np.concatenate(rows) if rows else np.zeros((1, mt.CORNER_NUMBERS), np.float32)
+        self.corner = np.concatenate(rows) if rows else np.zeros(1, CORNER)
         self.texture, self.texture_where = packed(textures.kept)
 
     def place(self, setting: Setting) -> None:
@@ -244,7 +240,7 @@ class Furnishing:
 
     def light(self, snap: Snapshot) -> None:
         """Set glow, wetness and lamps to an instant."""
-        rows: list[NDArray[np.float64]] = []
+        rows: list[NDArray[np.void]] = []
         triangles = []
         self.lamp_parts = {}
         for lamp in snap.lamps:
@@ -258,7 +254,7 @@ class Furnishing:
                 scene.attach(0, embree.mesh(embree.padded(outline[0]), outline[1]))
                 scene.commit()
                 look = plain_material((0.0, 0.0, 0.0))
-                look[mt.EMISSION : mt.EMISSION + 3], look[mt.LAMP] = lamp.light(), number
+                look["emission"], look["lamp"] = lamp.light(), number
                 self.lamp_parts[f"lamp {lamp.id}"] = Part(
                     MODEL, scene, look=look, thing=lamp.name, surfaces=("lamp",) * 4
                 )
@@ -267,25 +263,25 @@ class Furnishing:
             if part.kind != MODEL:
                 continue
             if part.surface in snap.shown:
-                glow, part.look[mt.WET], colour = snap.shown[part.surface]
-                part.look[mt.EMISSION : mt.EMISSION + 3] = glow * from_hex(colour)
-            part.look[mt.LAMP] = -1
-            light = part.look[mt.EMISSION : mt.EMISSION + 3]
+                glow, part.look["wet"], colour = snap.shown[part.surface]
+                part.look["emission"] = glow * from_hex(colour)
+            part.look["lamp"] = -1
+            light = part.look["emission"]
             if light.any() and name.startswith("thing "):
                 made = lamps.glowing_mesh(part.corners_in_place(), light * self._mean_glow(part))
                 if made is not None:
                     row, own = made
-                    row[ll.FIRST] = first
-                    part.look[mt.LAMP] = len(rows)
+                    row["first"] = first
+                    part.look["lamp"] = len(rows)
                     rows.append(row)
                     triangles.append(own)
                     first += len(own)
-        self.lamp = np.array(rows) if rows else np.zeros((0, ll.LAMP_NUMBERS))
-        self.lamp_triangle = np.concatenate(triangles) if triangles else np.zeros((1, ll.TRIANGLE_NUMBERS))
+        self.lamp = np.stack(rows) if rows else np.zeros(0, LAMP)
+        self.emitter = np.concatenate(triangles) if triangles else np.zeros(1, EMITTER)
 
     def _mean_glow(self, part: Part) -> NDArray[np.float64]:
         """Mean of a glow texture: a lamp samples its surface as if it shone evenly."""
-        number = int(part.look[mt.EMISSION_MAP])
+        number = int(part.look["emission_map"])
         if number < 0:
             return np.ones(3)
         where = self.texture_where[number]
@@ -293,9 +289,7 @@ class Furnishing:
         return to_linear(self.texture[last : last + 3] / 255.0)
 
 
-def _timber(
-    setting: Setting, built: Built, surfaces: dict[str, Surface], looks: dict[str, NDArray[np.float64]]
-) -> Part:
+def _timber(setting: Setting, built: Built, surfaces: dict[str, Surface], looks: dict[str, NDArray[np.void]]) -> Part:
     timber = Timber(
         **kept(
             "timber",
@@ -322,7 +316,7 @@ def _timber(
     if built.surface not in surfaces:
         raise PlaceError(f"{built.name} has a surface that this place does not have.")
     look = looks[built.surface].copy()
-    look[mt.BOXED], look[mt.CORNERS] = 1.0, -1
+    look["boxed"], look["corners"] = 1.0, -1
     mask = ray_mask(look)
     return Part(
         MODEL,

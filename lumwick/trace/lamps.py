@@ -7,31 +7,25 @@ from numpy.typing import NDArray
 
 from lumwick.air.atmosphere import LUMA
 from lumwick.built.lamps import SMALLEST_AREA, LampLight
-from lumwick.trace import lamplight as ll
+from lumwick.trace.integrator import lamplight as ll
+from lumwick.trace.records import EMITTER, LAMP
 
 KINDS = {"point": ll.POINT, "spot": ll.SPOT, "rectangle": ll.RECTANGLE, "disc": ll.DISC}
 
 
-def row(lamp: LampLight) -> NDArray[np.float64]:
-    """A lamp's numbers for the kernel, shape (LAMP_NUMBERS,)."""
-    out = np.zeros(ll.LAMP_NUMBERS)
+def row(lamp: LampLight) -> NDArray[np.void]:
+    """A lamp's record for the kernel."""
+    out = np.zeros((), LAMP)
     light = lamp.light()
-    out[ll.KIND], out[ll.AT : ll.AT + 3], out[ll.WAY : ll.WAY + 3], out[ll.LIGHT : ll.LIGHT + 3] = (
-        KINDS[lamp.kind],
-        lamp.position,
-        lamp.way,
-        light,
-    )
-    out[ll.COS_INNER], out[ll.COS_OUTER] = (
-        np.cos(np.radians(min(lamp.inner, lamp.outer))),
-        np.cos(np.radians(lamp.outer)),
-    )
+    out["kind"], out["position"], out["way"], out["light"] = KINDS[lamp.kind], lamp.position, lamp.way, light
+    out["cos_inner"] = np.cos(np.radians(min(lamp.inner, lamp.outer)))
+    out["cos_outer"] = np.cos(np.radians(lamp.outer))
     flat = lamp.kind in ("rectangle", "disc")
     if flat:
-        out[ll.SIDE_A : ll.SIDE_A + 3], out[ll.SIDE_B : ll.SIDE_B + 3] = lamp.sides()
-    out[ll.AREA] = lamp.area if flat else 0.0
-    out[ll.POWER] = float(LUMA @ light) * (lamp.area if flat else 1.0)
-    out[ll.REACH2] = max(1e-4, lamp.area / 4 if flat else 0.0)
+        out["side_a"], out["side_b"] = lamp.sides()
+    out["area"] = lamp.area if flat else 0.0
+    out["power"] = float(LUMA @ light) * (lamp.area if flat else 1.0)
+    out["reach2"] = max(1e-4, lamp.area / 4 if flat else 0.0)
     return out
 
 
@@ -55,8 +49,8 @@ def outline(lamp: LampLight) -> tuple[NDArray[np.float32], NDArray[np.uint32]] |
 
 def glowing_mesh(
     corners: NDArray[np.float64], light: NDArray[np.float64]
-) -> tuple[NDArray[np.float64], NDArray[np.float64]] | None:
-    """A mesh as a lamp, shining to both sides: its row (with FIRST to be set) and its triangles.
+) -> tuple[NDArray[np.void], NDArray[np.void]] | None:
+    """A mesh as a lamp, shining to both sides: its record (with ``first`` to be set) and its triangles.
 
     Parameters
     ----------
@@ -75,17 +69,13 @@ def glowing_mesh(
         return None
     kept = areas > 0
     corners, a, b, areas = corners[kept], a[kept], b[kept], areas[kept]
-    triangles = np.zeros((len(areas), ll.TRIANGLE_NUMBERS))
-    triangles[:, 0:3], triangles[:, 3:6], triangles[:, 6:9], triangles[:, 9] = (
-        corners[:, 0],
-        a,
-        b,
-        np.cumsum(areas) / area,
-    )
-    triangles[-1, 9] = 1.0
+    triangles = np.zeros(len(areas), EMITTER)
+    triangles["corner"], triangles["side_a"], triangles["side_b"] = corners[:, 0], a, b
+    triangles["share"] = np.cumsum(areas) / area
+    triangles["share"][-1] = 1.0
     middle = (corners.mean(1) * areas[:, None]).sum(0) / area
-    row = np.zeros(ll.LAMP_NUMBERS)
-    row[ll.KIND], row[ll.AT : ll.AT + 3], row[ll.LIGHT : ll.LIGHT + 3] = ll.MESH, middle, light
-    row[ll.AREA], row[ll.POWER], row[ll.COUNT] = area, float(LUMA @ light) * area, len(areas)
-    row[ll.REACH2] = max(1e-4, float(((corners.reshape(-1, 3) - middle) ** 2).sum(1).max()) / 2)
+    row = np.zeros((), LAMP)
+    row["kind"], row["position"], row["light"] = ll.MESH, middle, light
+    row["area"], row["power"], row["count"] = area, float(LUMA @ light) * area, len(areas)
+    row["reach2"] = max(1e-4, float(((corners.reshape(-1, 3) - middle) ** 2).sum(1).max()) / 2)
     return row, triangles

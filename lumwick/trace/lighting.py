@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from lumwick.air.atmosphere import LUMA, ClearSky, sky_at, sky_illuminance
 from lumwick.snapshot.evaluate import Weather
+from lumwick.trace.records import FOG
 
 
 @dataclass(frozen=True)
@@ -18,7 +19,8 @@ class Lighting:
     table: NDArray[np.float64]
     pick: NDArray[np.float32]
     share: NDArray[np.float32]
-    fog: NDArray[np.float64]
+    fog: NDArray[np.void]
+    """One `lumwick.trace.records.FOG`, shape (1,)."""
     sky_lux: NDArray[np.float64]
     sun_through_fog: float
 
@@ -50,6 +52,13 @@ def alias_table(share: NDArray[np.float64]) -> NDArray[np.float32]:
 FOG_ASYMMETRY = 0.65
 
 
+def _fog(weather: Weather, sunlight: NDArray[np.float64], ambient: NDArray[np.float64]) -> NDArray[np.void]:
+    fog = np.zeros(1, FOG)
+    fog["extinction"], fog["height"], fog["base"] = weather.fog_extinction, weather.fog_height, weather.fog_base
+    fog["sunlight"], fog["ambient"], fog["asymmetry"] = sunlight, ambient, FOG_ASYMMETRY
+    return fog
+
+
 def lighting(sky: ClearSky, weather: Weather, sun_direction: NDArray[np.float64]) -> Lighting:
     """Fog's own light, the fogged sky, and the table by which directions are chosen.
 
@@ -64,16 +73,7 @@ def lighting(sky: ClearSky, weather: Weather, sun_direction: NDArray[np.float64]
     sun_h = sky.sun_lux * max(sz, 0.0)
     # what fog takes from the beam it gives back, evenly
     ambient = (diffuse + sun_h * (1 - through)) / np.pi * 0.82
-    fog = np.array(
-        [
-            weather.fog_extinction,
-            weather.fog_height,
-            weather.fog_base,
-            *(sky.sun_lux * through),
-            *ambient,
-            FOG_ASYMMETRY,
-        ]
-    )
+    fog = _fog(weather, sky.sun_lux * through, ambient)
     el = 0.5 * np.pi * (np.arange(n_el) / (n_el - 1)) ** 2
     az = np.pi * (np.arange(n_az) / (n_az - 1)) ** 2
     dz = np.maximum(np.sin(el), 0.004)
@@ -81,7 +81,7 @@ def lighting(sky: ClearSky, weather: Weather, sun_direction: NDArray[np.float64]
     cos_sun = np.cos(el)[:, None] * np.cos(az)[None] * np.sqrt(max(0.0, 1 - sz * sz)) + np.sin(el)[:, None] * sz
     g = FOG_ASYMMETRY
     phase = (1 - g * g) / (4 * np.pi * (1 + g * g - 2 * g * cos_sun) ** 1.5)
-    glow = fog[3:6] * phase[..., None] + ambient
+    glow = fog["sunlight"] * phase[..., None] + ambient
     table = sky.table * keep + glow * (1 - keep)
     fogged = ClearSky(table, sky.sun_lux, sky.sun_azimuth, sky.sun_elevation)
     mid_el = np.degrees(np.arcsin((np.arange(PICK_ROWS) + 0.5) / PICK_ROWS))
@@ -130,9 +130,7 @@ def surround_lighting(
     share += 0.05 * share.mean()
     share /= share.sum()
     ambient = down * (lux / given) / np.pi * 0.82
-    fog = np.array(
-        [weather.fog_extinction, weather.fog_height, weather.fog_base, 0.0, 0.0, 0.0, *ambient, FOG_ASYMMETRY]
-    )
+    fog = _fog(weather, np.zeros(3), ambient)
     return Lighting(
         np.zeros((2, 2, 3)), alias_table(share.ravel()), share.astype(np.float32), fog, down * (lux / given), 0.0
     ), light

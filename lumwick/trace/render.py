@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import os
 import threading
 from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
-from functools import lru_cache
+from functools import cache, lru_cache
 
 import numpy as np
 import pyoidn
@@ -15,10 +17,11 @@ from scipy import ndimage
 from lumwick.air.atmosphere import LUMA
 from lumwick.errors import RenderError
 from lumwick.lens.camera import Camera, exposure_scale
-from lumwick.trace.kernel import ASIDE, CHANNELS, COUNTED, IDS, PASSES, REPLAY, SQUARED, render_rows
-from lumwick.trace.lamplight import POWER
+from lumwick.trace.integrator.film import ALBEDO, ASIDE, CHANNELS, COUNTED, DISTANCE, IDS, NORMAL, PASSES, SQUARED
+from lumwick.trace.integrator.path import Exposure, Room, new_room, render_rows
+from lumwick.trace.integrator.rays import REPLAY
 from lumwick.trace.stage import Stage, Window
-from lumwick.trace.world import Limits
+from lumwick.trace.world import Limits, View, World
 
 ENGINE = threading.Lock()
 """Numba's threads, Embree's commits and the denoiser are entered by one thread of a process at a time."""
@@ -78,7 +81,7 @@ class Film:
         Radiance [cd/m2, Rec.709], albedo, normal, distance [m], squared brightness, number of samples, and light
         that was set aside [cd/m2].
     passes : ndarray of float32, shape (height, width, PASSES), or (0, 0, PASSES) if they were not asked for
-        Radiance by its source, position [m], coverage: see `lumwick.trace.kernel`.
+        Radiance by its source, position [m], coverage: see `lumwick.trace.integrator.film`.
     mattes : ndarray of int32, shape (height, width, 2, IDS, 2), or (0, 0, 2, IDS, 2)
         Numbers of things, and of surfaces, each with its samples; number k is the k-th name of ``names``.
     names : tuple of list of str
@@ -119,7 +122,7 @@ class Film:
 
     @property
     def distance(self) -> NDArray[np.float32]:
-        return self.sums[..., 9] / self.counted[..., 0]
+        return self.sums[..., DISTANCE] / self.counted[..., 0]
 
     def error(self) -> NDArray[np.float32]:
         """Standard error of each pixel's brightness, as a share of the brightness (and of a floor for the dark),
@@ -202,39 +205,56 @@ def expose(
         / np.pi
     )
     open_lux = max(np.pi * open_light, 1e-3)
-    lamps = stage.world.lamp
+    lamps = stage.world.lights.lamp
     if len(lamps):  # or, by lamps, a white card two metres from the strongest
-        open_light = max(open_light, float(lamps[:, POWER].max()) / (4 * np.pi))
+        open_light = max(open_light, float(lamps["power"].max()) / (4 * np.pi))
     limits = Limits(bounces, reflections, transmissions, 12.0 * max(open_light, 1e-3), flat, float(open_lux))
     order = np.concatenate([np.arange(0, height, 2), np.arange(1, height, 2)])
     counts = np.zeros((height, 2), np.int64)
-    kept = (film.sums, film.passes, film.mattes)
-    sums, by_source, mattes = (a.copy() for a in kept) if stop else kept
+    sums, by_source, mattes = film.sums, film.passes, film.mattes
+    if stop:
+        sums, by_source, mattes = sums.copy(), by_source.copy(), mattes.copy()
     strips = np.array_split(order, 1 if not stop else max(1, min(height // 4, int(wanted.sum()) // strip)))
     for chosen in strips:
         if stop and stop():
             return False
-        rows = np.concatenate([chosen[0::2], chosen[1::2]])
-        part = np.zeros((len(rows), 2), np.int64)
         with ENGINE:
-            render_rows(
-                stage.world,
-                view,
-                limits,
-                sums,
-                by_source,
-                mattes,
-                wanted,
-                seed,
-                rows,
-                part,
-                NO_LOG if log is None else log,
-            )
-        counts[rows] = part
+            exposure = Exposure(sums, by_source, mattes, wanted, seed)
+            _on_threads(stage.world, view, limits, exposure, chosen, counts, NO_LOG if log is None else log)
     film.sums, film.passes, film.mattes, film.names = sums, by_source, mattes, (stage.things, stage.surfaces)
     film.rays += int(counts[:, 0].sum())
     film.shadow_rays += int(counts[:, 1].sum())
     return True
+
+
+ROWS_AT_ONCE = 2
+"""Rows that a thread takes on at once: few, since some cost ten times as much as others."""
+
+
+@cache
+def _threads() -> ThreadPoolExecutor:
+    return ThreadPoolExecutor(os.cpu_count() or 1, "trace")
+
+
+def _on_threads(
+    world: World,
+    view: View,
+    limits: Limits,
+    exposure: Exposure,
+    rows: NDArray[np.int64],
+    counts: NDArray[np.int64],
+    log: NDArray[np.float32],
+) -> None:
+    """Deal rows out to the machine's cores: whoever is done takes the next few."""
+    todo = iter(np.array_split(rows, max(1, len(rows) // ROWS_AT_ONCE)))
+
+    def work(room: Room) -> None:
+        for some in todo:
+            render_rows(world, view, limits, exposure, some, room, counts, log)
+
+    pool = _threads()
+    for task in [pool.submit(work, new_room()) for _ in range(os.cpu_count() or 1)]:
+        task.result()
 
 
 NO_LOG = np.zeros((1, 0, REPLAY), np.float32)
@@ -338,8 +358,8 @@ def clean(film: Film, ev: float, grade: str = "high") -> NDArray[np.float32]:
         return light
     n = film.counted
     colour = np.ascontiguousarray(np.maximum(light * k, 0), np.float32)
-    albedo = np.ascontiguousarray(np.clip(film.sums[..., 3:6] / n, 0, 1), np.float32)
-    normal = np.ascontiguousarray(film.sums[..., 6:9] / n, np.float32)
+    albedo = np.ascontiguousarray(np.clip(film.sums[..., ALBEDO : ALBEDO + 3] / n, 0, 1), np.float32)
+    normal = np.ascontiguousarray(film.sums[..., NORMAL : NORMAL + 3] / n, np.float32)
     with ENGINE:
         if grade == "high":
             guides = {"albedo": _filtered({"albedo": albedo}, grade), "normal": _filtered({"normal": normal}, grade)}

@@ -12,6 +12,8 @@ INNER: dict[str, Any] = {"fastmath": FAST, "error_model": "numpy", "_nrt": False
 """How functions are compiled that run for every ray: divisions by zero are not looked for, and who holds an array is
 not counted (Numba counts whenever a row is passed on, by a locked instruction that the threads wait for; it was a
 quarter of the integrator's own time). Such functions cannot make arrays."""
+ONE_THREAD: dict[str, Any] = {**INNER, "cache": True, "nogil": True}
+"""How functions are compiled that a thread calls for its share of the work."""
 ROWS: dict[str, Any] = {"parallel": True, "fastmath": FAST, "error_model": "numpy", "cache": True, "nogil": True}
 """How functions are compiled that deal a picture's rows to the threads."""
 
@@ -99,7 +101,7 @@ def pair(pixel, sample, dimension):
 
 
 @nb.njit(**INNER)
-def around(v):
+def turn(v):
     """Cosine and sine of ``v`` turns, for ``v`` in [0, 1), to 4e-7 (their series, within an eighth of a turn)."""
     k = np.floor(4 * v + 0.5)
     a = 2 * np.pi * (v - 0.25 * k)

@@ -19,16 +19,37 @@ from lumwick.land.covers import TURF, albedo, sea_nearness
 from lumwick.land.ground import far_ring, grid_quads
 from lumwick.lens.camera import Camera
 from lumwick.snapshot.evaluate import Setting, Snapshot
-from lumwick.trace import embree
+from lumwick.trace import embree, records
 from lumwick.trace.furnish import PLACED, Furnishing, boxes, numbered, plain_material, ray_mask
+from lumwick.trace.integrator.scattering import albedo_table
 from lumwick.trace.lighting import lighting, surround_lighting
 from lumwick.trace.part import IDENTITY, Part, plain_look
-from lumwick.trace.reflectance import albedo_table
 from lumwick.trace.stands import Stands
 from lumwick.trace.textures import CODE_TO_LINEAR, read_panorama
-from lumwick.trace.world import FAR, GROUND, MODEL, WATER, View, World
+from lumwick.trace.world import (
+    FAR,
+    GROUND,
+    MODEL,
+    PLANT,
+    WATER,
+    Air,
+    Geometry,
+    Land,
+    Lights,
+    Looks,
+    View,
+    Waters,
+    World,
+)
 from lumwick.water.spectrum import slope_variance
 from lumwick.water.surface import TILES, lace_drift, raise_sheet, surface, swells
+
+NO_WATER = -1e9
+"""Level [m] of a sea that is not there."""
+GRAIN = 0.16
+"""How much of the ground's fine grain tilts its normals (practice)."""
+SUN_GONE = -0.02
+"""Sine of the sun's height under which it lights nothing."""
 
 
 @dataclass(frozen=True)
@@ -298,18 +319,13 @@ class Stage:
         if state is None:
             self._slopes = tuple(np.zeros((2, 2, 2), np.float32) for _ in TILES)
             self._fold = np.ones((2, 2, 4), np.float32)
-            self._tile_data = np.array([*(t[0] for t in TILES), *(0.0 for _ in TILES), 0.001])
+            self._tiles = _tiles([0.0] * len(TILES), 0.001)
             return []
         waves = swells(state, place.sea.seed, snap.loop)
         now = surface(waves, snap.t, place.sea.choppiness)
         self._slopes, self._fold = now.slopes, now.displaced
-        self._tile_data = np.array(
-            [
-                *(t[0] for t in TILES),
-                *(float((s**2).sum(-1).mean()) for s in now.slopes),
-                slope_variance(state.wind_speed),
-            ]
-        )
+        variance = [float((s**2).sum(-1).mean()) for s in now.slopes]
+        self._tiles = _tiles(variance, slope_variance(state.wind_speed))
         if self._sea_mesh is None:
             return []
         raise_sheet(
@@ -404,68 +420,80 @@ class Stage:
             list(named),
         ):
             self._top = embree.placed([p.child for p in parts], [p.mask for p in parts], owner, transforms)
-        tones = [p.tone for p in parts if p.tone is not None]
-        offset = np.zeros(len(parts), np.int64)
-        at = 0
-        for i, p in enumerate(parts):
-            if p.tone is not None:
-                offset[i] = at
-                at += len(p.tone)
-        g, snap = self.shown.ground, self.snapshot
+        g, snap, light, furnishing = self.shown.ground, self.snapshot, self._light, self.furnishing
         level = self._level()
-        d = snap.sun_direction
-        t1 = np.cross(d, [0.0, 0.0, 1.0] if abs(d[2]) < 0.99 else [1.0, 0.0, 0.0])
-        t1 /= np.linalg.norm(t1)
-        t2 = np.cross(t1, d)
-        lux = self.clear.sun_lux if d[2] > -0.02 else np.zeros(3)
-        light, surround, furnishing = self._light, self.shown.place.surround, self.furnishing
-        # directions of the sky are told from the sun's azimuth, those of a picture from its middle
-        turn = (
-            np.arctan2(d[0], d[1])
-            if surround.picture is None
-            else np.radians(surround.turn + self.shown.place.site.north_turn)
-        )
+        row, surface, plant = _looks(parts)
         table, self.things, self.surfaces = numbered(parts)
+        tones = [p.tone for p in parts if p.tone is not None]
+        lengths = [0 if p.tone is None else len(p.tone) for p in parts]
+        pierced = boxes([p for p in parts if p.mask & (embree.MASK_CUT | embree.MASK_CLEAR)])
         self.world = World(
-            scene=int(self._top.handle),
-            kind=np.array([p.kind for p in parts], np.int32),
-            offset=offset,
-            cut=np.array([p.cut for p in parts], np.int64),
-            look=np.array([p.look for p in parts]),
-            owner=owner,
-            transform=transforms,
-            shade=np.concatenate([p.shade for p in parts]),
-            tone=np.concatenate(tones) if tones else np.ones(1, np.float32),
-            thing=table,
-            corner=furnishing.corner,
-            texture=furnishing.texture,
-            texture_where=furnishing.texture_where,
-            curve=CODE_TO_LINEAR,
-            gloss=albedo_table(),
-            pierced=boxes([p for p in parts if p.mask & (embree.MASK_CUT | embree.MASK_CLEAR)]),
-            normals=self._normals,
-            albedo=self._albedo,
-            heights=self._heights,
-            open_water=self._open,
-            grid=np.array([g.west, g.south, g.spacing, -1e9 if level is None else level, 0.16]),
-            slope0=self._slopes[0],
-            slope1=self._slopes[1],
-            slope2=self._slopes[2],
-            slope3=self._slopes[3],
-            fold=self._fold,
-            tile=self._tile_data,
-            water=np.array([*self._absorb, *self._body, *lace_drift(snap.t, snap.loop)]),
-            sky=self.clear.table.astype(np.float32),
-            lit_sky=light.table.astype(np.float32),
-            panorama=self._panorama,
-            sky_pick=light.pick,
-            sky_share=light.share,
-            sun=np.array([*d, *lux, np.tan(np.radians(snap.sun_width / 2)), turn, *t1, *t2]),
-            lamp=furnishing.lamp,
-            lamp_triangle=furnishing.lamp_triangle,
-            air=self._air,
-            fog=light.fog,
+            Geometry(
+                scene=int(self._top.handle),
+                kind=np.array([p.kind for p in parts], np.int32),
+                row=row,
+                offset=np.cumsum([0, *lengths[:-1]]).astype(np.int64),
+                cut=np.array([p.cut for p in parts], np.int64),
+                thing=table,
+                owner=owner,
+                transform=transforms,
+                shade=np.concatenate([p.shade for p in parts]),
+                tone=np.concatenate(tones) if tones else np.ones(1, np.float32),
+                pierced=pierced,
+            ),
+            Looks(
+                surface=surface,
+                plant=plant,
+                corner=furnishing.corner,
+                texture=furnishing.texture,
+                texture_where=furnishing.texture_where,
+                code_to_linear=CODE_TO_LINEAR,
+                gloss_albedo=albedo_table(),
+            ),
+            Land(
+                normals=self._normals,
+                albedo=self._albedo,
+                heights=self._heights,
+                open_water=self._open,
+                grid=np.array(
+                    [(g.west, g.south, g.spacing, NO_WATER if level is None else level, GRAIN)], records.GRID
+                ),
+            ),
+            Waters(
+                slope0=self._slopes[0],
+                slope1=self._slopes[1],
+                slope2=self._slopes[2],
+                slope3=self._slopes[3],
+                fold=self._fold,
+                tiles=self._tiles,
+                body=np.array([(self._absorb, self._body, lace_drift(snap.t, snap.loop))], records.BODY),
+            ),
+            Air(haze=self._air, fog=light.fog),
+            Lights(
+                sky=self.clear.table.astype(np.float32),
+                lit_sky=light.table.astype(np.float32),
+                panorama=self._panorama,
+                sky_pick=light.pick,
+                sky_share=light.share,
+                sun=self._sun(),
+                lamp=furnishing.lamp,
+                emitter=furnishing.emitter,
+            ),
         )
+
+    def _sun(self) -> NDArray[np.void]:
+        """The sun's record; directions of the sky are told from its azimuth, those of a picture from its middle."""
+        place, d = self.shown.place, self.snapshot.sun_direction
+        across = np.cross(d, [0.0, 0.0, 1.0] if abs(d[2]) < 0.99 else [1.0, 0.0, 0.0])
+        across /= np.linalg.norm(across)
+        azimuth = np.arctan2(d[0], d[1])
+        if place.surround.picture is not None:
+            azimuth = np.radians(place.surround.turn + place.site.north_turn)
+        sun = np.zeros(1, records.SUN)
+        sun["direction"], sun["azimuth"], sun["across"], sun["up"] = d, azimuth, across, np.cross(across, d)
+        sun["illuminance"] = self.clear.sun_lux if d[2] > SUN_GONE else 0.0
+        sun["tan_radius"] = np.tan(np.radians(self.snapshot.sun_width / 2))
+        return sun
 
     def add_target(
         self,
@@ -473,7 +501,7 @@ class Stage:
         vertices: NDArray[np.float32],
         faces: NDArray[np.uint32],
         colour: tuple[float, float, float] = (0.0, 0.0, 0.0),
-        look: NDArray[np.float64] | None = None,
+        look: NDArray[np.void] | None = None,
     ) -> None:
         """Set up a plain matt test target, such as a grey card, or one of another look (it stays until the stage is
         dropped)."""
@@ -542,3 +570,24 @@ class Stage:
             int(a.around),
             float(a.eye),
         )
+
+
+def _tiles(variance: list[float], slopes: float) -> NDArray[np.void]:
+    """The sea's tiles for the kernel: their lengths, the variance of slopes in each, and of all slopes."""
+    return np.array([([length for length, _ in TILES], variance, slopes)], records.TILES)
+
+
+def _looks(parts: list[Part]) -> tuple[NDArray[np.int32], NDArray[np.void], NDArray[np.void]]:
+    """Each part's row among the looks of its kind, and the looks of surfaces and of plants."""
+    row = np.zeros(len(parts), np.int32)
+    looks: tuple[list[NDArray[np.void]], list[NDArray[np.void]]] = ([], [])
+    for k, part in enumerate(parts):
+        mine = looks[part.kind == PLANT]
+        row[k] = len(mine)
+        mine.append(part.look)
+    surface, plant = looks
+    return (
+        row,
+        np.stack(surface) if surface else np.zeros(1, records.SURFACE),
+        np.stack(plant) if plant else np.zeros(1, records.PLANT_LOOK),
+    )

@@ -25,8 +25,8 @@ from lumwick.place.document import Stand
 from lumwick.snapshot.evaluate import Setting, Snapshot
 from lumwick.snapshot.planted import planted
 from lumwick.trace import embree
-from lumwick.trace.material import LOOK
 from lumwick.trace.part import Part
+from lumwick.trace.records import PLANT_LOOK
 from lumwick.trace.world import PLANT
 
 
@@ -309,19 +309,11 @@ class Stands:
             for col in (0, 3):
                 m[:, col + 2] = -(m[:, col] * n[:, 0] + m[:, col + 1] * n[:, 1]) / n[:, 2]
         m[:, 9:] = p.position[which]
-        look = np.zeros(LOOK)
-        for surface, reflected, through in (
-            (0, kind.bark, None),
-            (1, kind.leaf, kind.through),
-            (2, kind.stalk, kind.through),
-            (3, kind.plume, kind.plume),
-        ):
-            look[6 * surface : 6 * surface + 3] = reflected
-            if through is not None:
-                look[6 * surface + 3 : 6 * surface + 6] = through
-        look[24], look[25] = standing.stand.height, 1.0 if kind.dark_root else 0.0
-        look[26:30] = shape.form.strip
-        look[30] = kind.sheen**2
+        look = np.zeros((), PLANT_LOOK)
+        look["reflected"] = kind.bark, kind.leaf, kind.stalk, kind.plume
+        look["transmitted"][1:] = kind.through, kind.through, kind.plume
+        look["height"], look["dark_root"] = standing.stand.height, float(kind.dark_root)
+        look["strip"], look["sheen"] = shape.form.strip, kind.sheen**2
         mask = embree.MASK_FINE if shape.level < LEVELS - 1 else embree.MASK_FINE | embree.MASK_COARSE
         return Part(
             PLANT,
@@ -366,5 +358,5 @@ def _cuts(form: Form) -> NDArray[np.int64]:
 def _as_scattered(part: Part, simple: Shape) -> Part:
     """The same placements of the simplest form, for the rays that scattered light takes."""
     look = part.look.copy()
-    look[26:30] = simple.form.strip
+    look["strip"] = simple.form.strip
     return replace(part, child=simple.scene, look=look, cut=_cuts(simple.form), mask=embree.MASK_COARSE)

@@ -1,71 +1,101 @@
-"""What the integrator reads: the arrays of one instant, in one tuple."""
+"""What the integrator reads: the arrays of one instant, in one tuple for each subject."""
 
 from __future__ import annotations
 
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
+
+from lumwick.trace import records
 
 GROUND, FAR, WATER, TIMBER, PLANT, MODEL = 0, 1, 2, 3, 4, 5
 """Kinds of geometry."""
 
 F32 = NDArray[np.float32]
 F64 = NDArray[np.float64]
+Records = NDArray[np.void]
 
 
-class World(NamedTuple):
-    """Everything a ray can meet.
-
-    ``kind``, ``offset``, ``cut`` and ``look`` have one row for each part: its kind, where its tones start, at
-    which quads its surfaces change, and how it looks. The look of a plant is its colours (reflected, then
-    transmitted, for each of four surfaces), its height, whether its foot is dark, and how many quads make one
-    leaf of each surface; that of a model is laid out in `lumwick.trace.material`. ``owner``, ``transform`` and
-    ``shade`` have one row for each placement of a part.
-    """
+class Geometry(NamedTuple):
+    """What rays meet: ``kind`` to ``thing`` have a row for each part, ``owner`` to ``shade`` one for each placement."""
 
     scene: int
     kind: NDArray[np.int32]
-    offset: NDArray[np.int64]
-    cut: NDArray[np.int64]
-    look: F64
+    row: NDArray[np.int32]  # its look's, among those of its kind
+    offset: NDArray[np.int64]  # where its tones start
+    cut: NDArray[np.int64]  # quads at which its surface changes
+    thing: NDArray[np.int32]  # for each of its four surfaces: its number as a thing, then as a surface
     owner: NDArray[np.int32]
     transform: F32
     shade: F32
     tone: F32
-    thing: NDArray[np.int32]  # for each part and each of its four surfaces: its number as a thing, then as a surface
-    # models
-    corner: F32
+    pierced: F32  # boxes round what is cut out or clear, where shadow rays must look closer: least xyz, greatest xyz
+
+
+class Looks(NamedTuple):
+    """How things look."""
+
+    surface: Records
+    plant: Records
+    corner: Records
     texture: NDArray[np.uint8]
     texture_where: NDArray[np.int64]
-    curve: F32  # from 8-bit sRGB codes to linear
-    gloss: F32  # directional albedo of a glossy lobe
-    pierced: F32  # boxes round what is cut out or clear, where shadow rays must look closer: least xyz, greatest xyz
-    # ground
+    code_to_linear: F32  # from 8-bit sRGB codes
+    gloss_albedo: F32  # directional albedo of a glossy lobe
+
+
+class Land(NamedTuple):
+    """The ground's grid."""
+
     normals: F32
     albedo: F32  # rgb, wetness, share of sward
     heights: F32
     open_water: F32  # shares of long waves, of short waves, and of a sea shore
-    grid: F64  # west, south, spacing, sea level (or -1e9), share of bump
-    # water
+    grid: Records  # one `records.GRID`
+
+
+class Waters(NamedTuple):
+    """The sea's tiles and its body."""
+
     slope0: F32
     slope1: F32
     slope2: F32
     slope3: F32
     fold: F32
-    tile: F64  # lengths (4), variance of slopes per tile (4), whole slope variance
-    water: F64  # absorption rgb [1/m], colour of the body rgb, drift of the foam's lace (2)
-    # light
+    tiles: Records  # one `records.TILES`
+    body: Records  # one `records.BODY`
+
+
+class Air(NamedTuple):
+    """Haze and fog."""
+
+    haze: F64  # extinction rgb [1/m]
+    fog: Records  # one `records.FOG`
+
+
+class Lights(NamedTuple):
+    """Sky, sun and lamps."""
+
     sky: F32
-    lit_sky: F32
+    lit_sky: F32  # as surfaces get it, through fog
     panorama: F32  # an environment picture in place of the sky; one row if there is none
     sky_pick: F32  # alias table: share kept, and the other cell
     sky_share: F32
-    sun: F64  # direction (3), illuminance rgb (3), tangent of radius, azimuth, two tangents (6)
-    lamp: F64
-    lamp_triangle: F64
-    air: F64  # extinction rgb (3) [1/m]
-    fog: F64  # extinction, height, base, sun's light in it rgb (3), other light rgb (3), asymmetry
+    sun: Records  # one `records.SUN`
+    lamp: Records
+    emitter: Records
+
+
+class World(NamedTuple):
+    """Everything of one instant."""
+
+    geometry: Geometry
+    looks: Looks
+    land: Land
+    waters: Waters
+    air: Air
+    lights: Lights
 
 
 class View(NamedTuple):
@@ -97,13 +127,16 @@ class View(NamedTuple):
     height: float
     left: float
     top: float
-    around: int  # 1 for the whole sphere, equirectangular
+    sphere: int  # 1 for the whole sphere, equirectangular
     eye: float  # how far rays of such a picture start to the right of where they go
 
 
 class Limits(NamedTuple):
-    """How far paths are followed: bounces of each kind, the most light [cd/m2] that one sample may bring by a bounce
-    off a matt surface, whether paths end at the first surface (for mattes), and about the light [lx] of the open."""
+    """How far paths are followed.
+
+    Bounces of each kind; the most light [cd/m2] that one sample may bring by a bounce off a matt surface; whether paths
+    end at the first surface (for mattes); and about the light [lx] of the open.
+    """
 
     bounces: int
     reflections: int
@@ -114,50 +147,46 @@ class Limits(NamedTuple):
 
 
 def hollow() -> World:
-    """A world of nothing, of the types that a stage's worlds have: for compiling the integrator before there is a
-    stage."""
-    f64 = np.float64
+    """A world of nothing, of the types that a stage's worlds have: for compiling the integrator before there is one."""
 
-    def none(dimensions: int, kind: type = np.float32) -> NDArray:
+    def none(dimensions: int, kind: Any = np.float32) -> NDArray:
         return np.zeros((1,) * dimensions, kind)
 
+    i32, i64 = np.int32, np.int64
     return World(
-        0,
-        none(1, np.int32),
-        none(1, np.int64),
-        none(2, np.int64),
-        none(2, f64),
-        none(1, np.int32),
-        none(2),
-        none(1),
-        none(1),
-        none(2, np.int32),
-        none(2),
-        none(1, np.uint8),
-        none(2, np.int64),
-        none(1),
-        none(3),
-        none(2),
-        none(3),
-        none(3),
-        none(2),
-        none(3),
-        none(1, f64),
-        none(3),
-        none(3),
-        none(3),
-        none(3),
-        none(3),
-        none(1, f64),
-        none(1, f64),
-        none(3),
-        none(3),
-        none(3),
-        none(2),
-        none(2),
-        none(1, f64),
-        none(2, f64),
-        none(2, f64),
-        none(1, f64),
-        none(1, f64),
+        Geometry(
+            0,
+            none(1, i32),
+            none(1, i32),
+            none(1, i64),
+            none(2, i64),
+            none(2, i32),
+            none(1, i32),
+            none(2),
+            none(1),
+            none(1),
+            none(2),
+        ),
+        Looks(
+            none(1, records.SURFACE),
+            none(1, records.PLANT_LOOK),
+            none(1, records.CORNER),
+            none(1, np.uint8),
+            none(2, i64),
+            none(1),
+            none(3),
+        ),
+        Land(none(3), none(3), none(2), none(3), none(1, records.GRID)),
+        Waters(none(3), none(3), none(3), none(3), none(3), none(1, records.TILES), none(1, records.BODY)),
+        Air(none(1, np.float64), none(1, records.FOG)),
+        Lights(
+            none(3),
+            none(3),
+            none(3),
+            none(2),
+            none(2),
+            none(1, records.SUN),
+            none(1, records.LAMP),
+            none(1, records.EMITTER),
+        ),
     )

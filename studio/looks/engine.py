@@ -97,6 +97,10 @@ def light_key(place: Document, shot: Shot) -> str:
     return digest(place.model_copy(update={"name": "-", "shots": [bare], "cut": Cut()}))
 
 
+VIEWERS_AT_MOST = 512
+"""Viewers whose newest wish is remembered; of one that was forgotten nothing is stale."""
+
+
 class Superseded(Exception):
     """A newer wish of the same viewer has arrived."""
 
@@ -107,7 +111,7 @@ class LookEngine:
     def __init__(self, keep: int = 2) -> None:
         self._open: OrderedDict[int, _Open] = OrderedDict()
         self._turn = threading.Lock()
-        self._newest: dict[tuple[str, int], int] = {}
+        self._newest: OrderedDict[tuple[str, int], int] = OrderedDict()
         self._keep = keep
 
     def look(
@@ -142,7 +146,9 @@ class LookEngine:
         Superseded
         """
         who = (viewer, place_id)
-        self._newest[who] = max(wish, self._newest.get(who, 0))
+        self._newest[who] = max(wish, self._newest.pop(who, 0))
+        while len(self._newest) > VIEWERS_AT_MOST:
+            self._newest.popitem(last=False)
 
         def stale() -> bool:
             return self._newest.get(who, 0) > wish

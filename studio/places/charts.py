@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import datetime as dt
-from functools import lru_cache
+from collections import OrderedDict
+from collections.abc import Callable
+from functools import partial
 from typing import Any
 
 import numpy as np
@@ -11,8 +13,8 @@ import numpy as np
 from lumwick.air.sun import sun_day
 from lumwick.errors import LumwickError, PlaceError
 from lumwick.growth.form import PATCHED
-from lumwick.growth.scatter import scatter
 from lumwick.keep import digest
+from lumwick.land.ground import Ground
 from lumwick.lens.lens import Lens
 from lumwick.motion.channel import Channel, ColourChannel, MomentChannel
 from lumwick.motion.route import goes
@@ -22,10 +24,24 @@ from lumwick.place.document import Shot
 from lumwick.place.film import laid_out, pieces_of
 from lumwick.place.instant import Motions
 from lumwick.place.paths import told
-from lumwick.snapshot.evaluate import Setting, area_shapes, place_clock, sun_at
+from lumwick.snapshot.evaluate import Setting, place_clock, sun_at
+from lumwick.snapshot.planted import Planted, planted
 from lumwick.snapshot.ride import ride, speed_in_words
 
-_DRAWN: dict[str, Any] = {}
+KEPT_AT_MOST = 64
+"""Sheets of contours and of plants that are kept, the latest used."""
+_kept: OrderedDict[str, Any] = OrderedDict()
+
+
+def _remembered(key: str, make: Callable[[], Any]) -> Any:
+    """What was drawn before under a digest of all that it is made from, or is drawn now."""
+    if key in _kept:
+        _kept.move_to_end(key)
+        return _kept[key]
+    _kept[key] = made = make()
+    while len(_kept) > KEPT_AT_MOST:
+        _kept.popitem(last=False)
+    return made
 
 
 def _path(line: np.ndarray, tolerance: float) -> str:
@@ -35,10 +51,7 @@ def _path(line: np.ndarray, tolerance: float) -> str:
     return "M" + "L".join(f"{x:.1f} {-y:.1f}" for x, y in p)
 
 
-@lru_cache(16)
-def _contours(setting_key: str, sea: float | None) -> dict[str, Any]:
-    setting: Setting = _DRAWN[setting_key]
-    g = setting.ground
+def _contours(g: Ground, sea: float | None) -> dict[str, Any]:
     interval = g.contour_interval()
     w, s, e, n = g.bounds
     tolerance = (e - w) / 1500
@@ -86,14 +99,13 @@ def chart(setting: Setting) -> dict[str, Any]:
     setting = setting.still()
     place = setting.place
     sea = place.sea.level if place.sea.present else None
-    key = digest(place.land.elevation)
-    _DRAWN[key] = setting
-    base = _contours(key, sea)
+    ground = setting.ground
+    base = _remembered(digest("contours", ground.fingerprint, sea), lambda: _contours(ground, sea))
     stands = []
-    for stand in place.growth:
-        dots: list[list[float]] = []
+    for one in planted(setting):
+        stand, dots = one.stand, []
         if stand.kind not in PATCHED:
-            dots = _dots(digest(stand, sea, place.land.elevation, list(place.built)), setting, stand.id)
+            dots = _remembered(digest("dots", one.key), partial(_dots, one))
         stands.append(
             {
                 "id": stand.id,
@@ -115,23 +127,18 @@ def chart(setting: Setting) -> dict[str, Any]:
     return {**base, "stands": stands, "built": built, "marks": marks, "north": place.site.north_turn}
 
 
-_DOTS: dict[str, list[list[float]]] = {}
+DOTS_AT_MOST = 700
+"""Plants of a stand that the chart draws, about."""
 
 
-def _dots(key: str, setting: Setting, stand_id: str) -> list[list[float]]:
-    if key not in _DOTS:
-        if len(_DOTS) > 200:
-            _DOTS.clear()
-        stand = next(s for s in setting.place.growth if s.id == stand_id)
-        sea = setting.place.sea.level if setting.place.sea.present else None
-        plants = scatter(stand, setting.ground, setting.ground.slope(), area_shapes(setting), sea)
-        p = plants.position[:: max(1, len(plants.turn) // 700)]
-        k = plants.scale[:: max(1, len(plants.turn) // 700)]
-        _DOTS[key] = [
-            [round(float(x), 1), round(float(y), 1), round(float(s) * stand.height * 0.28, 1)]
-            for (x, y, _), s in zip(p, k, strict=True)
-        ]
-    return _DOTS[key]
+def _dots(one: Planted) -> list[list[float]]:
+    """East, north and size [m] of some of a stand's plants."""
+    plants = one.plants(one.setting.ground.slope())
+    every = max(1, len(plants.turn) // DOTS_AT_MOST)
+    return [
+        [round(float(x), 1), round(float(y), 1), round(float(size) * one.stand.height * 0.28, 1)]
+        for (x, y, _), size in zip(plants.position[::every], plants.scale[::every], strict=True)
+    ]
 
 
 def route_drawing(setting: Setting, shot: Shot, count: int = 121) -> dict[str, Any]:

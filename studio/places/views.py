@@ -501,7 +501,7 @@ def bring(request: HttpRequest, place_id: int) -> HttpResponse:
     fresh = own_place(request, place_id)
     return JsonResponse(
         {
-            "state": state_of(fresh, shot_of(fresh, request.POST.get("shot"))),
+            "state": state_of(fresh, request.POST.get("shot")),
             "note": note,
             "id": command["item"]["id"] if what == "model" else "",
         }
@@ -548,7 +548,7 @@ def grey(request: HttpRequest, place_id: int) -> HttpResponse:
     except LumwickError as error:
         return JsonResponse({"error": str(error)}, status=422)
     fresh = own_place(request, place_id)
-    return JsonResponse({"state": state_of(fresh, shot_of(fresh, request.POST.get("shot")))})
+    return JsonResponse({"state": state_of(fresh, request.POST.get("shot"))})
 
 
 @login_required

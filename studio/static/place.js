@@ -25,6 +25,7 @@ document.addEventListener('alpine:init', () => {
     focal: null,
     lookInfo: '',
     fault: '',
+    offer: null,
     busy: '',
     tab: Math.random().toString(36).slice(2, 8),
     chart: null,
@@ -94,6 +95,11 @@ document.addEventListener('alpine:init', () => {
     },
     url(tail) {
       return `/places/${this.s.place}/${tail}`;
+    },
+    // the look's own camera, as every address that asks for it takes it
+    cameraText() {
+      const c = this.cam;
+      return [c.x, c.y, c.z, c.bearing, c.pitch, c.focal, c.roll || 0].map((v) => v.toFixed(3)).join(',');
     },
     say(text) {
       this.fault = text;
@@ -288,7 +294,21 @@ document.addEventListener('alpine:init', () => {
       const pin = document.querySelector(`#slip .field:has([data-path="${this.touched}"]) .pin`);
       pin
         ? pin.click()
-        : this.say('Click a value in the slip that carries a pin first: K then keys it at the playhead.');
+        : this.offerPins('Which value of the slip is to be keyed at the playhead?', (path) => {
+            this.touched = path;
+            this.keyTouched();
+          });
+    },
+    // a wish that lacks its value: the values of the slip that carry a pin are offered for it
+    offerPins(words, act) {
+      const fields = [...document.querySelectorAll('#slip .field:has(.pin)')].slice(0, 6);
+      this.offer = {
+        words: fields.length ? words : 'Nothing in the slip can be animated: select something that can, first.',
+        choices: fields.map((field) => ({
+          text: field.querySelector('label').textContent.trim(),
+          act: () => act(field.querySelector('[data-path]').dataset.path),
+        })),
+      };
     },
     pin(path, value, kind) {
       this.touched = path;
@@ -438,8 +458,7 @@ document.addEventListener('alpine:init', () => {
         tab: this.tab,
       });
       if (this.cam) {
-        const c = this.cam;
-        q.set('cam', [c.x, c.y, c.z, c.bearing, c.pitch, c.focal, c.roll || 0].map((v) => v.toFixed(3)).join(','));
+        q.set('cam', this.cameraText());
       }
       if (this.noise) q.set('noise', 1);
       this.inflight = step === 0 ? 'coarse' : 'fine';

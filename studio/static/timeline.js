@@ -1785,7 +1785,7 @@ const timelinePart = {
   async openMover(path, index = null) {
     path = path || this.openLane || this.touched;
     if (!path) {
-      this.say('Click a value in the slip that carries a pin first, or open its lane: then it can be made to move.');
+      this.offerPins('Which value of the slip is to move?', (chosen) => this.openMover(chosen));
       return;
     }
     const lane = this.lane(path),
@@ -1942,10 +1942,7 @@ const timelinePart = {
       t: this.t.toFixed(4),
       bearing,
     });
-    if (this.cam) {
-      const c = this.cam;
-      q.set('cam', [c.x, c.y, c.z, c.bearing, c.pitch, c.focal].map((v) => v.toFixed(3)).join(','));
-    }
+    if (this.cam) q.set('cam', this.cameraText());
     const reply = await fetch(this.url(`meet/?${q}`)),
       said = await reply.json().catch(() => ({ error: 'The server could not answer.' }));
     this.meetSaid = said.error || said.none || '';
@@ -2021,10 +2018,7 @@ const timelinePart = {
       shot: this.s.shot.id,
       t: this.t.toFixed(4),
     });
-    if (this.cam) {
-      const c = this.cam;
-      q.set('cam', [c.x, c.y, c.z, c.bearing, c.pitch, c.focal].map((v) => v.toFixed(3)).join(','));
-    }
+    if (this.cam) q.set('cam', this.cameraText());
     const reply = await fetch(this.url(`amount/?${q}`)).catch(() => null),
       said = reply
         ? await reply.json().catch(() => ({ error: 'The server could not answer.' }))

@@ -19,13 +19,12 @@ from lumwick.place.document import Air, Built
 from lumwick.snapshot.evaluate import Setting, area_shapes, evaluate
 from lumwick.trace import embree
 from lumwick.trace import furnish as furnishing
-from lumwick.trace import material as mt
 from lumwick.trace.furnish import boxes, plain_material
-from lumwick.trace.kernel import _meets
+from lumwick.trace.integrator.rays import meets_box
+from lumwick.trace.integrator.skylight import pick_sky, sky_light
 from lumwick.trace.part import IDENTITY, Part
 from lumwick.trace.render import QUALITIES
 from lumwick.trace.sampling import pair
-from lumwick.trace.skylight import pick_sky, sky_light
 from lumwick.trace.stage import Stage
 from lumwick.trace.world import MODEL
 from scripts.stills import STILLS, still
@@ -64,10 +63,10 @@ def test_a_half_clear_surface_is_half_way_between_clear_and_matt() -> None:
         glow = plain_material(
             (0.0, 0.0, 0.0)
         )  # light that does not go through the pane before it comes back through it
-        glow[mt.EMISSION : mt.EMISSION + 3] = 60000.0
+        glow["emission"] = 60000.0
         stage.add_target("wall", *quad(-60, 40.0, -20, 60, 40.0, 90), look=glow)
         look = plain_material((0.8, 0.8, 0.8), 0.5)
-        look[mt.TRANSMISSION], look[mt.THIN] = clear, 1.0
+        look["transmission"], look["thin"] = clear, 1.0
         stage.add_target("pane", *quad(-60, 12.0, -20, 60, 12.0, 90), look=look)
         readings.append(float(exposed(stage, replace(AHEAD, f_number=22.0), 128, (48, 27), bounces=1).mean()))
     assert (
@@ -111,7 +110,7 @@ def test_a_ray_meets_a_box_where_points_along_it_lie_inside() -> None:
         points = o + np.linspace(0, reach, 4001)[:, None] * d
         inside = any(((points > b[:3] + 1e-4) & (points < b[3:] - 1e-4)).all(1).any() for b in some)
         outside = not any(((points > b[:3] - 4e-3) & (points < b[3:] + 4e-3)).all(1).any() for b in some)
-        answer = bool(_meets(some, o[0], o[1], o[2], d, reach))
+        answer = bool(meets_box(some, o, d, reach))
         assert answer or not inside
         assert not answer or not outside
         met += answer
@@ -143,14 +142,15 @@ def demo() -> Stage:
 
 def test_the_sky_is_sampled_as_well_as_the_points_are_spread(demo: Stage) -> None:
     demo.set(evaluate(demo.setting, demo.setting.place.shot("boardwalk"), 0.0))
-    w, rows = demo.world, range(12)
+    w, rows = demo.world.lights, range(12)
+    sun = w.sun[0]
 
     def level_light(pixel: int, samples: int, chance: np.random.Generator | None = None) -> float:
         d, c, total = np.zeros(3), np.zeros(3), 0.0
         for n in range(samples):
             u, v = pair(pixel, n, 4) if chance is None else chance.random(2)
-            density = pick_sky(w.sky_pick, w.sky_share, 0.0, w.sun[7], u, v, d)
-            sky_light(w.panorama, w.lit_sky, w.sun, d[0], d[1], d[2], c)
+            density = pick_sky(w.sky_pick, w.sky_share, 0.0, float(sun["azimuth"]), u, v, d)
+            sky_light(w.panorama, w.lit_sky, sun, d[0], d[1], d[2], c)
             total += c[1] * d[2] / density
         return total / samples
 

@@ -15,9 +15,10 @@ from lumwick.growth.sway import branch_motion
 from lumwick.land.ground import Ground, grid_quads
 from lumwick.place.document import Built, Stand
 from lumwick.snapshot.ride import speed_in_words
+from lumwick.trace.integrator.media import fog_depth
 from lumwick.trace.lighting import alias_table
+from lumwick.trace.records import FOG
 from lumwick.trace.sampling import noise2
-from lumwick.trace.skylight import fog_depth
 from lumwick.trace.stands import KINDS
 
 
@@ -153,7 +154,8 @@ def test_built_things_stand_on_their_ground(kind: str, line: list, slope_ground:
 @settings(deadline=None)
 @given(st.floats(5, 60), st.floats(-0.99, 0.99), st.floats(1, 400))
 def test_fog_along_a_ray_is_its_integral(z: float, dz: float, length: float) -> None:
-    fog = np.array([0.01, 25.0, 2.0, 0, 0, 0, 0, 0, 0, 0.6])
+    fog = np.zeros(1, FOG)[0]
+    fog["extinction"], fog["height"], fog["base"], fog["asymmetry"] = 0.01, 25.0, 2.0, 0.6
     s = np.linspace(0, length, 20001)
     depth = np.trapezoid(0.01 * np.exp(-((z + dz * s) - 2.0) / 25.0), s)
     if depth < 20:

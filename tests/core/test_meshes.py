@@ -1,14 +1,16 @@
 """Models brought in: what is read, what is mended, what is refused."""
 
 import io
+import json
 
 import numpy as np
 import pytest
 import trimesh
 from PIL import Image
 
-from lumwick.built.meshes import corners, read_mesh
+from lumwick.built.meshes import read_mesh
 from lumwick.errors import PlaceError
+from lumwick.trace.corners import corners
 
 
 def glb(*meshes: trimesh.Trimesh) -> bytes:
@@ -47,9 +49,9 @@ def test_gltf_keeps_its_material_and_stands_up() -> None:
     low, high = mesh.bounds
     assert low == pytest.approx([0, 0, 0]) and high == pytest.approx([1, 0, 1])  # the file's y is up
     rows = corners(part)
-    assert rows is not None and rows.shape == (2, 20)
-    assert np.abs(rows[:, 15:18]) == pytest.approx(np.tile([1.0, 0.0, 0.0], (2, 1)), abs=1e-5)  # u grows to the east
-    assert rows[:, 18] == pytest.approx(1.0)  # one texture width in a metre
+    assert rows is not None and rows.shape == (2,)
+    assert np.abs(rows["tangent"]) == pytest.approx(np.tile([1.0, 0.0, 0.0], (2, 1)), abs=1e-5)  # u grows to the east
+    assert rows["widths"] == pytest.approx(1.0)  # one texture width in a metre
 
 
 def test_stl_is_taken_as_it_lies_and_has_no_texture() -> None:
@@ -90,7 +92,7 @@ def test_flipped_normals_do_not_matter_and_missing_ones_are_made() -> None:
     sphere.invert()
     part = read_mesh(glb(sphere), "inside.glb").parts[0]
     rows = corners(part)
-    assert rows is None or np.isfinite(rows).all()
+    assert rows is None or all(np.isfinite(rows[name]).all() for name in rows.dtype.names)
 
 
 @pytest.mark.parametrize(
@@ -120,3 +122,23 @@ def test_a_missing_texture_is_told_and_left_out() -> None:
     Image.new("RGB", (2, 2), (10, 20, 30)).save(buffer, "PNG")
     whole = read_mesh(obj, "board.obj", None, (("lost.mtl", mtl), ("gone.png", buffer.getvalue())))
     assert whole.parts[0].surface.colour_map is not None and not whole.notes
+
+
+def gltf(**changes: object) -> bytes:
+    base = {"asset": {"version": "2.0"}, "buffers": [{"byteLength": 36, "uri": "parts/mesh%20one.bin"}]}
+    return json.dumps({**base, **changes}).encode()
+
+
+@pytest.mark.parametrize(
+    ("data", "words"),
+    [
+        (gltf(extensionsRequired=["KHR_draco_mesh_compression"]), "compressed by Draco.*uncompressed"),
+        (gltf(extensionsRequired=["EXT_meshopt_compression"], buffers=[]), "compressed by meshopt.*uncompressed"),
+        (gltf(), "keeps its mesh in mesh one.bin: bring that file too"),
+        (b"{}", "damaged, or not what its ending says|no triangles"),
+    ],
+)
+def test_a_gltf_says_what_it_lacks(data: bytes, words: str) -> None:
+    with pytest.raises(PlaceError, match=words) as refused:
+        read_mesh(data, "boat.gltf")
+    assert "index" not in str(refused.value) and "Error" not in str(refused.value)

@@ -20,7 +20,7 @@ from lumwick.place.files import asset_of, pack
 from lumwick.snapshot.evaluate import Setting, evaluate
 from lumwick.snapshot.ride import check
 from lumwick.trace.render import Quality, blank, expose
-from lumwick.trace.sampling import around, bearing, elevation, pair
+from lumwick.trace.sampling import bearing, elevation, pair, turn
 from lumwick.trace.stage import Stage
 from tests.conftest import small_place
 
@@ -112,7 +112,7 @@ def test_the_choices_of_one_sample_have_nothing_to_do_with_each_other(
 
 def test_the_quick_angles_are_near_enough() -> None:
     v = np.random.default_rng(1).random((2000, 2))
-    turns = np.array([around(x) for x in np.append(v[:, 0], [0.0, 0.125, 0.25, 0.5, 0.75, 0.9999999])])
+    turns = np.array([turn(x) for x in np.append(v[:, 0], [0.0, 0.125, 0.25, 0.5, 0.75, 0.9999999])])
     angle = 2 * np.pi * np.append(v[:, 0], [0.0, 0.125, 0.25, 0.5, 0.75, 0.9999999])
     assert np.abs(turns - np.stack([np.cos(angle), np.sin(angle)], 1)).max() < 4e-7
     assert max(abs(bearing(a, b) - np.arctan2(a, b)) for a, b in 2 * v - 1) < 1.2e-5

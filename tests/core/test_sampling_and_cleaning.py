@@ -14,7 +14,7 @@ from lumwick.errors import RenderError
 from lumwick.lens.camera import Camera, direction_of
 from lumwick.picture import picture_at
 from lumwick.snapshot.evaluate import Setting, evaluate
-from lumwick.trace.kernel import ASIDE, COUNTED, SQUARED
+from lumwick.trace.integrator.film import ASIDE, COUNTED, SQUARED
 from lumwick.trace.render import Film, Quality, blank, clean, expose, more_samples, unreached
 from lumwick.trace.stage import Stage
 from lumwick.trace.world import hollow
@@ -30,8 +30,9 @@ def stage(setting: Setting) -> Stage:
 
 
 def test_the_integrator_is_compiled_for_the_worlds_that_stages_make(stage: Stage) -> None:
-    for name, real, empty in zip(stage.world._fields, stage.world, hollow(), strict=True):
-        assert numba.typeof(real) == numba.typeof(empty), name
+    for group, real, empty in zip(stage.world._fields, stage.world, hollow(), strict=True):
+        for name, mine, none in zip(real._fields, real, empty, strict=True):
+            assert numba.typeof(mine) == numba.typeof(none), f"{group}.{name}"
 
 
 def test_more_samples_go_where_the_noise_is_and_spend_the_budget() -> None:

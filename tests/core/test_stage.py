@@ -139,10 +139,10 @@ def test_a_looped_place_is_back_where_it_began(marsh) -> None:  # type: ignore[n
         stage.set(evaluate(setting, shot, t))
         states.append(
             (
-                stage.world.transform.copy(),
-                stage.world.fold.copy(),
-                stage.world.slope3.copy(),
-                stage.world.water.copy(),
+                stage.world.geometry.transform.copy(),
+                stage.world.waters.fold.copy(),
+                stage.world.waters.slope3.copy(),
+                stage.world.waters.body["drift"].copy(),
                 stage._sheet_v.copy(),
             )
         )

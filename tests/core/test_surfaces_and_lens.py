@@ -23,7 +23,6 @@ from lumwick.place import edit
 from lumwick.place.document import Asset, Built, Exposure, Lamp, Land, Surface, Thing
 from lumwick.place.files import asset_of, needed, pack
 from lumwick.snapshot.evaluate import Setting, evaluate
-from lumwick.trace import material as mt
 from lumwick.trace.patterns import NAMES, pattern
 from lumwick.trace.render import blank, expose
 from lumwick.trace.stage import Stage
@@ -76,7 +75,7 @@ def test_wet_sand_is_darker_and_shines() -> None:
         from lumwick.trace.furnish import Textures, surface_look
 
         look = surface_look(setting, surface, Textures())
-        look[mt.WET] = wet
+        look["wet"] = wet
         stage.add_target("card", *quad(-30, -30, 30, 30, 30, 30), look=look)
         down = Camera(np.array([0.0, -0.1, 40.0]), direction_of(0.0, -89.0), 50.0, focus=1000.0)
         s = evaluate(setting, setting.place.shots[0], 0.0, down).sun_direction
@@ -120,7 +119,7 @@ def test_a_textured_model_is_seen_as_its_texture_says_and_cut_where_it_is_clear(
         assert solid[0] > 4 * solid[2]  # the red half
         assert hole == pytest.approx(sky, rel=0.3)  # the sky through the other
     # its shadow has the hole too: light reaches the ground behind it
-    assert len(stage.world.pierced) == 1 and stage.world.pierced[0, 1] == pytest.approx(20, abs=0.02)
+    assert len(stage.world.geometry.pierced) == 1 and stage.world.geometry.pierced[0, 1] == pytest.approx(20, abs=0.02)
 
 
 def test_a_clear_pane_lets_light_to_the_floor_behind_it() -> None:
@@ -132,7 +131,7 @@ def test_a_clear_pane_lets_light_to_the_floor_behind_it() -> None:
         stage.add_target("floor", *quad(-20, -20, 2, 20, 20, 2), (0.5, 0.5, 0.5))
         if kind != "none":
             look = plain_material((1.0, 1.0, 1.0), 0.0)
-            look[mt.TRANSMISSION], look[mt.THIN] = (1.0, 1.0) if kind == "pane" else (0.0, 0.0)
+            look["transmission"], look["thin"] = (1.0, 1.0) if kind == "pane" else (0.0, 0.0)
             stage.add_target("roof", *quad(-60, -60, 12, 60, 60, 12), look=look)
         down = Camera(np.array([0.0, -0.1, 9.0]), direction_of(0.0, -89.0), 50.0, focus=1000.0)
         readings.append(float(exposed(stage, down, 64, bounces=0).mean()))
@@ -173,9 +172,9 @@ def test_a_glow_that_is_keyed_lights_what_is_near(marsh: Ground) -> None:
     dark, lit = (evaluate(setting, place.shots[0], t, AHEAD) for t in (0.0, 0.5))
     assert dark.shown["hot"][0] == 0.0 and lit.shown["hot"][0] == 5000.0
     stage.set(dark)
-    assert len(stage.world.lamp) == 0
+    assert len(stage.world.lights.lamp) == 0
     stage.set(lit)
-    assert len(stage.world.lamp) == 1 and len(stage.world.lamp_triangle) == len(ball.faces)
+    assert len(stage.world.lights.lamp) == 1 and len(stage.world.lights.emitter) == len(ball.faces)
     film = blank(96, 54)
     expose(stage, film, 4)
     spot = film.radiance[26:28, 47:49].mean((0, 1))
@@ -268,7 +267,7 @@ def test_the_sun_can_be_made_wider_with_the_same_light() -> None:
     wide = setting.place.model_copy(update={"air": setting.place.air.model_copy(update={"sun_width": 8.0})})
     stage.change(Setting(wide, setting.ground))
     assert exposed(stage, down).mean() == pytest.approx(small, rel=0.01)
-    assert stage.world.sun[6] == pytest.approx(np.tan(np.radians(4.0)))
+    assert float(stage.world.lights.sun["tan_radius"][0]) == pytest.approx(np.tan(np.radians(4.0)))
 
 
 # -- the document ----------------------------------------------------------------------------------------

@@ -17,7 +17,6 @@ from lumwick.lens.colour import TO_XYZ, planckian_white, temperature_rgb
 from lumwick.place.document import Air, Lamp, Sea
 from lumwick.snapshot.evaluate import Setting, evaluate
 from lumwick.trace import lamps
-from lumwick.trace import material as mt
 from lumwick.trace.furnish import plain_material
 from lumwick.trace.lamps import glowing_mesh
 from lumwick.trace.render import blank, expose
@@ -139,7 +138,7 @@ def test_a_glowing_mesh_is_found_by_lamps_sampling_and_by_chance_alike() -> None
     stage = dark_stage()
     ball = trimesh.creation.icosphere(subdivisions=4, radius=0.5)
     glow = plain_material((0.0, 0.0, 0.0))
-    glow[mt.EMISSION : mt.EMISSION + 3] = 500.0
+    glow["emission"] = 500.0
     stage.add_target("ball", ball.vertices + [0, 0, 302], ball.faces, look=glow)
     # a sphere of luminance L and radius r at a distance d lights as pi L (r / d)^2
     expected = np.pi * 500 * (0.5 / 2) ** 2
@@ -160,11 +159,13 @@ def test_a_glowing_mesh_is_found_by_lamps_sampling_and_by_chance_alike() -> None
     part = stage._parts["target ball"]
     row, triangles = glowing_mesh(part.corners_in_place(), np.full(3, 500.0))  # type: ignore[misc]
     for sampled in (False, True):
-        part.look[mt.LAMP] = 0 if sampled else -1
-        look = stage.world.look.copy()
-        look[[p.thing for p in stage.parts().values()].index("ball")] = part.look
+        part.look["lamp"] = 0 if sampled else -1
+        geometry, looks, lights = stage.world.geometry, stage.world.looks, stage.world.lights
+        surface = looks.surface.copy()
+        surface[geometry.row[list(stage.parts()).index("target ball")]] = part.look
         stage.world = stage.world._replace(
-            look=look, lamp=row[None] if sampled else np.zeros((0, len(row))), lamp_triangle=triangles
+            looks=looks._replace(surface=surface),
+            lights=lights._replace(lamp=row[None] if sampled else row[None][:0], emitter=triangles),
         )
         film = blank(16, 16)
         expose(stage, film, 256 if sampled else 2048, 1)

@@ -11,8 +11,8 @@ from lumwick.lens.colour import daylight_white
 from lumwick.place.document import Air
 from lumwick.snapshot.evaluate import evaluate
 from lumwick.trace import stage as stages
-from lumwick.trace.kernel import IOR_WATER as IOR
-from lumwick.trace.reflectance import fresnel
+from lumwick.trace.integrator.media import IOR_WATER as IOR
+from lumwick.trace.integrator.scattering import fresnel
 from lumwick.trace.render import blank, expose
 from tests.outside.test_rendered import flat, quad, radiance
 

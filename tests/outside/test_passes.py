@@ -19,7 +19,7 @@ from lumwick.picture import picture_at
 from lumwick.place.document import Air, Land
 from lumwick.place.files import asset_of, pack
 from lumwick.snapshot.evaluate import Setting
-from lumwick.trace.kernel import PASSES
+from lumwick.trace.integrator.film import PASSES
 from lumwick.trace.render import Quality, blank
 from lumwick.trace.stage import Stage
 from tests.conftest import small_place

@@ -16,7 +16,6 @@ from lumwick.land.ground import Ground
 from lumwick.lens.camera import Camera, look_at
 from lumwick.place.document import Air, Asset, Sea, Surface, Surround
 from lumwick.snapshot.evaluate import Setting, evaluate
-from lumwick.trace import material as mt
 from lumwick.trace.furnish import Textures, plain_material, surface_look
 from lumwick.trace.render import blank, expose
 from lumwick.trace.stage import Stage
@@ -65,7 +64,7 @@ def furnace(tmp_path_factory: pytest.TempPathFactory) -> Stage:
     """A white field on all sides: the sphere above, and a glowing floor under the things."""
     stage = surrounded(tmp_path_factory.mktemp("furnace"), np.ones((16, 32, 3)), np.pi * FIELD)
     glow = plain_material((0.0, 0.0, 0.0))
-    glow[mt.EMISSION : mt.EMISSION + 3] = FIELD
+    glow["emission"] = FIELD
     stage.add_target("floor", *card(90000.0, 275.0), look=glow)
     return stage
 
@@ -73,24 +72,24 @@ def furnace(tmp_path_factory: pytest.TempPathFactory) -> Stage:
 def look(**numbers: float) -> np.ndarray:
     made = plain_material((1.0, 1.0, 1.0), 0.9999)
     for name, value in numbers.items():
-        made[getattr(mt, name)] = value
+        made[name] = value
     return made
 
 
 OPAQUE = {
     "matt": plain_material((1.0, 1.0, 1.0)),
-    "satin": look(ROUGH=0.3),
-    "dull": look(ROUGH=0.8),
-    "polished": look(ROUGH=0.0),
-    "chrome": look(METAL=1, ROUGH=0.0),
-    "brushed": look(METAL=1, ROUGH=0.35),
-    "cast": look(METAL=1, ROUGH=0.7),
-    "raw": look(METAL=1, ROUGH=0.9999),
-    "varnished": look(ROUGH=0.9, COAT=1, COAT_ROUGH=0.1),
-    "rough coat": look(ROUGH=0.5, COAT=1, COAT_ROUGH=0.5),
-    "coated metal": look(METAL=1, ROUGH=0.5, COAT=1, COAT_ROUGH=0.2),
-    "wet": look(ROUGH=0.9, WET=1.0),
-    "dense": look(ROUGH=0.4, IOR=2.4),
+    "satin": look(roughness=0.3),
+    "dull": look(roughness=0.8),
+    "polished": look(roughness=0.0),
+    "chrome": look(metalness=1, roughness=0.0),
+    "brushed": look(metalness=1, roughness=0.35),
+    "cast": look(metalness=1, roughness=0.7),
+    "raw": look(metalness=1, roughness=0.9999),
+    "varnished": look(roughness=0.9, coat=1, coat_roughness=0.1),
+    "rough coat": look(roughness=0.5, coat=1, coat_roughness=0.5),
+    "coated metal": look(metalness=1, roughness=0.5, coat=1, coat_roughness=0.2),
+    "wet": look(roughness=0.9, wet=1.0),
+    "dense": look(roughness=0.4, ior=2.4),
 }
 
 
@@ -106,7 +105,7 @@ def test_furnace_what_absorbs_nothing_vanishes_in_a_white_field(furnace: Stage, 
 
 def test_furnace_a_leaf_that_reflects_and_passes_all_it_gets(furnace: Stage) -> None:
     leaf = plain_material((0.6, 0.6, 0.6))
-    leaf[mt.THROUGH : mt.THROUGH + 3] = 0.4
+    leaf["translucency"] = 0.4
     furnace.add_target("card", *card(40.0, 300.0), look=leaf)
     camera = Camera(
         np.array([0.0, -40.0, 330.0]),
@@ -121,7 +120,7 @@ def test_furnace_a_leaf_that_reflects_and_passes_all_it_gets(furnace: Stage) -> 
 def test_furnace_clear_panes_and_solids(furnace: Stage, thin: int, rough: float) -> None:
     ball = trimesh.creation.icosphere(subdivisions=4, radius=20.0)
     shape = card(40.0, 300.0) if thin else (ball.vertices + [0, 0, 300], ball.faces)
-    furnace.add_target("card", *shape, look=look(TRANSMISSION=1, THIN=thin, ROUGH=rough))
+    furnace.add_target("card", *shape, look=look(transmission=1, thin=thin, roughness=rough))
     camera = Camera(
         np.array([0.0, -60.0, 330.0]),
         look_at(np.array([0.0, -60.0, 330.0]), np.array([0.0, 0.0, 300.0])),
@@ -135,9 +134,9 @@ def test_a_pane_mirrors_and_passes_as_fresnels_equations_say(tmp_path: Path) -> 
     # a field that is bright above and, by a floor of another brightness, dimmer below: the pane mixes them
     stage = surrounded(tmp_path, np.ones((16, 32, 3)), np.pi * FIELD)
     glow = plain_material((0.0, 0.0, 0.0))
-    glow[mt.EMISSION : mt.EMISSION + 3] = 10.0
+    glow["emission"] = 10.0
     stage.add_target("floor", *card(90000.0, 275.0), look=glow)
-    stage.add_target("pane", *card(60.0, 300.0), look=look(TRANSMISSION=1, THIN=1, ROUGH=0))
+    stage.add_target("pane", *card(60.0, 300.0), look=look(transmission=1, thin=1, roughness=0))
     for degrees in (0.5, 45.0, 75.0):
         i = np.radians(degrees)
         position = np.array([0.0, -50 * np.sin(i), 300 + 50 * np.cos(i)])
@@ -155,11 +154,11 @@ def test_a_pane_mirrors_and_passes_as_fresnels_equations_say(tmp_path: Path) -> 
 def test_a_tinted_solid_absorbs_by_beers_law(tmp_path: Path) -> None:
     stage = surrounded(tmp_path, np.ones((16, 32, 3)), np.pi * FIELD)
     glow = plain_material((0.0, 0.0, 0.0))
-    glow[mt.EMISSION : mt.EMISSION + 3] = FIELD
+    glow["emission"] = FIELD
     stage.add_target("floor", *card(90000.0, 275.0), look=glow)
     block = trimesh.creation.box((40, 40, 2.0))
-    tinted = look(TRANSMISSION=1, THIN=0, ROUGH=0, IOR=1.0001)
-    tinted[mt.ABSORB : mt.ABSORB + 3] = 0.2, 0.5, 1.0
+    tinted = look(transmission=1, thin=0, roughness=0, ior=1.0001)
+    tinted["absorption"] = 0.2, 0.5, 1.0
     stage.add_target("block", block.vertices + [0, 0, 300], block.faces, look=tinted)
     camera = Camera(
         np.array([0.0, -0.001, 305.0]),

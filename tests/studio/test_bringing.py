@@ -146,7 +146,7 @@ def test_light_from_a_picture_and_a_table(signed_in: Client, place: Any, tmp_pat
     assert bring(signed_in, place, "t.cube", cube(lambda c: c), "file", "/shots/a/develop/lut").status_code == 200
     place.refresh_from_db()
     data, _ = ENGINE_OF_LOOKS.look("v", place.pk, place.head.pk, "a", 0.0, None, 1, 9)
-    assert len(data) > 1000 and ENGINE_OF_LOOKS._open[place.pk].stage.world.panorama.shape == (8, 16, 3)
+    assert len(data) > 1000 and ENGINE_OF_LOOKS._open[place.pk].stage.world.lights.panorama.shape == (8, 16, 3)
 
 
 def test_white_from_a_grey_in_the_look(signed_in: Client, place: Any) -> None:

@@ -1,11 +1,11 @@
-"""Sun, sky, environment picture and fog as a ray meets them, for kernels."""
+"""Sun, sky and environment picture as a ray meets them, and choosing directions by the sky's light."""
 
 from __future__ import annotations
 
 import numba as nb
 import numpy as np
 
-from lumwick.trace.sampling import INNER, around, bearing, elevation
+from lumwick.trace.sampling import INNER, bearing, elevation, turn
 
 
 @nb.njit(**INNER)
@@ -26,10 +26,10 @@ def _dome(table, dx, dy, dz, sun_az, c):
 
 
 @nb.njit(**INNER)
-def _panorama(picture, dx, dy, dz, turn, c):
-    """Radiance of an equirectangular picture whose middle column looks along ``turn`` [radians from north]."""
+def _panorama(picture, dx, dy, dz, middle, c):
+    """Radiance of an equirectangular picture whose middle column looks along ``middle`` [radians from north]."""
     rows, cols = picture.shape[0], picture.shape[1]
-    az = (bearing(dx, dy) - turn) / (2 * np.pi) + 0.5
+    az = (bearing(dx, dy) - middle) / (2 * np.pi) + 0.5
     fi = (0.5 - elevation(dz) / np.pi) * rows - 0.5
     fj = (az - np.floor(az)) * cols - 0.5
     gi, gj = np.floor(fi), np.floor(fj)
@@ -45,25 +45,25 @@ def _panorama(picture, dx, dy, dz, turn, c):
 def sky_light(panorama, table, sun, dx, dy, dz, c):
     """Radiance [cd/m2] of the sky, or of the environment picture if there is one, in a direction."""
     if panorama.shape[0] > 1:
-        _panorama(panorama, dx, dy, dz, sun[7], c)
+        _panorama(panorama, dx, dy, dz, sun.azimuth, c)
     else:
-        _dome(table, dx, dy, dz, sun[7], c)
+        _dome(table, dx, dy, dz, sun.azimuth, c)
 
 
 @nb.njit(**INNER)
-def sky_density(share, low, turn, dx, dy, dz):
+def sky_density(share, low, azimuth, dx, dy, dz):
     """Density [1/sr] with which `pick_sky` chooses a direction."""
     rows, cols = share.shape
     if dz <= low:
         return 0.0
-    az = bearing(dx, dy) - turn
+    az = bearing(dx, dy) - azimuth
     az -= 2 * np.pi * np.floor(az / (2 * np.pi))
     i, j = min(int((dz - low) / (1 - low) * rows), rows - 1), min(int(az / (2 * np.pi) * cols), cols - 1)
     return share[i, j] * rows * cols / (2 * np.pi * (1 - low))
 
 
 @nb.njit(**INNER)
-def pick_sky(pick, share, low, turn, u, v, d):
+def pick_sky(pick, share, low, azimuth, u, v, d):
     """Choose a direction by the light that comes from it (alias table); returns its density [1/sr].
 
     The table's rows are bands of equal height in ``z`` from ``low`` (0 for a sky, -1 for a whole sphere) to 1.
@@ -81,8 +81,8 @@ def pick_sky(pick, share, low, turn, u, v, d):
         i = int(pick[i, 1])
     row, col = i // cols, i % cols
     dz = low + (1 - low) * (row + min(k, 0.999999)) / rows
-    az = (col + v) / cols + turn / (2 * np.pi)
-    north, east = around(az - np.floor(az))
+    az = (col + v) / cols + azimuth / (2 * np.pi)
+    north, east = turn(az - np.floor(az))
     r = np.sqrt(max(0.0, 1 - dz * dz))
     d[0], d[1], d[2] = r * east, r * north, dz
     return share[row, col] * rows * cols / (2 * np.pi * (1 - low))
@@ -91,31 +91,9 @@ def pick_sky(pick, share, low, turn, u, v, d):
 @nb.njit(**INNER)
 def sun_disc(sun, cos_sun, c):
     """Add the sun's disc [cd/m2], darker to its limb: 1 - 0.6 (1 - mu), of unit mean when divided by 0.8."""
-    edge = 1 / np.sqrt(1 + sun[6] * sun[6])
+    edge = 1 / np.sqrt(1 + sun.tan_radius * sun.tan_radius)
     if cos_sun > edge:
         mu = np.sqrt(max(0.0, 1 - (1 - cos_sun) / (1 - edge)))
-        k = (0.4 + 0.6 * mu) / 0.8 / (np.pi * sun[6] * sun[6])
+        k = (0.4 + 0.6 * mu) / 0.8 / (np.pi * sun.tan_radius * sun.tan_radius)
         for i in range(3):
-            c[i] += k * sun[3 + i]
-
-
-@nb.njit(**INNER)
-def fog_depth(fog, z, dz, length):
-    """Optical depth of fog of density exp(-(z - base) / H) along a ray, in closed form."""
-    if fog[0] <= 0:
-        return 0.0
-    k = fog[0] * np.exp(min(20.0, -(z - fog[2]) / fog[1]))
-    s = dz / fog[1] * length
-    if abs(s) < 1e-4:
-        return k * length
-    return k * length * (1 - np.exp(min(50.0, -s))) / s
-
-
-@nb.njit(**INNER)
-def fog_light(fog, cos_sun, c):
-    """Light [cd/m2] that deep fog shows towards the sun's angle: Henyey and Greenstein's phase, and what is scattered
-    often."""
-    g = fog[9]
-    phase = (1 - g * g) / (4 * np.pi * (1 + g * g - 2 * g * cos_sun) ** 1.5)
-    for k in range(3):
-        c[k] = fog[3 + k] * phase + fog[6 + k]
+            c[i] += k * sun.illuminance[i]

@@ -1,0 +1,82 @@
+"""Where a sample's light and features are summed."""
+
+from __future__ import annotations
+
+import numba as nb
+
+from lumwick.trace.integrator.compiling import WITHIN
+from lumwick.trace.records import SOURCES
+from lumwick.trace.sampling import INNER
+
+# channels of a film's sums
+RADIANCE, ALBEDO, NORMAL, DISTANCE, SQUARED, COUNTED, ASIDE = 0, 3, 6, 9, 10, 11, 12
+CHANNELS = 15
+"""Radiance rgb, albedo rgb, normal xyz, distance, squared brightness, samples, light set aside rgb."""
+SUN, SKY, LAMPS, MIRRORED, GLOWING, AIR, BEHIND = range(SOURCES)
+POSITION, COVERAGE = 3 * SOURCES, 3 * SOURCES + 3
+PASSES = 3 * SOURCES + 4
+"""Radiance by its source, rgb each: sun, sky, lamps, reflection, emission, air and water, background; then position xyz
+and coverage."""
+IDS = 6
+"""Things, and surfaces, that one pixel can tell apart."""
+NOTHING = 1e5
+"""Distance [m] that is noted where no surface is met."""
+
+
+@nb.njit(**INNER)
+def add(path, row, c, light):
+    """Add light [cd/m2] of one colour to a source, up to the sample's limit; the rest is set aside."""
+    if light > path.limit:
+        path.aside[c] += light - path.limit
+        light = path.limit
+    path.by[row, c] += light
+
+
+@nb.njit(**INNER)
+def _count(ids, which, number):
+    """Count a sample for a thing (row 0) or a surface (row 1) of its pixel."""
+    for k in range(IDS):
+        if ids[which, k, 0] == number or ids[which, k, 0] == 0:
+            ids[which, k, 0] = number
+            ids[which, k, 1] += 1
+            return
+
+
+@nb.njit(**WITHIN)
+def note_surface(things, lane, red, green, blue):
+    """Note the features of a sample's first surface: albedo, normal, distance, place, and what it is."""
+    out, hit = lane.out, lane.hit
+    out[ALBEDO] += red
+    out[ALBEDO + 1] += green
+    out[ALBEDO + 2] += blue
+    for c in range(3):
+        out[NORMAL + c] += hit.normal[c]
+        out[CHANNELS + POSITION + c] += hit.position[c]
+    out[DISTANCE] += lane.path.travelled
+    out[CHANNELS + COVERAGE] += 1.0
+    _count(lane.ids, 0, things[hit.part, hit.layer])
+    _count(lane.ids, 1, things[hit.part, 4 + hit.layer])
+    lane.path.seen = 1
+
+
+@nb.njit(**WITHIN)
+def deposit(lane):
+    """Add a finished sample's light to the pixel's sums."""
+    path, out = lane.path, lane.out
+    if not path.seen:
+        for c in range(3):
+            out[ALBEDO + c] += 1.0
+        out[DISTANCE] += NOTHING
+    brightness = 0.0
+    for k in range(SOURCES):
+        for c in range(3):
+            light = path.by[k, c]
+            if abs(light) < 1e30:  # a degenerate surface may give no number: that sample is dark
+                out[c] += light
+                brightness += light
+                out[CHANNELS + 3 * k + c] += light
+    out[SQUARED] += brightness * brightness
+    out[COUNTED] += 1.0
+    for c in range(3):
+        if path.aside[c] < 1e30:
+            out[ASIDE + c] += path.aside[c]

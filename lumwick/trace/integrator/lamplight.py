@@ -1,0 +1,117 @@
+"""Lamps as a shaded point sees them, for kernels.
+
+A lamp is a `lumwick.trace.records.LAMP`, made by `lumwick.trace.lamps.row`.
+"""
+
+from __future__ import annotations
+
+import numba as nb
+import numpy as np
+
+from lumwick.trace.sampling import INNER
+
+POINT, SPOT, RECTANGLE, DISC, MESH = 0, 1, 2, 3, 4
+"""Kinds of lamp; those from RECTANGLE on have an area."""
+
+
+@nb.njit(**INNER)
+def _weight(lamp, position):
+    """How much of the choice a lamp gets at a point: its power over the square of its distance."""
+    far2 = 0.0
+    for c in range(3):
+        far2 += (lamp.position[c] - position[c]) ** 2
+    return lamp.power / max(far2, lamp.reach2)
+
+
+@nb.njit(**INNER)
+def chance(lamps, number, position):
+    """Probability with which `choose` takes a lamp at a point."""
+    total = 0.0
+    for k in range(len(lamps)):
+        total += _weight(lamps[k], position)
+    return _weight(lamps[number], position) / total if total > 0 else 0.0
+
+
+@nb.njit(**INNER)
+def choose(lamps, position, u):
+    """A lamp's number, the probability of choosing it, and about the light [lx] of all at this point; -1 if no lamp
+    shines."""
+    total = 0.0
+    for k in range(len(lamps)):
+        total += _weight(lamps[k], position)
+    if total <= 0:
+        return -1, 0.0, 0.0
+    at = u * total
+    for k in range(len(lamps)):
+        share = _weight(lamps[k], position)
+        if at < share or k == len(lamps) - 1:
+            return k, share / total, total
+        at -= share
+    return -1, 0.0, 0.0
+
+
+@nb.njit(**INNER)
+def _spot_of_mesh(lamp, emitters, u, v):
+    """A point of a glowing mesh by its triangles' areas, and its normal: x, y, z, nx, ny, nz."""
+    low, high = int(lamp.first), int(lamp.first + lamp.count) - 1
+    first = low
+    while low < high:
+        mid = (low + high) // 2
+        if emitters[mid].share > u:
+            high = mid
+        else:
+            low = mid + 1
+    before = emitters[low - 1].share if low > first else 0.0
+    t = emitters[low]
+    u = min(0.999999, (u - before) / max(1e-12, t.share - before))
+    s = np.sqrt(u)
+    k, m = 1 - s, v * s
+    a, b, p = t.side_a, t.side_b, t.corner
+    nx, ny, nz = a[1] * b[2] - a[2] * b[1], a[2] * b[0] - a[0] * b[2], a[0] * b[1] - a[1] * b[0]
+    q = 1 / max(1e-20, np.sqrt(nx * nx + ny * ny + nz * nz))
+    return (
+        p[0] + k * a[0] + m * b[0],
+        p[1] + k * a[1] + m * b[1],
+        p[2] + k * a[2] + m * b[2],
+        nx * q,
+        ny * q,
+        nz * q,
+    )
+
+
+@nb.njit(**INNER)
+def shine(lamp, emitters, position, u, v, gleam):
+    """Choose a point of a lamp: the gleam takes direction, distance, its intensity [cd] (points and spots) or luminance
+    [cd/m2] as radiance, and the density [1/sr] of the direction for lamps with an area, or 0."""
+    kind = int(lamp.kind)
+    px, py, pz = lamp.position[0], lamp.position[1], lamp.position[2]
+    wx, wy, wz = lamp.way[0], lamp.way[1], lamp.way[2]
+    if kind in (RECTANGLE, DISC):
+        a, b = 2 * u - 1, 2 * v - 1
+        if kind == DISC:
+            r, phi = np.sqrt(u), 2 * np.pi * v
+            a, b = r * np.cos(phi), r * np.sin(phi)
+        px += a * lamp.side_a[0] + b * lamp.side_b[0]
+        py += a * lamp.side_a[1] + b * lamp.side_b[1]
+        pz += a * lamp.side_a[2] + b * lamp.side_b[2]
+    elif kind == MESH:
+        px, py, pz, wx, wy, wz = _spot_of_mesh(lamp, emitters, u, v)
+    dx, dy, dz = px - position[0], py - position[1], pz - position[2]
+    far2 = max(1e-8, dx * dx + dy * dy + dz * dz)
+    far = np.sqrt(far2)
+    d = gleam.direction
+    d[0], d[1], d[2] = dx / far, dy / far, dz / far
+    lean = -(d[0] * wx + d[1] * wy + d[2] * wz)
+    k = 1.0
+    if kind == SPOT:
+        s = min(1.0, max(0.0, (lean - lamp.cos_outer) / max(1e-6, lamp.cos_inner - lamp.cos_outer)))
+        k = s * s * (3 - 2 * s)
+    elif kind >= RECTANGLE:
+        if kind == MESH:
+            lean = abs(lean)
+        if lean <= 1e-6:
+            k = 0.0
+    for c in range(3):
+        gleam.radiance[c] = k * lamp.light[c]
+    gleam.distance = far
+    gleam.density = far2 / (max(lean, 1e-6) * lamp.area) if kind >= RECTANGLE else 0.0

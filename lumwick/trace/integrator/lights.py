@@ -1,0 +1,244 @@
+"""Light at a point: directions to the sun, the sky and a lamp, what of them arrives, and what is met by chance."""
+
+from __future__ import annotations
+
+import numba as nb
+import numpy as np
+
+from lumwick.trace.embree import SCATTERED, SEEN
+from lumwick.trace.integrator import film, media, rays
+from lumwick.trace.integrator import lamplight as ll
+from lumwick.trace.integrator.compiling import WITHIN
+from lumwick.trace.integrator.scattering import evaluate, evaluate_matt, facet_density, fresnel, hidden
+from lumwick.trace.integrator.skylight import pick_sky, sky_density, sky_light, sun_disc
+from lumwick.trace.sampling import INNER, cell, pair, turn
+from lumwick.trace.world import MODEL
+
+SUN_DIMENSION, SKY_DIMENSION, LAMP_DIMENSION = 3, 4, 7
+WHICH_LAMP, WHETHER_ASKED = 77, 79
+"""Salts of the choices that are not one of the stratified dimensions."""
+STEPS_A_SAMPLE = 64
+ASKED_BELOW, ASKED_AT_LEAST = 0.02, 0.04
+"""Lamps that give less than this share of the open's light are asked in proportion, at least so often (practice)."""
+LAMP_SHORT, LAMP_SHORTER = 0.9998, 1e-4
+"""A shadow ray ends this much before its lamp, or it would meet the lamp itself."""
+
+
+@nb.njit(**INNER)
+def whole_sphere(lights):
+    """Height from which directions are chosen by the sky's light: of the horizon, or of an environment's foot."""
+    return -1.0 if lights.panorama.shape[0] > 1 else 0.0
+
+
+@nb.njit(**WITHIN)
+def met_by_chance(air, lights, lane):
+    """The sky where a scattered ray meets nothing, weighed against its having been sampled."""
+    path, d, colour, sun = lane.path, lane.path.direction, lane.gleam.radiance, lights.sun[0]
+    sky_light(lights.panorama, lights.lit_sky, sun, d[0], d[1], d[2], colour)
+    weight = 1.0
+    if path.density > 0:
+        other = sky_density(lights.sky_share, whole_sphere(lights), sun.azimuth, d[0], d[1], d[2])
+        weight = path.density / (path.density + other)
+    elif path.plain and sun.illuminance[1] > 0 and not path.skims and path.reflected > 0:
+        left, cos_sun = lane.gleam.left, d[0] * sun.direction[0] + d[1] * sun.direction[1] + d[2] * sun.direction[2]
+        for c in range(3):
+            left[c] = 0.0
+        sun_disc(sun, cos_sun, left)
+        keep = media.transmittance(air, path.origin[2], max(d[2], 0.02), media.FAR_FOG)
+        for c in range(3):
+            colour[c] += left[c] * keep
+    row = film.MIRRORED if path.mirrored else film.SKY
+    for c in range(3):
+        film.add(path, row, c, path.throughput[c] * colour[c] * weight)
+
+
+@nb.njit(**WITHIN)
+def emitted(looks, row, lamps, lane):
+    """Light of a surface's own, weighed against its having been sampled as a lamp."""
+    path, hit, lobes = lane.path, lane.hit, lane.lobes
+    number = int(looks.surface[row].lamp)
+    if not (hit.entering or number < 0 or lamps[number].kind == ll.MESH):
+        return
+    weight = 1.0
+    if path.density > 0 and number >= 0:
+        far2, cos = 0.0, 0.0
+        for c in range(3):
+            far2 += (hit.position[c] - path.chosen_at[c]) ** 2
+            cos += hit.geometric[c] * path.direction[c]
+        area = max(abs(cos), 1e-6) * lamps[number].area
+        weight = path.density / (path.density + ll.chance(lamps, number, path.chosen_at) * far2 / area)
+        for c in range(3):  # as it was sampled: a glow's texture is seen, and lights by its mean
+            lobes.emission[c] = lamps[number].light[c]
+    to = film.MIRRORED if path.mirrored else (film.GLOWING if hit.first else film.LAMPS)
+    for c in range(3):
+        film.add(path, to, c, path.throughput[c] * lobes.emission[c] * weight)
+
+
+@nb.njit(**INNER)
+def _to_sun(lights, path, hit, gleam):
+    """A direction to the sun's disc; False if it is under the horizon or behind the surface."""
+    sun, n, d = lights.sun[0], hit.normal, gleam.direction
+    cos = n[0] * sun.direction[0] + n[1] * sun.direction[1] + n[2] * sun.direction[2]
+    if sun.illuminance[1] <= 0 or (not hit.leaf and cos < -sun.tan_radius):
+        return False
+    u, v = pair(path.pixel, path.sample, 8 * path.step + SUN_DIMENSION)
+    r = sun.tan_radius * np.sqrt(u)
+    cx, cy = turn(v)
+    for c in range(3):
+        d[c] = sun.direction[c] + r * cx * sun.across[c] + r * cy * sun.up[c]
+        gleam.radiance[c] = sun.illuminance[c]
+    q = 1 / np.sqrt(d[0] * d[0] + d[1] * d[1] + d[2] * d[2])
+    for c in range(3):
+        d[c] *= q
+    return d[2] > 0
+
+
+@nb.njit(**INNER)
+def _to_sky(lights, path, gleam):
+    """A direction to the sky, by its light."""
+    sun = lights.sun[0]
+    u, v = pair(path.pixel, path.sample, 8 * path.step + SKY_DIMENSION)
+    low = whole_sphere(lights)
+    gleam.density = pick_sky(lights.sky_pick, lights.sky_share, low, sun.azimuth, u, v, gleam.direction)
+
+
+@nb.njit(**INNER)
+def _to_lamp(lights, open_lux, path, hit, gleam):
+    """A direction to one of the lamps; False if none is asked or it gives nothing."""
+    if len(lights.lamp) == 0:
+        return False
+    place = path.sample * STEPS_A_SAMPLE + path.step
+    number, chance, given = ll.choose(lights.lamp, hit.position, cell(path.pixel, place, WHICH_LAMP))
+    if number < 0 or chance <= 0:
+        return False
+    # lamps that are nothing beside the day are asked seldom, and count for more when they are
+    asked = min(1.0, max(ASKED_AT_LEAST, given / (ASKED_BELOW * open_lux)))
+    if asked < 1:
+        if cell(path.pixel, place, WHETHER_ASKED) >= asked:
+            return False
+        gleam.weight = 1 / asked
+    u, v = pair(path.pixel, path.sample, 8 * path.step + LAMP_DIMENSION)
+    ll.shine(lights.lamp[number], lights.emitter, hit.position, u, v, gleam)
+    if gleam.radiance[0] + gleam.radiance[1] + gleam.radiance[2] <= 0:
+        return False
+    gleam.density *= chance
+    if gleam.density <= 0:
+        gleam.weight /= chance * gleam.distance * gleam.distance
+    return True
+
+
+@nb.njit(**INNER)
+def _aim_at(lights, open_lux, kind, path, hit, gleam):
+    """Choose a direction to one kind of light; False if there is nothing to be had of it."""
+    gleam.density, gleam.distance, gleam.weight = 0.0, rays.FOREVER, 1.0
+    if kind == media.SUN:
+        return _to_sun(lights, path, hit, gleam)
+    if kind == media.SKY:
+        _to_sky(lights, path, gleam)
+        return True
+    return _to_lamp(lights, open_lux, path, hit, gleam)
+
+
+@nb.njit(**INNER)
+def _gather(path, hit, lobes, gleam, kind, density, gloss_density, matt):
+    """Add a gleam's light by the point's lobes, each weighed against the ray that might have met it by chance."""
+    by_matt = by_gloss = gleam.weight
+    if gleam.density > 0:
+        by_matt = gleam.weight / (gleam.density + (density if matt else 0.0))
+        by_gloss = gleam.weight / (gleam.density + (density if matt else gloss_density))
+    row = film.SUN if kind == media.SUN else (film.SKY if kind == media.SKY else film.LAMPS)
+    if path.mirrored:
+        row = film.MIRRORED
+    for c in range(3):
+        film.add(path, row, c, path.throughput[c] * gleam.radiance[c] * lobes.matt[c] * by_matt)
+    if hit.glossy:
+        if hit.first:
+            row = film.MIRRORED
+        for c in range(3):
+            film.add(path, row, c, path.throughput[c] * gleam.radiance[c] * lobes.gloss[c] * by_gloss)
+
+
+@nb.njit(**WITHIN)
+def direct(w, limits, lane):
+    """Light straight from the sun's disc, from the sky and from a lamp."""
+    path, hit, lobes, gleam = lane.path, lane.hit, lane.lobes, lane.gleam
+    n, g, d = hit.normal, hit.geometric, gleam.direction
+    matt = path.depth < limits.bounces
+    for kind in range(3):
+        if not _aim_at(w.lights, limits.open_lux, kind, path, hit, gleam):
+            continue
+        cos_l = n[0] * d[0] + n[1] * d[1] + n[2] * d[2]
+        cos_g = g[0] * d[0] + g[1] * d[1] + g[2] * d[2]
+        if not ((cos_l > 0 and cos_g > 0) or (hit.leaf and cos_l * cos_g > 0)):
+            continue
+        lift = hit.lift if cos_g > 0 else -hit.lift
+        reach = gleam.distance
+        start = hit.local
+        for c in range(3):
+            start[c] = hit.position[c] + lift * g[c]
+        if kind == media.LAMP:  # from the lifted point to the lamp's, or rays that graze the lamp would miss their mark
+            for c in range(3):
+                d[c] = d[c] * gleam.distance - lift * g[c]
+            q = np.sqrt(d[0] * d[0] + d[1] * d[1] + d[2] * d[2])
+            for c in range(3):
+                d[c] /= q
+            reach = q * LAMP_SHORT - LAMP_SHORTER
+        mask = SEEN if path.depth == 0 and kind != media.SKY else SCATTERED
+        if not rays.unoccluded(w.geometry.scene, lane, start, d, reach, mask):
+            continue
+        if kind == media.SKY:
+            sky_light(w.lights.panorama, w.lights.lit_sky, w.lights.sun[0], d[0], d[1], d[2], gleam.radiance)
+        media.reaching(w.air, w.waters.body[0], hit, gleam, kind)
+        density, gloss_density = 0.0, 0.0
+        if hit.glossy:
+            density, gloss_density = evaluate(lobes, n, path.direction, d)
+        else:
+            density = evaluate_matt(lobes, n[0] * d[0] + n[1] * d[1] + n[2] * d[2])
+        if rays.meets_box(w.geometry.pierced, hit.position, d, reach):
+            if not rays.through_clear(w.geometry, w.looks, lane, start, d, reach, gleam.left):
+                continue
+            for c in range(3):
+                gleam.radiance[c] *= gleam.left[c]
+        _gather(path, hit, lobes, gleam, kind, density, gloss_density, matt)
+
+
+@nb.njit(**WITHIN)
+def sun_glint(air, lights, geometry, lane, alpha2, reflectance, cos_out, row):
+    """The sun in facets too fine for a scattered ray to find it by chance.
+
+    Parameters
+    ----------
+    alpha2, reflectance, cos_out : float
+        GGX's squared alpha, the facets' reflectance at this angle, and the cosine of the ray to the normal.
+    """
+    path, hit, sun = lane.path, lane.hit, lights.sun[0]
+    d, n, s = path.direction, hit.normal, sun.direction
+    hx, hy, hz = s[0] - d[0], s[1] - d[1], s[2] - d[2]
+    q = 1 / np.sqrt(hx * hx + hy * hy + hz * hz)
+    cos_h = (hx * n[0] + hy * n[1] + hz * n[2]) * q
+    cos_l = n[0] * s[0] + n[1] * s[1] + n[2] * s[2]
+    if cos_l <= 0 or cos_h <= 0:
+        return
+    shading = 1 + hidden(cos_out, alpha2) + hidden(max(cos_l, 1e-4), alpha2)
+    k = reflectance * facet_density(cos_h, alpha2) / (4 * cos_out * shading)
+    for c in range(3):
+        hit.local[c] = hit.position[c] + hit.lift * hit.geometric[c]
+    if rays.unoccluded(geometry.scene, lane, hit.local, s, rays.FOREVER, SEEN):
+        k *= media.sun_through_fog(air, lights, hit.position[2])
+        for c in range(3):
+            path.by[row, c] += path.throughput[c] * k * sun.illuminance[c]
+
+
+@nb.njit(**INNER)
+def half_way_fresnel(lights, d, ior):
+    """Reflectance of a facet that sends the sun along a ray."""
+    s = lights.sun[0].direction
+    hx, hy, hz = s[0] - d[0], s[1] - d[1], s[2] - d[2]
+    q = 1 / np.sqrt(hx * hx + hy * hy + hz * hz)
+    return fresnel(min(1.0, -(d[0] * hx + d[1] * hy + d[2] * hz) * q), ior)
+
+
+@nb.njit(**INNER)
+def has_glow(kind, lobes):
+    """Whether a surface sends out light of its own."""
+    return kind == MODEL and lobes.emission[0] + lobes.emission[1] + lobes.emission[2] > 0

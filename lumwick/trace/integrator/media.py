@@ -1,0 +1,137 @@
+"""What lies between surfaces: haze, fog and water.
+
+Three questions are asked of it: what is left of light between two points (`transmittance` and `fog_depth`), what a
+stretch of a path adds and takes (`cross`), and how much of a light reaches a point (`reaching`).
+"""
+
+from __future__ import annotations
+
+import numba as nb
+import numpy as np
+
+from lumwick.trace.integrator import film
+from lumwick.trace.integrator.compiling import WITHIN
+from lumwick.trace.integrator.scattering import fresnel
+from lumwick.trace.integrator.skylight import sky_light, sun_disc
+from lumwick.trace.sampling import INNER
+
+IOR_WATER = 1.333
+FAR_FOG = 60000.0
+"""Metres of fog between a point and sun or sky."""
+WATER_REACH = 60.0
+"""Metres that one looks through water at most."""
+SKY_INTO_WATER, SKY_SLANT = 0.93, 1.15
+"""Share of an even sky's light that enters water (1 less its reflectance, 6.6 %, from memory), and its mean path down
+against the depth (practice)."""
+SUN, SKY, LAMP = 0, 1, 2
+"""Kinds of light that reach a point."""
+
+
+@nb.njit(**INNER)
+def fog_depth(fog, z, dz, length):
+    """Optical depth of fog of density exp(-(z - base) / H) along a ray, in closed form."""
+    if fog.extinction <= 0:
+        return 0.0
+    k = fog.extinction * np.exp(min(20.0, -(z - fog.base) / fog.height))
+    s = dz / fog.height * length
+    if abs(s) < 1e-4:
+        return k * length
+    return k * length * (1 - np.exp(min(50.0, -s))) / s
+
+
+@nb.njit(**INNER)
+def transmittance(air, z, dz, length):
+    """What fog leaves of light over a length [m] of a ray from a height [m]."""
+    return np.exp(-fog_depth(air.fog[0], z, dz, length))
+
+
+@nb.njit(**INNER)
+def fog_light(fog, cos_sun, c):
+    """Light [cd/m2] of one colour that deep fog shows towards the sun's angle: Henyey and Greenstein's phase, and what
+    is scattered often."""
+    g = fog.asymmetry
+    phase = (1 - g * g) / (4 * np.pi * (1 + g * g - 2 * g * cos_sun) ** 1.5)
+    return fog.sunlight[c] * phase + fog.ambient[c]
+
+
+@nb.njit(**INNER)
+def _cos_sun(sun, d):
+    return d[0] * sun.direction[0] + d[1] * sun.direction[1] + d[2] * sun.direction[2]
+
+
+@nb.njit(**INNER)
+def _cross_water(body, path, hit):
+    """Water takes light by its absorption and shows its own."""
+    reach = min(hit.distance, WATER_REACH)
+    row = film.MIRRORED if path.mirrored else film.AIR
+    for c in range(3):
+        keep = np.exp(-body.absorption[c] * reach)
+        path.by[row, c] += path.throughput[c] * body.colour[c] * (1 - keep)
+        path.throughput[c] *= keep
+
+
+@nb.njit(**INNER)
+def _cross_air(air, lights, path, hit, colour):
+    """Haze and fog between the eye and a surface."""
+    d, sun = path.direction, lights.sun[0]
+    sky_light(lights.panorama, lights.sky, sun, d[0], d[1], max(0.03, d[2]), colour)
+    keep = transmittance(air, path.origin[2], d[2], hit.distance)
+    cos_sun = _cos_sun(sun, d)
+    row = film.MIRRORED if path.mirrored else film.AIR
+    for c in range(3):
+        clear = np.exp(-air.haze[c] * hit.distance)
+        fog = fog_light(air.fog[0], cos_sun, c)
+        path.by[row, c] += path.throughput[c] * (colour[c] * (1 - clear) * keep + fog * (1 - keep))
+        path.throughput[c] *= clear * keep
+
+
+@nb.njit(**INNER)
+def cross(air, waters, lights, lane):
+    """What the stretch to the hit adds and takes."""
+    path, hit = lane.path, lane.hit
+    if path.in_water:
+        _cross_water(waters.body[0], path, hit)
+    if hit.missed:
+        return
+    path.travelled += hit.distance
+    if path.depth == 0 and not path.in_water and path.inside < 0:
+        _cross_air(air, lights, path, hit, lane.gleam.radiance)
+
+
+@nb.njit(**WITHIN)
+def background(air, lights, lane):
+    """The sky, seen directly or through clear things, behind the fog before it."""
+    path, d, colour, sun = lane.path, lane.path.direction, lane.gleam.radiance, lights.sun[0]
+    cos_sun = _cos_sun(sun, d)
+    sky_light(lights.panorama, lights.sky, sun, d[0], d[1], d[2], colour)
+    if d[2] > -0.01:
+        sun_disc(sun, cos_sun, colour)
+    keep = transmittance(air, path.origin[2], max(d[2], 0.0), FAR_FOG)
+    for c in range(3):
+        path.by[film.BEHIND, c] += path.throughput[c] * colour[c] * keep
+        path.by[film.AIR, c] += path.throughput[c] * fog_light(air.fog[0], cos_sun, c) * (1 - keep)
+
+
+@nb.njit(**INNER)
+def sun_through_fog(air, lights, z):
+    """Share of the sun's light that fog leaves at a height."""
+    return transmittance(air, z, max(lights.sun[0].direction[2], 0.02), FAR_FOG)
+
+
+@nb.njit(**INNER)
+def reaching(air, body, hit, gleam, kind):
+    """Take from a gleam what fog, and water over the point, take on its way down."""
+    z, dz = hit.position[2], gleam.direction[2]
+    if kind == SUN:
+        gleam.weight *= transmittance(air, z, dz, FAR_FOG)
+    elif kind == LAMP:
+        gleam.weight *= transmittance(air, z, dz, gleam.distance)
+    if hit.submerged > 0:
+        slant = hit.submerged * SKY_SLANT
+        if kind == SUN:
+            gleam.weight *= 1 - fresnel(dz, IOR_WATER)
+            slant = hit.submerged / np.sqrt(1 - (1 - dz * dz) / (IOR_WATER * IOR_WATER))
+        elif kind == SKY:
+            gleam.weight *= SKY_INTO_WATER
+        for c in range(3):
+            gleam.radiance[c] *= np.exp(-body.absorption[c] * slant)

@@ -1,0 +1,212 @@
+"""The loop: a sample's way from the camera to the light."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+import numba as nb
+import numpy as np
+from numpy.typing import NDArray
+
+from lumwick.trace import records
+from lumwick.trace.integrator import film, lights, media, rays, scattering
+from lumwick.trace.integrator.camera_ray import camera_ray
+from lumwick.trace.integrator.clear import pass_clear
+from lumwick.trace.integrator.compiling import WITHIN
+from lumwick.trace.integrator.surfaces import meeting
+from lumwick.trace.integrator.surfaces.water import EVENT_DIMENSION
+from lumwick.trace.sampling import INNER, ONE_THREAD, pair
+
+STEPS = 24
+"""Surfaces that a path meets at most (practice: none that carries anything is as long)."""
+UNLIMITED = 1e30
+ROW_STRIDE, SEED_STRIDE = 65536, 40503
+"""How far apart the numbers of rows' and seeds' pixels lie."""
+
+
+class Lane(NamedTuple):
+    """What one row of the picture works in (`lumwick.trace.records`), and where it leaves its sums and counts."""
+
+    ray: NDArray[np.uint32]
+    f: NDArray[np.float32]  # the same bytes
+    path: np.void
+    hit: np.void
+    lobes: np.void
+    gleam: np.void
+    out: NDArray[np.float64]
+    ids: NDArray[np.int32]
+    counts: NDArray[np.int64]
+    log: NDArray[np.float32]
+
+
+class Room(NamedTuple):
+    """What a thread works in: one of each record."""
+
+    ray: NDArray[np.uint32]
+    f: NDArray[np.float32]
+    path: NDArray[np.void]
+    hit: NDArray[np.void]
+    lobes: NDArray[np.void]
+    gleam: NDArray[np.void]
+    out: NDArray[np.float64]
+    ids: NDArray[np.int32]
+
+
+def new_room() -> Room:
+    """Room for one thread."""
+    ray = rays.buffers(1)[0]
+    return Room(
+        ray,
+        ray.view(np.float32),
+        np.zeros(1, records.PATH),
+        np.zeros(1, records.HIT),
+        np.zeros(1, records.LOBES),
+        np.zeros(1, records.GLEAM),
+        np.zeros(film.CHANNELS + film.PASSES),
+        np.zeros((2, film.IDS, 2), np.int32),
+    )
+
+
+class Exposure(NamedTuple):
+    """What samples are added to, and how many.
+
+    Attributes
+    ----------
+    sums : ndarray of float32, shape (height, width, CHANNELS)
+        Sums of radiance [cd/m2], albedo, normal, distance [m] and what else `film` says.
+    passes : ndarray of float32, shape (height, width, PASSES) or (0, 0, PASSES)
+        Sums of the radiance by its source [cd/m2], of the first surface's position [m] and of coverage, if wanted.
+    mattes : ndarray of int32, shape (height, width, 2, IDS, 2) or (0, 0, 2, IDS, 2)
+        Numbers of things and of surfaces, each with its samples, if wanted.
+    wanted : ndarray of int32, shape (height, width)
+        Samples to add to each pixel.
+    """
+
+    sums: NDArray[np.float32]
+    passes: NDArray[np.float32]
+    mattes: NDArray[np.int32]
+    wanted: NDArray[np.int32]
+    seed: int
+
+
+@nb.njit(**WITHIN)
+def _begin(view, px, py, path):
+    path.by[:] = 0.0
+    path.aside[:] = 0.0
+    path.throughput[:] = 1.0
+    path.travelled = path.density = path.near = 0.0
+    path.limit = UNLIMITED
+    path.inside = -1
+    path.plain = 1  # only mirrors and clear things between here and the camera
+    path.depth = path.reflected = path.passed = path.in_water = path.skims = path.seen = path.mirrored = 0
+    colour = camera_ray(view, px, py, path)
+    if colour >= 0:
+        for c in range(3):
+            path.throughput[c] = 3.0 if c == colour else 0.0
+
+
+@nb.njit(**WITHIN)
+def follow(w, view, limits, lane, px, py):
+    """Follow one sample; adds its light and features to the lane's sums."""
+    path, hit, lobes = lane.path, lane.hit, lane.lobes
+    _begin(view, px, py, path)
+    for step in range(STEPS):
+        path.step = step
+        rays.find_surface(w.geometry, lane)
+        media.cross(w.air, w.waters, w.lights, lane)
+        if hit.missed:
+            if not path.in_water:
+                if step == 0 or (path.plain and path.depth == 0 and not path.mirrored and not path.skims):
+                    media.background(w.air, w.lights, lane)
+                else:
+                    lights.met_by_chance(w.air, w.lights, lane)
+            break
+        event = meeting.describe(w, view, limits, lane)
+        if event == meeting.END:
+            break
+        if event == meeting.ONWARD:
+            continue
+        meeting.face(w, lane)
+        if lights.has_glow(hit.kind, lobes):
+            lights.emitted(w.looks, w.geometry.row[hit.part], w.lights.lamp, lane)
+        if limits.flat:
+            break
+        if lobes.transmission > 0:
+            lot, _ = pair(path.pixel, path.sample, EVENT_DIMENSION + step)
+            if lot < lobes.transmission:
+                if pass_clear(w.air, w.lights, w.geometry, limits, lane, lot / lobes.transmission):
+                    continue
+                break
+        matt = path.depth < limits.bounces
+        if hit.glossy or lobes.f0[0] + lobes.f0[1] + lobes.f0[2] + lobes.coat > 0:
+            scattering.prepare(w.looks.gloss_albedo, lobes, hit.cos_out, hit.glossy, matt)
+        else:
+            scattering.plain(lobes, hit.leaf, matt)
+        lights.direct(w, limits, lane)
+        if not scattering.choose_direction(limits, w.waters.body[0], path, hit, lobes):
+            break
+    film.deposit(lane)
+
+
+@nb.njit(**INNER)
+def _copy(ids, to):
+    for which in range(2):
+        for k in range(film.IDS):
+            to[which, k, 0], to[which, k, 1] = ids[which, k, 0], ids[which, k, 1]
+
+
+@nb.njit(**INNER)
+def _render_row(w, view, limits, exposure, lane, y):
+    """Add samples to a row."""
+    for x in range(exposure.sums.shape[1]):
+        for c in range(film.CHANNELS + film.PASSES):
+            lane.out[c] = 0.0
+        if len(exposure.mattes):
+            _copy(exposure.mattes[y, x], lane.ids)
+        # a cropped picture has the samples of the whole one
+        lane.path.pixel = (y + int(view.top)) * ROW_STRIDE + x + int(view.left) + exposure.seed * SEED_STRIDE
+        first = int(exposure.sums[y, x, film.COUNTED])
+        for s in range(exposure.wanted[y, x]):
+            lane.path.sample = first + s
+            follow(w, view, limits, lane, x, y)
+        for c in range(film.CHANNELS):
+            exposure.sums[y, x, c] += lane.out[c]
+        if len(exposure.passes):
+            for c in range(film.PASSES):
+                exposure.passes[y, x, c] += lane.out[film.CHANNELS + c]
+        if len(exposure.mattes):
+            _copy(lane.ids, exposure.mattes[y, x])
+
+
+@nb.njit(**ONE_THREAD)
+def render_rows(w, view, limits, exposure, rows, room, counts, log):
+    """Add samples to some rows of an exposure, on the thread that calls it.
+
+    Parameters
+    ----------
+    w : World
+    view : View
+    limits : Limits
+    exposure : Exposure
+    rows : ndarray of int64, shape (n,)
+    room : Room
+        The thread's own.
+    counts : ndarray of int64, shape (height, 2)
+        Takes the numbers of closest-hit and shadow rays of each row.
+    log : ndarray of float32, shape (height, m, REPLAY) or (1, 0, REPLAY)
+        Takes the first m rays of each row, in their order.
+    """
+    for y in rows:
+        lane = Lane(
+            room.ray,
+            room.f,
+            room.path[0],
+            room.hit[0],
+            room.lobes[0],
+            room.gleam[0],
+            room.out,
+            room.ids,
+            counts[y],
+            log[y % len(log)],
+        )
+        _render_row(w, view, limits, exposure, lane, y)

@@ -1,0 +1,113 @@
+"""The ground near and far: normal, colour and wetness with grain too fine for the survey's grid.
+
+The grain's sizes and amounts are practice: chosen by eye against photographs, with no source.
+"""
+
+from __future__ import annotations
+
+import numba as nb
+import numpy as np
+
+from lumwick.trace.integrator.compiling import WITHIN
+from lumwick.trace.sampling import INNER, noise2
+
+OCTAVES, COARSEST, FINER = 6, 2.6, 0.42
+"""Of the grain: how many, the first's size [m], and each one's size against the one before."""
+TONE_OF_SWARD, TONE_OF_SAND = 0.13, 0.055
+STRAW = (0.095, 0.078, 0.042)
+"""Dead grass between the blades of a sward (albedo)."""
+STRAW_SHARE, STRAW_REACH = 0.55, 60.0
+RIPPLE_SIZE, RIPPLE_EAST, RIPPLE_NORTH = 62.0, 0.82, 0.57
+"""Wind ripples of sand: radians a metre (about 10 cm from crest to crest), and the way they run."""
+WET_ALPHA = 0.16 * 0.16
+"""GGX alpha of the film of water on wet ground."""
+FAR_FROM_EYE = 200.0
+"""Ground that scattered light meets is drawn as if so far off [m]."""
+
+
+@nb.njit(**INNER)
+def grid_cell(heights, grid, x, y):
+    """The grid's cell under a point: row, column, and shares of the next row and column."""
+    ny, nx = heights.shape
+    fx = min(max((x - grid.west) / grid.spacing, 0.0), nx - 1.001)
+    fy = min(max((y - grid.south) / grid.spacing, 0.0), ny - 1.001)
+    i, j = int(fy), int(fx)
+    return i, j, fy - i, fx - j
+
+
+@nb.njit(**INNER)
+def bilinear(grid, i, j, a, b, c):
+    """A channel of a grid's values between four points."""
+    low = grid[i, j, c] * (1 - b) + grid[i, j + 1, c] * b
+    return low * (1 - a) + (grid[i + 1, j, c] * (1 - b) + grid[i + 1, j + 1, c] * b) * a
+
+
+@nb.njit(**INNER)
+def _grain(normal, x, y, footprint, sward, rough):
+    """Tilt a normal by what is too fine for the grid; returns how much lighter it is there."""
+    tone, size = 0.0, COARSEST
+    for octave in range(OCTAVES):
+        fade = min(1.0, max(0.0, 1.5 - footprint / (0.5 * size)))
+        if fade > 0:
+            v, du, dv = noise2(x / size + octave * 17.3, y / size - octave * 9.1, octave)
+            # sward is rough at every size; sand is smooth but for its small unevenness
+            k = rough * (0.5 * sward + (1 - sward) * (0.12 if octave < 3 else 0.30))
+            tone += fade * v * (TONE_OF_SWARD * sward + TONE_OF_SAND * (1 - sward))
+            normal[0] -= fade * k * du
+            normal[1] -= fade * k * dv
+        size *= FINER
+    return tone
+
+
+@nb.njit(**INNER)
+def _ripples(normal, x, y, footprint, sand):
+    """Tilt a normal by the wind's ripples on sand."""
+    fade = min(1.0, 1.5 - footprint / 0.04) * sand
+    if fade > 0:
+        v, _, _ = noise2(x / 0.9, y / 0.9, 41)
+        u, _, _ = noise2(x / 7.0, y / 7.0, 42)
+        phase = (RIPPLE_EAST * x + RIPPLE_NORTH * y) * RIPPLE_SIZE + 2.6 * v
+        slope = 0.20 * fade * max(0.0, 0.55 + u) * np.cos(phase)
+        normal[0] -= slope * RIPPLE_EAST
+        normal[1] -= slope * RIPPLE_NORTH
+
+
+@nb.njit(**WITHIN)
+def ground(land, path, hit, lobes):
+    """The surveyed ground.
+
+    Sward shows dead straw between its blades close by and its own green further off, where blades are too small to be
+    drawn; sand has wind ripples; wet ground is smooth.
+    """
+    x, y = hit.position[0], hit.position[1]
+    grid, colours, normal = land.grid[0], land.albedo, hit.normal
+    i, j, a, b = grid_cell(land.heights, grid, x, y)
+    for c in range(3):
+        normal[c] = bilinear(land.normals, i, j, a, b, c)
+        lobes.albedo[c] = bilinear(colours, i, j, a, b, c)
+    wet, sward = bilinear(colours, i, j, a, b, 3), bilinear(colours, i, j, a, b, 4)
+    tone = _grain(normal, x, y, hit.footprint, sward, grid.bump * (1 - 0.75 * wet))
+    sand = (1 - sward) * (1 - min(1.0, 2 * wet))
+    if sand > 0.02 and hit.footprint < 0.06:
+        _ripples(normal, x, y, hit.footprint, sand)
+    away = path.travelled if path.depth == 0 else FAR_FROM_EYE
+    straw = sward * min(1.0, max(0.0, 1.4 - away / STRAW_REACH)) * STRAW_SHARE
+    for c in range(3):
+        dead = STRAW[0] if c == 0 else (STRAW[1] if c == 1 else STRAW[2])
+        lobes.albedo[c] = min(0.9, max(0.0, (lobes.albedo[c] * (1 - straw) + dead * straw) * (1 + tone)))
+    wet *= 1 - 0.7 * sward
+    if wet > 0.05 and path.depth == 0 and not path.in_water:
+        lobes.coat, lobes.coat_alpha = wet * wet, WET_ALPHA
+        hit.glossy = 1
+
+
+@nb.njit(**WITHIN)
+def far_ground(land, look, hit, lobes):
+    """The ring of land beyond the survey: the colour of its edge, broken up."""
+    x, y = hit.position[0], hit.position[1]
+    i, j, _, _ = grid_cell(land.heights, land.grid[0], x, y)
+    broad, _, _ = noise2(x / 90, y / 90, 3)
+    fine, _, _ = noise2(x / 23, y / 23, 4)
+    for c in range(3):
+        lobes.albedo[c] = land.albedo[i, j, c] * 0.4 + 0.6 * look.base[c] * (1 + 0.3 * broad + 0.2 * fine)
+        hit.normal[c] = hit.geometric[c]

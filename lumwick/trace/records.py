@@ -1,0 +1,185 @@
+"""The named records that the stage fills and the integrator reads, and those in which it works.
+
+A field holds one number or a few (colours are rgb); maps and rows are numbers of rows elsewhere, -1 for none.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+
+F4, F8, I8 = np.float32, np.float64, np.int64
+
+
+def _record(**fields: int | tuple[int, ...]) -> np.dtype:
+    """A record of float64 fields, each with its shape (0 for one number)."""
+    return np.dtype([(name, F8) if shape == 0 else (name, F8, shape) for name, shape in fields.items()])
+
+
+# -- what the stage fills ------------------------------------------------------------------------------------
+
+SURFACE = _record(
+    base=3,  # albedo; of metals the colour they mirror
+    second=3,  # a pattern's other colour
+    roughness=0,
+    metalness=0,
+    coat=0,
+    coat_roughness=0,
+    transmission=0,
+    ior=0,
+    absorption=3,  # within a clear solid [1/m]
+    emission=3,  # [cd/m2]
+    cutoff=0,  # opacity below which a cut-out is open; 0 if it is not cut out
+    thin=0,  # a pane, whose two sides are one
+    wet=0,
+    pattern=0,
+    scale=0,
+    relief=0,
+    turn=0,  # of its texture [rad]
+    offset=2,
+    boxed=0,  # projected from six sides, for want of texture coordinates
+    base_map=0,
+    normal_map=0,
+    rough_map=0,
+    emission_map=0,
+    corners=0,  # its first triangle's row among all corners
+    lamp=0,  # its row among the lamps
+    translucency=3,
+    normal_scale=0,
+    toned=0,  # whether its quads have tones
+)
+"""The look of a model, of timber and of far ground (their base alone)."""
+
+PLANT_LOOK = _record(
+    reflected=(4, 3),
+    transmitted=(4, 3),
+    height=0,
+    dark_root=0,
+    strip=4,  # quads that make up one leaf of each surface
+    sheen=0,  # GGX alpha of the leaves' upper side
+)
+"""The look of a plant; its surfaces are bark, leaf, stalk and plume."""
+
+CORNER = np.dtype([("uv", F4, (3, 2)), ("normal", F4, (3, 3)), ("tangent", F4, 3), ("widths", F4)])
+"""A textured triangle: at each corner its place on the texture and its normal; the way of growing u; texture widths in
+a metre."""
+
+LAMP = _record(
+    kind=0,
+    position=3,
+    side_a=3,
+    side_b=3,
+    way=3,
+    light=3,  # intensity [cd] of points and spots, luminance [cd/m2] of the others
+    cos_inner=0,
+    cos_outer=0,
+    area=0,
+    power=0,
+    reach2=0,
+    first=0,  # triangles of a glowing mesh
+    count=0,
+)
+EMITTER = _record(corner=3, side_a=3, side_b=3, share=0)
+"""An emitting triangle: a corner, two sides, and the share of the lamp's area up to and with it."""
+
+SUN = _record(direction=3, illuminance=3, tan_radius=0, azimuth=0, across=3, up=3)
+"""``azimuth`` is what directions of the sky's tables are told from: the sun's, or the middle of an environment
+picture [rad]."""
+FOG = _record(extinction=0, height=0, base=0, sunlight=3, ambient=3, asymmetry=0)
+GRID = _record(west=0, south=0, spacing=0, level=0, bump=0)
+"""``level`` [m] is the sea's, or far below everything; ``bump`` how much of the ground's grain is felt."""
+TILES = _record(length=4, variance=4, slope_variance=0)
+BODY = _record(absorption=3, colour=3, drift=2)
+"""The water itself: absorption [1/m], its own light [cd/m2], and the drift of the foam's lace [m]."""
+
+# -- what the integrator works in ----------------------------------------------------------------------------
+
+SOURCES = 7
+
+PATH = np.dtype(
+    [
+        ("origin", F8, 3),
+        ("direction", F8, 3),
+        ("throughput", F8, 3),
+        ("chosen_at", F8, 3),  # where the direction was last chosen by chance
+        ("density", F8),  # [1/sr] with which; 0 if it could go nowhere else
+        ("near", F8),  # how far from the origin surfaces count [m]
+        ("travelled", F8),
+        ("limit", F8),  # most light that this sample may still bring [cd/m2]
+        ("by", F8, (SOURCES, 3)),  # light by where it comes from; the sum is the picture
+        ("aside", F8, 3),  # what was above the limit
+        ("pixel", I8),
+        ("sample", I8),
+        ("step", I8),
+        ("depth", I8),  # matt surfaces met
+        ("reflected", I8),
+        ("passed", I8),  # clear surfaces
+        ("inside", I8),  # the part of the clear solid that it is in, or -1
+        ("plain", I8),  # only mirrors and clear things since a direction was chosen
+        ("in_water", I8),
+        ("skims", I8),  # goes on to the bed under a film of water
+        ("seen", I8),  # its first surface is noted
+        ("mirrored", I8),  # its first surface reflected it
+    ]
+)
+
+HIT = np.dtype(
+    [
+        ("position", F8, 3),
+        ("normal", F8, 3),
+        ("geometric", F8, 3),
+        ("distance", F8),
+        ("missed", I8),
+        ("instance", I8),
+        ("primitive", I8),
+        ("part", I8),
+        ("kind", I8),
+        ("layer", I8),  # which of its part's surfaces
+        ("bary", F8, 2),
+        ("footprint", F8),  # width of the ray there [m]
+        ("entering", I8),
+        ("cos_out", F8),
+        ("lift", F8),  # how far a ray starts off the surface, so as not to meet it [m]
+        ("glossy", I8),  # whether gloss and coat are lobes of their own
+        ("leaf", I8),  # whether light passes through
+        ("first", I8),  # whether it is the sample's first
+        ("submerged", F8),  # how far under the water's level [m]
+        # room for working
+        ("local", F8, 3),
+        ("local_normal", F8, 3),
+        ("tangent", F8, 3),
+        ("bitangent", F8, 3),
+        ("layout", F8, 3),
+        ("texel", F8, 4),
+    ]
+)
+
+LOBES = _record(
+    albedo=3,
+    through=3,
+    f0=3,
+    emission=3,
+    tint=3,  # of what passes a clear thing
+    alpha=0,
+    coat=0,
+    coat_alpha=0,
+    transmission=0,
+    ior=0,
+    thin=0,
+    # shared out by `scattering.prepare`: chances of the next ray, directional albedos, and multiple scattering
+    p_coat=0,
+    p_gloss=0,
+    p_matt=0,
+    p_back=0,
+    e_gloss=3,
+    e_coat=0,
+    boost=0,
+    coat_boost=0,
+    # answered by `scattering.evaluate` [1/sr]
+    matt=3,
+    gloss=3,
+)
+"""How one point of a surface scatters light."""
+
+GLEAM = _record(direction=3, radiance=3, distance=0, density=0, weight=0, left=3)
+"""A direction in which light may come: how much, from how far, how densely such directions are chosen (0 if there is
+but one), and what is left of it after clear things."""

@@ -1,0 +1,33 @@
+"""The name of the kernels' cache: it changes with every source that a kernel is made from, and with no other."""
+
+from pathlib import Path
+
+import lumwick
+from lumwick import kernel_sources
+
+ROOT = Path(lumwick.__file__).parent
+
+
+def test_it_counts_constants_that_kernels_import_and_not_the_document() -> None:
+    names = {path.relative_to(ROOT).as_posix() for path in kernel_sources(ROOT)}
+    # none of these holds a compiled function: their constants are built into those of others
+    assert {"trace/world.py", "trace/records.py", "trace/integrator/compiling.py"} <= names
+    assert not {"place/document.py", "trace/stage.py", "trace/render.py", "snapshot/evaluate.py"} & names
+
+
+def test_a_file_far_away_is_found_by_its_import(tmp_path: Path) -> None:
+    package = tmp_path / "p"
+    for name, text in {
+        "__init__.py": "",
+        "a/__init__.py": "",
+        "a/kernel.py": "from p.a import near\nimport numba as nb\n\n@nb.njit\ndef f(x):\n    return x * near.K\n",
+        "a/near.py": "from p.b.far import K\n",
+        "b/__init__.py": "",
+        "b/far.py": "K = 2\n",
+        "b/other.py": "J = 3\n",
+    }.items():
+        path = package / name
+        path.parent.mkdir(parents=True, exist_ok=True)
+        path.write_text(text)
+    found = [p.relative_to(package).as_posix() for p in kernel_sources(package)]
+    assert found == ["a/__init__.py", "a/kernel.py", "a/near.py", "b/far.py"]

@@ -1,0 +1,71 @@
+"""Every address of the studio, taken from its own list: another's things are as good as none, strangers sign in, forged
+requests are refused."""
+
+from collections.abc import Iterator
+from typing import Any
+
+import pytest
+from django.test import Client
+from django.urls import URLPattern, URLResolver, get_resolver, reverse
+
+from studio.takes.models import Note, Take
+
+pytestmark = pytest.mark.django_db
+
+OPEN = {"healthz", "sign-in", "sign-out", "join"}
+"""Addresses for everybody."""
+OF_NOBODY = {"chest", "help", "bring-in"}
+"""Addresses that name nothing of anybody."""
+
+
+def every(patterns: Any, names: tuple[str, ...] = ()) -> Iterator[tuple[str, set[str]]]:
+    """Name and parameters of each address."""
+    for one in patterns:
+        if isinstance(one, URLResolver):
+            yield from every(one.url_patterns, names)
+        elif isinstance(one, URLPattern):
+            assert one.name, f"{one.pattern} has no name"
+            yield one.name, set(one.pattern.converters)
+
+
+ALL = dict(every(get_resolver().url_patterns))
+GUARDED = sorted(set(ALL) - OPEN)
+OWNED = sorted(set(GUARDED) - OF_NOBODY)
+
+
+@pytest.fixture
+def things(place: Any) -> dict[str, Any]:
+    take = Take.begin(place, "a", "take", (64, 36), "sketch", 1, 2)
+    note = Note.objects.create(take=take, t=0.0, x=0.5, y=0.5, text="here")
+    return {"place_id": place.pk, "take_id": take.pk, "note_id": note.pk, "number": 1, "key": "0" * 8}
+
+
+def address(name: str, things: dict[str, Any]) -> str:
+    return reverse(name, kwargs={k: things[k] for k in ALL[name]})
+
+
+def test_the_list_is_whole() -> None:
+    assert len(ALL) > 50 and set(ALL) >= OPEN | OF_NOBODY
+
+
+@pytest.mark.parametrize("name", OWNED)
+def test_another_account_finds_nothing(name: str, things: dict[str, Any], client: Client, other: Any) -> None:
+    client.force_login(other)
+    for method in (client.get, client.post):
+        reply = method(address(name, things))
+        assert reply.status_code in (404, 405), f"{method.__name__} {name}"  # 405: it does not know the method
+    assert 404 in {m(address(name, things)).status_code for m in (client.get, client.post)}, name
+
+
+@pytest.mark.parametrize("name", GUARDED)
+def test_strangers_are_sent_to_sign_in(name: str, things: dict[str, Any], client: Client) -> None:
+    for method in (client.get, client.post):
+        reply = method(address(name, things))
+        assert reply.status_code == 302 and reply["Location"].startswith("/sign-in/?next="), f"{method.__name__} {name}"
+
+
+@pytest.mark.parametrize("name", sorted(set(ALL) - {"healthz"}))
+def test_a_request_that_another_site_forged_is_refused(name: str, things: dict[str, Any], place: Any) -> None:
+    careful = Client(enforce_csrf_checks=True)
+    careful.force_login(place.owner)
+    assert careful.post(address(name, things)).status_code == 403, name
