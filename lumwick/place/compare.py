@@ -10,10 +10,10 @@ from pydantic import BaseModel
 
 from lumwick.motion.channel import Curve
 from lumwick.place.document import Asset, Place
-from lumwick.place.edit import LISTED
+from lumwick.place.edits import LISTED
+from lumwick.place.edits.keys import BEYOND_WORDS
 from lumwick.place.paths import unit_of
 from lumwick.place.quantities import show
-from lumwick.place.timing import BEYOND_WORDS
 
 CALLED = {
     **{name: what for name, (what, _) in LISTED.items()},

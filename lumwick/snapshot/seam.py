@@ -38,7 +38,7 @@ class Gap:
     text : str
         In words.
     repairs : tuple of str
-        What would mend it: see `lumwick.place.timing.RepairSeam` and `SetSeam`; ``loop`` declares the clip a loop,
+        What would mend it: see `lumwick.place.edits.clip.RepairSeam` and `SetSeam`; ``loop`` declares the clip a loop,
         ``still`` stops the day.
     """
 

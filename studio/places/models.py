@@ -12,7 +12,7 @@ from django.db import models, transaction
 from pydantic import TypeAdapter
 
 from lumwick.errors import PlaceError
-from lumwick.place import edit as editing
+from lumwick.place import edits as editing
 from lumwick.place.document import Asset
 from lumwick.place.document import Place as Document
 from lumwick.place.files import needed, parse

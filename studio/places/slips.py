@@ -10,8 +10,8 @@ from lumwick.growth.form import PATCHED
 from lumwick.lens.lens import Lens
 from lumwick.place.describe import FieldView, fields, whole_at
 from lumwick.place.document import Place, Shot, Station
+from lumwick.place.edits import fresh_id
 from lumwick.place.files import MAPS
-from lumwick.place.routing import fresh_id
 
 
 def groups_of(p: Place, shot: Shot, bench: str, selected: str, t: float, tab: str = "") -> list[dict[str, Any]]:

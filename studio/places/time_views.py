@@ -160,24 +160,17 @@ def lapse(request: HttpRequest, place_id: int) -> HttpResponse:
                 raise PlaceError(
                     f"{plan.fps:.4g} frames a second is not a rate in use: choose one of {', '.join(RATES)}."
                 )
-            if fps != shot.fps:
-                place.edit(
-                    _whole(request, "rev"),
-                    {"op": "retime", "shot": shot.id, "frames": plan.frames, "fps": fps, "keep": "scale"},
-                )
-                place = own_place(request, place_id)
-            assert place.head is not None
-            made_on = place.head.number if fps != shot.fps else _whole(request, "rev")
-            place.edit(
-                made_on,
-                {
-                    "op": "clock",
-                    "shot": shot.id,
-                    "start": place_clock(shot, 0.0).isoformat(),
-                    "speed": round(plan.speed, 6),
-                    "frames": plan.frames,
-                },
-            )
+            clock = {
+                "op": "clock",
+                "shot": shot.id,
+                "start": place_clock(shot, 0.0).isoformat(),
+                "speed": round(plan.speed, 6),
+                "frames": plan.frames,
+            }
+            retime = {"op": "retime", "shot": shot.id, "frames": plan.frames, "fps": fps, "keep": "scale"}
+            label = f"{shot.name}: {_long(plan.event)} in {plan.clip:.4g} s at {fps}"
+            act = {"op": "several", "edits": [retime, clock], "label": label}
+            place.edit(_whole(request, "rev"), act if fps != shot.fps else clock)
             return JsonResponse({"state": state_of(own_place(request, place_id), shot.id)})
     except StaleRevision as stale:
         return JsonResponse({"error": str(stale)}, status=409)

@@ -30,9 +30,9 @@ from lumwick.motion.timebase import RATES
 from lumwick.place.describe import typed
 from lumwick.place.document import Place as Document
 from lumwick.place.document import Shot
+from lumwick.place.edits import fresh_id
 from lumwick.place.files import asset_of, pack, unpack
 from lumwick.place.paths import find
-from lumwick.place.routing import fresh_id
 from lumwick.snapshot.evaluate import Setting, place_clock
 from lumwick.trace.textures import read_image, read_panorama
 from studio.looks.engine import ENGINE_OF_LOOKS, Superseded, revision_setting

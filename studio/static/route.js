@@ -200,15 +200,14 @@ const routePart = {
       return;
     }
     if (what === 'subject') {
-      await this.command({
-        op: 'set',
-        path: `/shots/${this.s.shot.id}/route/subject`,
-        value: '',
-      });
+      const route = `/shots/${this.s.shot.id}/route`;
       this.command({
-        op: 'set',
-        path: `/shots/${this.s.shot.id}/route/spot`,
-        value: data.point,
+        op: 'several',
+        edits: [
+          { op: 'set', path: `${route}/subject`, value: '' },
+          { op: 'set', path: `${route}/spot`, value: data.point },
+        ],
+        label: 'subject: a spot of the look',
       });
       return;
     }

@@ -13,11 +13,10 @@ from lumwick.demo import saltmere
 from lumwick.errors import PlaceError
 from lumwick.motion.channel import Channel
 from lumwick.place.describe import fields, typed
-from lumwick.place.edit import apply, command
+from lumwick.place.edits import apply, command, fresh_id
 from lumwick.place.files import pack, parse, schema, unpack
 from lumwick.place.paths import find
 from lumwick.place.quantities import read, show
-from lumwick.place.routing import fresh_id
 from tests.conftest import small_place
 
 ROOT = Path(__file__).resolve().parents[2]
@@ -189,3 +188,18 @@ def test_the_direction_of_imports_holds() -> None:
         [str(Path(sys.executable).with_name("lint-imports"))], cwd=ROOT, capture_output=True, text=True, check=False
     )
     assert done.returncode == 0, done.stdout[-3000:]
+
+
+def test_several_edits_are_one_act_or_none() -> None:
+    place = small_place()
+    fog = {"op": "set", "path": "/air/fog_visibility", "value": 500}
+    haze = {"op": "set", "path": "/air/haze", "value": 0.3}
+    made, label = apply(place, command({"op": "several", "edits": [fog, haze]}))
+    assert (made.air.fog_visibility, made.air.haze) == (500, 0.3) and label == "fog visibility 500 m; haze 0.3"
+    assert apply(place, command({"op": "several", "edits": [fog, haze], "label": "thicker air"}))[1] == "thicker air"
+    with pytest.raises(PlaceError, match="no station 'gone'"):
+        apply(place, command({"op": "several", "edits": [fog, {"op": "remove_station", "shot": "a", "station": "gone"}]}))
+    assert place.air.fog_visibility == 20000
+    for bad in ([], [{"op": "several", "edits": [fog]}]):
+        with pytest.raises(PlaceError):
+            command({"op": "several", "edits": bad})

@@ -32,10 +32,9 @@ from lumwick.place.document import (
     Thing,
     Wind,
 )
-from lumwick.place.edit import apply, command
+from lumwick.place.edits import apply, command, fresh_id
 from lumwick.place.instant import Motions
 from lumwick.place.paths import find
-from lumwick.place.routing import fresh_id
 
 DEMO = saltmere()[0]
 

@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 from lumwick.errors import PlaceError
 from lumwick.picture import film_picture, frame_picture, mixed
 from lumwick.place.document import Cut, Develop, Piece, Place, Shot
-from lumwick.place.edit import apply, command
+from lumwick.place.edits import apply, command
 from lumwick.place.film import film_frames, laid_out, parts_at
 from lumwick.snapshot.evaluate import Setting, evaluate
 from lumwick.snapshot.footprint import footprints

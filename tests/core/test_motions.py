@@ -17,10 +17,10 @@ from lumwick.motion.recipes import cook, recipe
 from lumwick.motion.terms import Flicker, Pulse, Swing, chance, laid_over, wander, whole_period
 from lumwick.picture import frame_picture
 from lumwick.place.document import Exposure, Lamp, Place, Stand, Surface, Thing
-from lumwick.place.edit import apply, command
+from lumwick.place.edits import apply, command
+from lumwick.place.edits.keys import BEYOND_WORDS, JOIN_WORDS
 from lumwick.place.files import asset_of, parse
 from lumwick.place.instant import Motions
-from lumwick.place.timing import BEYOND_WORDS, JOIN_WORDS
 from lumwick.snapshot.evaluate import Setting
 from lumwick.trace.furnish import Furnishing
 from lumwick.trace.render import Quality

@@ -19,7 +19,7 @@ from lumwick.land.elevation import write_elevation
 from lumwick.land.ground import Ground
 from lumwick.lens.camera import Camera, direction_of
 from lumwick.motion.colour import from_hex, to_code, to_linear
-from lumwick.place import edit
+from lumwick.place import edits as edit
 from lumwick.place.document import Asset, Built, Exposure, Lamp, Land, Surface, Thing
 from lumwick.place.files import asset_of, needed, pack
 from lumwick.snapshot.evaluate import Setting, evaluate

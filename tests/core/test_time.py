@@ -18,10 +18,10 @@ from lumwick.picture import fade, frame_picture, open_for, seam_step
 from lumwick.place.compare import changes
 from lumwick.place.describe import numbers, whole_at
 from lumwick.place.document import Air, Lamp, Place, Shot, Thing
-from lumwick.place.edit import apply, command
+from lumwick.place.edits import apply, command
+from lumwick.place.edits.clip import closed
 from lumwick.place.files import parse
 from lumwick.place.instant import Motions
-from lumwick.place.timing import closed
 from lumwick.snapshot.evaluate import Setting, clip_time, place_clock
 from lumwick.snapshot.evaluate import evaluate as evaluate_place
 from lumwick.snapshot.footprint import footprints

@@ -1,0 +1,132 @@
+"""Edits of single fields, and of the lists of stands, lamps, surfaces and models."""
+
+from __future__ import annotations
+
+from typing import Any, Literal
+
+from pydantic import BaseModel, ValidationError
+
+from lumwick.errors import PlaceError
+from lumwick.motion.channel import Channel, Curve
+from lumwick.motion.terms import Follow
+from lumwick.place.document import Id, Lamp, Place, Stand, Surface, Thing
+from lumwick.place.edits.base import Command, named
+from lumwick.place.edits.keys import SetKey
+from lumwick.place.files import explain
+from lumwick.place.instant import Motions
+from lumwick.place.paths import find
+
+LISTED: dict[str, tuple[str, type[BaseModel]]] = {
+    "growth": ("stand", Stand),
+    "lamps": ("lamp", Lamp),
+    "surfaces": ("surface", Surface),
+    "things": ("model", Thing),
+}
+"""The lists that one adds to and takes from: what their members are called, and are."""
+
+
+class SetValue(Command):
+    """Set one field, or lay a constant over a channel."""
+
+    op: Literal["set"]
+    path: str
+    value: Any
+
+    def apply(self, draft: Place) -> str:
+        owner, name, info = find(draft, self.path)
+        if name in ("id", "format", "version"):
+            raise PlaceError("An id cannot be changed.")
+        setattr(owner, name, self.value)
+        return named(self.value, info)
+
+
+class Add(Command):
+    """Add a stand, lamp, surface or model to its list."""
+
+    op: Literal["add"]
+    item: dict[str, Any]
+    to: Literal["growth", "lamps", "surfaces", "things"]
+
+    def apply(self, draft: Place) -> str:
+        what, model = LISTED[self.to]
+        try:
+            item = model.model_validate(self.item)
+        except ValidationError as error:
+            raise PlaceError(f"This {what} cannot be added: {explain(error)}") from None
+        getattr(draft, self.to).append(item)
+        return f"added {what} {item.name}"
+
+
+class Remove(Command):
+    """Take something out of its list; what used a surface goes back to its own."""
+
+    op: Literal["remove"]
+    id: Id
+    of: Literal["growth", "lamps", "surfaces", "things"]
+
+    def apply(self, draft: Place) -> str:
+        kept = getattr(draft, self.of)
+        gone = next((item for item in kept if item.id == self.id), None)
+        if gone is None:
+            raise PlaceError(f"That {LISTED[self.of][0]} is not there any more.")
+        kept.remove(gone)
+        if self.of == "surfaces":
+            for item in [*draft.built, *draft.things]:
+                if item.surface == self.id:
+                    item.surface = ""
+        _let_go(draft, f"/{self.of}/{self.id}/")
+        return f"removed {LISTED[self.of][0]} {gone.name}"
+
+
+class Move(Command):
+    """Set a model or a lamp down elsewhere."""
+
+    op: Literal["move"]
+    of: Literal["lamps", "things"]
+    id: Id
+    east: float
+    north: float
+    t: float = 0.0
+
+    def apply(self, draft: Place) -> str:
+        moved = next((item for item in getattr(draft, self.of) if item.id == self.id), None)
+        if moved is None:
+            raise PlaceError(f"That {LISTED[self.of][0]} is not there any more.")
+        for name, value in (("east", round(self.east, 3)), ("north", round(self.north, 3))):
+            if isinstance(getattr(moved, name), Curve):  # what is keyed gets a key where the playhead stands
+                SetKey(op="key", path=f"/{self.of}/{self.id}/{name}", t=self.t, value=value).apply(draft)
+            else:
+                setattr(moved, name, value)
+        return f"moved {LISTED[self.of][0]} {moved.name}"
+
+
+def _let_go(draft: Place, gone: str) -> None:
+    """What followed a value that is gone follows nothing."""
+    for shot in draft.shots:
+        for mover in Motions(draft, shot).movers:
+            curve = mover.curve
+            if isinstance(curve, Channel) and any(
+                isinstance(term, Follow) and term.path.startswith(gone) for term in curve.terms
+            ):
+                owner, name, _ = find(draft, mover.path)
+                setattr(
+                    owner,
+                    name,
+                    curve.model_copy(
+                        update={
+                            "terms": tuple(
+                                term
+                                for term in curve.terms
+                                if not (isinstance(term, Follow) and term.path.startswith(gone))
+                            )
+                        }
+                    ),
+                )
+
+
+COMMANDS = (
+    SetValue,
+    Add,
+    Remove,
+    Move,
+)
