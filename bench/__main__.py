@@ -59,6 +59,8 @@ def main() -> None:
             f"{r['name']:<{wide}}  {r['value']:>10.3f} {r['unit']:<6} "
             f"{sign} {r['bar']:<8g} {'ok' if r['ok'] else 'SHORT'}"
         )
+    if not all(r["ok"] for r in results):
+        sys.exit(1)  # a bar was missed
 
 
 main()

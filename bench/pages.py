@@ -134,6 +134,10 @@ TIMED = """(act) => new Promise((done) => {
 })"""
 
 
+def _p95(values: list[float]) -> float:
+    return sorted(values)[int(0.95 * (len(values) - 1))]
+
+
 def look() -> list[dict[str, Any]]:
     """From input to pixels in the browser: the first picture, and 480x270 denoised; medians over drags, walks, edits
     and scrubs in all four shots."""
@@ -152,6 +156,9 @@ def look() -> list[dict[str, Any]]:
     return [
         figure("look: first picture after an input, median", statistics.median(firsts), "s", 0.4, "lower"),
         figure("look: 480x270 denoised after an input, median", statistics.median(cleans), "s", 1.2, "lower"),
+        # drags, walks, edits and scrubs are pooled above: the slowest of them are told too
+        figure("look: first picture after an input, 95th percentile", _p95(firsts), "s", 0.8, "lower"),
+        figure("look: 480x270 denoised after an input, 95th percentile", _p95(cleans), "s", 2.4, "lower"),
     ]
 
 
@@ -178,7 +185,7 @@ def pages() -> list[dict[str, Any]]:
                     / 1000
                 )
     times.sort()
-    return [figure("pages while a take renders, 95th percentile", times[int(0.95 * len(times))], "s", 0.2, "lower")]
+    return [figure("pages while a take renders, 95th percentile", _p95(times), "s", 0.2, "lower")]
 
 
 def worker_memory() -> list[dict[str, Any]]:

@@ -1,6 +1,6 @@
 """Set the house up, start it, test it: the one script behind the Makefile. Only the standard library is needed.
 
-python3.11 scripts/house.py setup|demo|test|shots|stills|bench|stop
+python3.11 scripts/house.py setup|demo|test|lint|shots|stills|bench|stop
 """
 
 from __future__ import annotations
@@ -425,8 +425,44 @@ def with_cluster(*args: str) -> None:
         raise SystemExit(code)
 
 
+LINTS = (
+    ("ruff", "check", "-q", "."),
+    ("ruff", "format", "--check", "-q", "."),
+    ("mypy", "lumwick"),
+    ("lint-imports",),
+    ("djlint", "--lint", "--quiet", "studio/templates"),
+)
+OWN_SCRIPTS = ("parts", "place", "timeline", "route", "cut", "compare", "curves")
+
+
+def lint() -> None:
+    """Formatters, linters, types, the direction of imports; and, where Node is, scripts and built assets."""
+    for command in LINTS:
+        run(VENV / "bin" / command[0], *command[1:], stdout=subprocess.DEVNULL)
+    if shutil.which("npm") is None:
+        say("Node is not here: the scripts' form and the built assets are not checked.")
+        return
+    front = ROOT / "frontend"
+    if not (front / "node_modules" / ".bin" / "prettier").exists():
+        run("npm", "ci", "--silent", "--ignore-scripts", "--prefix", front)
+    scripts = [f"studio/static/{name}.js" for name in OWN_SCRIPTS]
+    run(front / "node_modules" / ".bin" / "prettier", "--check", "--log-level", "warn", *scripts)
+    built = VAR / "assets"
+    shutil.rmtree(built, ignore_errors=True)
+    made = subprocess.run(["sh", "build.sh", str(built)], cwd=front, capture_output=True, text=True, check=False)
+    if made.returncode:
+        fail(f"the assets cannot be built: {made.stderr.strip()[-300:]}")
+    for path in sorted(p for p in built.rglob("*") if p.is_file()):
+        committed = ROOT / "studio" / "static" / path.relative_to(built)
+        if not committed.exists() or committed.read_bytes() != path.read_bytes():
+            fail(f"{committed.relative_to(ROOT)} is not what the sources build: run `make assets`.")
+    say("formatted, linted, typed, and the committed assets are what the sources build")
+
+
 def test(extra: list[str]) -> None:
     setup()
+    if not extra:
+        lint()
     debian("chromium", Path("/usr/bin/chromium").exists())
     with_cluster(str(PYTHON), "-m", "pytest", *extra)
 
@@ -438,6 +474,9 @@ def main() -> None:
         setup()
     elif command == "demo":
         demo()
+    elif command == "lint":
+        setup()
+        lint()
     elif command == "test":
         test(extra)
     elif command == "shots":

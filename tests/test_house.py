@@ -81,7 +81,7 @@ def test_help_is_printed_for_an_unknown_command() -> None:
         check=True,
         env={**os.environ},
     )
-    assert "setup|demo|test" in done.stdout
+    assert "setup|demo|test|lint" in done.stdout
 
 
 def test_one_house_at_a_time(

@@ -88,7 +88,7 @@ def _differ(before: BaseModel, after: BaseModel, whose: str) -> Iterator[str]:
         elif isinstance(new, Curve):
             yield f"{prefix}{title} {_said(old, unit)} → keyed, {_said(new, unit)}"
         elif isinstance(old, Curve):
-            yield f"{prefix}{title} no longer keyed: {_said(new, unit)}"
+            yield f"{prefix}{title}, animation removed: {_said(new, unit)}"
         elif isinstance(old, BaseModel) and isinstance(new, BaseModel) and not isinstance(new, Asset):
             yield from _differ(old, new, whose or (title if info.title else name))
         elif isinstance(new, list) and any(hasattr(item, "id") for item in [*old, *new]):

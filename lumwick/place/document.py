@@ -127,7 +127,7 @@ class Sea(Model):
         14.0, "Depth offshore", "m", 0.5, 5000, "Depth of the open sea, for the speed of the waves."
     )
     choppiness: Animatable = keyed(
-        1.0, "Crests", "x", 0, 1.5, "Horizontal displacement that sharpens crests; 1 is physical."
+        1.0, "Choppiness", "x", 0, 1.5, "Horizontal displacement that sharpens crests; 1 is physical."
     )
     clarity: Animatable = keyed(3.0, "Clarity", "m", 0.2, 60, "Depth at which a white disc is lost to sight.")
     seed: int = Field(11, title="Seed", ge=0, le=2**31)
@@ -235,32 +235,32 @@ class Surface(Model):
     colour: AnimatableColour = coloured("#a09a90", "Colour")
     second: AnimatableColour = coloured("#6f6a60", "Second colour", "Of joints, lichen, the pebbles' other kind.")
     roughness: Animatable = keyed(0.7, "Roughness", "x", 0, 1, "0 mirrors, 1 is matt.")
-    metalness: Animatable = keyed(0.0, "Metal", "x", 0, 1, "1 reflects in its own colour, as bare metal does.")
+    metalness: Animatable = keyed(0.0, "Metalness", "x", 0, 1, "1 reflects in its own colour, as bare metal does.")
     coat: Animatable = keyed(0.0, "Clear coat", "x", 0, 1, "A layer of varnish.")
     coat_roughness: Animatable = keyed(0.1, "Coat's roughness", "x", 0, 1, "0 is a mirror.")
-    clear: Animatable = keyed(0.0, "Clear", "x", 0, 1, "Share of light that passes, as through glass.")
-    pane: bool = Field(True, title="A pane", description="A thin sheet that bends nothing; else a solid body.")
-    refraction: Animatable = keyed(1.5, "Refraction", "x", 1, 3, "Index: water 1.333, glass 1.5.")
+    clear: Animatable = keyed(0.0, "Transmission", "x", 0, 1, "Share of light that passes, as through glass.")
+    pane: bool = Field(True, title="Thin pane", description="A thin sheet that bends nothing; else a solid body.")
+    refraction: Animatable = keyed(1.5, "Refractive index", "x", 1, 3, "Water 1.333, glass 1.5.")
     depth_tint: Animatable = keyed(
-        0.0, "Taken in a metre", "x", 0, 200, "Optical depth of a metre of a clear solid, for what its colour lacks."
+        0.0, "Absorption", "x", 0, 200, "Optical depth of a metre of a clear solid, for what its colour lacks."
     )
     through: Animatable = keyed(
-        0.0, "Passes as a leaf", "x", 0, 0.9, "Share of light that comes out scattered on the other side."
+        0.0, "Translucency", "x", 0, 0.9, "Share of light that comes out scattered on the other side."
     )
     glow: Animatable = keyed(0.0, "Glow", "cd/m²", 0, 1e8, "Light of its own.")
     glow_colour: AnimatableColour = coloured("#ffffff", "Glow's colour")
     cut: Animatable = keyed(
-        0.0, "Cut out below", "x", 0, 1, "Where the texture's opacity is less there is a hole; 0 cuts nothing."
+        0.0, "Alpha cutoff", "x", 0, 1, "Where the texture's opacity is less there is a hole; 0 cuts nothing."
     )
-    wet: Animatable = keyed(0.0, "Wet", "x", 0, 1, "Darker, and with a film of water on it.")
+    wet: Animatable = keyed(0.0, "Wetness", "x", 0, 1, "Darker, and with a film of water on it.")
     scale: Animatable = keyed(1.0, "Scale", "x", 0.001, 1000, "Of pattern and textures: larger is coarser.", log=True)
-    turn: Animatable = keyed(0.0, "Turned", "°", -360, 360, "Of pattern and textures.", quantity="turn")
-    shift_u: Animatable = keyed(0.0, "Shifted across", "x", -1000, 1000, "Of pattern and textures.")
-    shift_v: Animatable = keyed(0.0, "Shifted up", "x", -1000, 1000, "Of pattern and textures.")
+    turn: Animatable = keyed(0.0, "Rotation", "°", -360, 360, "Of pattern and textures.", quantity="turn")
+    shift_u: Animatable = keyed(0.0, "Offset across", "x", -1000, 1000, "Of pattern and textures.")
+    shift_v: Animatable = keyed(0.0, "Offset up", "x", -1000, 1000, "Of pattern and textures.")
     relief: Animatable = keyed(1.0, "Relief", "x", 0, 4, "Depth of the pattern's, or the normal map's, bumps.")
     boxed: bool = Field(
         False,
-        title="From six sides",
+        title="Box projection",
         description="Lay textures from the sides of a box, in metres, even where the model says how they lie.",
     )
     colour_map: Asset | None = Field(None, title="Colour texture", description="With opacity, if it has any.")
@@ -268,7 +268,7 @@ class Surface(Model):
     rough_map: Asset | None = Field(None, title="Roughness texture", description="Grey.")
     metal_map: Asset | None = Field(None, title="Metal texture", description="Grey.")
     opacity_map: Asset | None = Field(
-        None, title="Opacity texture", description="Grey; holes where it is darker than Cut out below."
+        None, title="Opacity texture", description="Grey; holes where it is darker than the alpha cutoff."
     )
     glow_map: Asset | None = Field(None, title="Glow texture")
 
@@ -310,11 +310,11 @@ class Lamp(Model):
         800.0, "Light", "x", 0, 1e8, "In lumens or candelas: a house lamp sends out about 800 lm.", log=True
     )
     unit: Literal["lm", "cd"] = Field(
-        "lm", title="In", description="lm: all of its light. cd: its intensity straight ahead."
+        "lm", title="Unit", description="lm: all of its light. cd: its intensity straight ahead."
     )
     kelvin: Animatable = keyed(2700.0, "Colour", "K", 1667, 25000, "Candle 1850, filament 2700, daylight 6500.")
-    inner: Animatable = keyed(20.0, "Full within", "°", 0, 89, "Half angle of a spot at full strength.")
-    outer: Animatable = keyed(30.0, "Dark from", "°", 0.5, 90, "Half angle of a spot outside which it is dark.")
+    inner: Animatable = keyed(20.0, "Inner cone", "°", 0, 89, "Half angle of a spot at full strength.")
+    outer: Animatable = keyed(30.0, "Outer cone", "°", 0.5, 90, "Half angle of a spot outside which it is dark.")
     width: Animatable = keyed(0.3, "Width", "m", 0, 100, "Of a rectangle, or a disc's diameter.")
     height: Animatable = keyed(0.3, "Length", "m", 0, 100, "Of a rectangle.")
 
@@ -349,7 +349,7 @@ class Station(Model):
         quantity="focal",
     )
     focus: float | None = wish("Focus", "m", 0.1, 100000, "Distance that is sharp here.", quantity="length")
-    f_number: float | None = wish("Opening", "f/", 0.9, 64, "Of the lens here.", quantity="f_number")
+    f_number: float | None = wish("Aperture", "f/", 0.9, 64, "Of the lens here.", quantity="f_number")
     ev100: float | None = wish("Exposure", "EV", -8, 22, "EV at ISO 100 here.")
     kelvin: float | None = wish("White", "K", 2000, 20000, "White balance here.")
     roll: float | None = wish(
@@ -376,7 +376,7 @@ class Station(Model):
         title="To the next",
         description="On along the curve; by a hard change; or by a move of its own, from rest to rest.",
     )
-    takes: float = number(2.0, "Move takes", "s", 0.05, 3600, "Of a move from rest to rest.")
+    takes: float = number(2.0, "Move lasts", "s", 0.05, 3600, "Of a move from rest to rest.")
 
     @model_validator(mode="after")
     def _looks_somewhere(self) -> Station:
@@ -407,7 +407,7 @@ class Route(Model):
     )
     no_overshoot: bool = Field(
         False,
-        title="Never swings past",
+        title="No overshoot",
         description="East, north and height stay between those of neighbouring stations.",
     )
     over_ground: bool = Field(
@@ -430,7 +430,7 @@ class Route(Model):
     spot: Point3 | None = Field(
         None, title="Spot", description="East, north and up of what is circled or looked at where there is no subject."
     )
-    subject_up: float = number(0.0, "Aims over it by", "m", -200, 200, "Over the subject's own foot.")
+    subject_up: float = number(0.0, "Aim height over it", "m", -200, 200, "Over the subject's own foot.")
     turns: float = number(
         1.0, "Turns", "x", -100, 100, "Round the subject, clockwise seen from above; 1 is a full turn."
     )
@@ -438,7 +438,7 @@ class Route(Model):
         3.0, "Pushes by", "m", -10000, 10000, "Towards what the first station aims at; below 0 it pulls out."
     )
     counter: bool = Field(
-        False, title="Lens moves against it", description="The lens changes so that what is aimed at keeps its size."
+        False, title="Counter-zoom", description="The lens changes so that what is aimed at keeps its size."
     )
     lag: float = number(0.0, "Lag", "s", -60, 60, "How much later than what it follows.")
     timing: Literal["even", "by stations", "one smooth move"] = Field(
@@ -476,7 +476,7 @@ class Route(Model):
     aim_second: Literal["stations", "ahead", "subject", "by keys"] = Field(
         "stations", title="Blends to", description="What it looks at as the share grows."
     )
-    aim_share: Animatable = keyed(0.0, "Share of the second", "x", 0, 1, "0 looks as the first says, 1 as the second.")
+    aim_share: Animatable = keyed(0.0, "Blend", "x", 0, 1, "0 looks as the first says, 1 as the second.")
     bearing: Animatable = keyed(0.0, "Bearing", "°", -360, 360, "Where it looks by keys.", quantity="turn")
     pitch: Animatable = keyed(0.0, "Pitch", "°", -89, 89, "Where it looks by keys.")
     level_within: float = number(1.5, "Level within", "°", 0, 45, "A station's roll of less than this counts as level.")
@@ -485,7 +485,7 @@ class Route(Model):
         title="Focus",
         description="At a distance (its keys are the marks of a pull), or on the subject wherever it is.",
     )
-    keep_clear: float = number(0.3, "Keeps clear by", "m", 0, 50, "The ride check speaks of what comes nearer.")
+    keep_clear: float = number(0.3, "Clearance", "m", 0, 50, "The ride check speaks of what comes nearer.")
     track: Asset | None = Field(None, title="Path brought in", description="Position, aim and lens by time.")
 
 
@@ -514,7 +514,7 @@ class Exposure(Model):
         6500.0, "White", "K", 2000, 20000, "White balance: light of this colour comes out white."
     )
     f_number: Animatable = keyed(
-        8.0, "Opening", "f/", 0.9, 64, "Smaller numbers blur what is out of focus.", quantity="f_number"
+        8.0, "Aperture", "f/", 0.9, 64, "Smaller numbers blur what is out of focus.", quantity="f_number"
     )
     metered_at: float = number(
         0.0,
@@ -567,7 +567,7 @@ class Exposure(Model):
         "How far the corners are drawn in (below 0, a barrel) or out (above 0, a cushion).",
     )
     dispersion: Animatable = keyed(
-        0.0, "Colour fringe", "‰", 0, 10, "How much larger red is drawn than green in the corners."
+        0.0, "Dispersion", "‰", 0, 10, "How much larger red is drawn than green in the corners."
     )
 
     @field_validator("blades")
@@ -593,7 +593,7 @@ class Develop(Model):
     saturation: Animatable = keyed(1.0, "Saturation", "x", 0, 2, "Strength of colour; 0 is black and white.")
     lift: Animatable = keyed(0.0, "Lift", "x", -0.3, 0.3, "Raises the shadows.")
     gamma: Animatable = keyed(1.0, "Gamma", "x", 0.5, 2, "Brightens the middle tones.")
-    gain: Animatable = keyed(1.0, "Gain", "x", 0.5, 1.5, "Raises the lights.")
+    gain: Animatable = keyed(1.0, "Gain", "x", 0.5, 1.5, "Raises the highlights.")
     curve_deep: Animatable = keyed(
         0.0, "Curve, deep", "EV", -4, 4, "Lifts or lowers what is 6 stops under middle grey."
     )

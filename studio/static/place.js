@@ -760,6 +760,9 @@ document.addEventListener('alpine:init', () => {
       return !this.view || !refs.chart ? 1 : this.view.wide / Math.max(1, refs.chart.clientWidth);
     },
     drawChart() {
+      keepingFocus(refs.chart, () => this.drawChartAnew());
+    },
+    drawChartAnew() {
       const svg = refs.chart,
         c = this.chart;
       if (!svg || !c || !svg.clientWidth) return;
@@ -1281,6 +1284,9 @@ document.addEventListener('alpine:init', () => {
 
     // -- drawings under the chart ---------------------------------------------------------------------
     drawDrawing() {
+      keepingFocus(refs.drawing, () => this.drawDrawingAnew());
+    },
+    drawDrawingAnew() {
       const svg = refs.drawing;
       if (!svg || !(this.held || svg.clientWidth)) return;
       const [W, H] = this.held ? this.held.size : [svg.clientWidth, svg.clientHeight];

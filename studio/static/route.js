@@ -407,6 +407,9 @@ const routePart = {
     return d;
   },
   drawRoute() {
+    keepingFocus(this.overlay, () => this.drawRouteAnew());
+  },
+  drawRouteAnew() {
     const g = this.overlay,
       px = this.held ? this.held.px : this.px(),
       r = Alpine.raw(this.s).route;

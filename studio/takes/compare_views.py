@@ -15,8 +15,8 @@ from PIL import Image, ImageDraw, ImageFont
 
 from lumwick.motion.timebase import RATES
 from lumwick.place.compare import changes
-from studio.places.models import StaleRevision
-from studio.places.views import own_place
+from studio.places.models import Place, StaleRevision
+from studio.places.views.owned import place_view
 from studio.takes.models import Frame, Note, Take
 from studio.takes.views import own_take
 
@@ -56,11 +56,9 @@ def _note(note: Note) -> dict[str, Any]:
     }
 
 
-@login_required
-@require_GET
-def compare(request: HttpRequest, place_id: int) -> HttpResponse:
+@place_view("GET")
+def compare(request: HttpRequest, place: Place) -> HttpResponse:
     """One take, or two in lock step."""
-    place = own_place(request, place_id)
     chosen = [
         get_object_or_404(Take.objects.select_related("revision"), pk=int(pk), place=place)
         for name in ("a", "b")

@@ -6,13 +6,12 @@ import re
 from functools import lru_cache
 from typing import Any
 
-from django.contrib.auth.decorators import login_required
 from django.http import HttpRequest, HttpResponse, JsonResponse
-from django.views.decorators.http import require_GET, require_POST
 
 from lumwick.errors import LumwickError, RenderError
 from studio.looks.engine import revision_setting
-from studio.places.views import own_place
+from studio.places.models import Place
+from studio.places.views.owned import place_view
 from studio.takes.models import Take, film_keys, progress, stored
 
 
@@ -28,11 +27,9 @@ def _size(text: str) -> tuple[int, int]:
     return int(found[1]), int(found[2])
 
 
-@login_required
-@require_GET
-def ready(request: HttpRequest, place_id: int) -> HttpResponse:
+@place_view("GET")
+def ready(request: HttpRequest, place: Place) -> HttpResponse:
     """Which frames of the film, as it is cut now, are in the store."""
-    place = own_place(request, place_id)
     assert place.head is not None
     try:
         size = _size(request.GET.get("size", "384x216"))
@@ -55,11 +52,9 @@ def ready(request: HttpRequest, place_id: int) -> HttpResponse:
     )
 
 
-@login_required
-@require_POST
-def take(request: HttpRequest, place_id: int) -> HttpResponse:
+@place_view("POST")
+def take(request: HttpRequest, place: Place) -> HttpResponse:
     """Take the whole film."""
-    place = own_place(request, place_id)
     try:
         made = Take.begin_film(place, _size(request.POST.get("size", "")), request.POST.get("quality", "study"))
     except LumwickError as error:

@@ -24,7 +24,8 @@ from lumwick.motion.route import goes
 from lumwick.motion.timebase import RATES
 from lumwick.trace.render import blank
 from studio.looks.engine import ENGINE_OF_LOOKS, revision_setting
-from studio.places.views import own_place
+from studio.places.models import Place
+from studio.places.views.owned import place_view
 from studio.takes.models import FRAMES_AT_MOST, PASSES_BYTES, QUALITIES, Frame, Take, frame_keys, progress, stored
 
 REHEARSAL_SIZES = ("384x216", "640x360", "1280x720")
@@ -94,10 +95,8 @@ def _refused(request: HttpRequest, error: RenderError) -> HttpResponse:
     return render(request, "partials/fault.html", {"fault": str(error)}, status=422)
 
 
-@login_required
-@require_GET
-def take_form(request: HttpRequest, place_id: int) -> HttpResponse:
-    place = own_place(request, place_id)
+@place_view("GET")
+def take_form(request: HttpRequest, place: Place) -> HttpResponse:
     assert place.head is not None
     document = place.head.parsed()
     shot = next((s for s in document.shots if s.id == request.GET.get("shot")), document.shots[0])
@@ -116,11 +115,9 @@ def take_form(request: HttpRequest, place_id: int) -> HttpResponse:
     )
 
 
-@login_required
-@require_POST
-def budget(request: HttpRequest, place_id: int) -> HttpResponse:
+@place_view("POST")
+def budget(request: HttpRequest, place: Place) -> HttpResponse:
     """What a take will cost, measured on a sample of its frames."""
-    place = own_place(request, place_id)
     assert place.head is not None
     try:
         asked = _settings(request, place)
@@ -148,10 +145,8 @@ def budget(request: HttpRequest, place_id: int) -> HttpResponse:
     )
 
 
-@login_required
-@require_POST
-def begin(request: HttpRequest, place_id: int) -> HttpResponse:
-    place = own_place(request, place_id)
+@place_view("POST")
+def begin(request: HttpRequest, place: Place) -> HttpResponse:
     try:
         asked = _settings(request, place)
         take = Take.begin(
@@ -171,14 +166,12 @@ def begin(request: HttpRequest, place_id: int) -> HttpResponse:
     return HttpResponse(f"take {take.number}", headers={"HX-Redirect": reverse("takes", args=[place.pk])})
 
 
-@login_required
-@require_POST
-def rehearse(request: HttpRequest, place_id: int) -> HttpResponse:
+@place_view("POST")
+def rehearse(request: HttpRequest, place: Place) -> HttpResponse:
     """A quick run of the shot, frame by frame in the cache, from the playhead on.
 
     A second run of the same finds all its frames; one that an edit overtook while it was running gives way.
     """
-    place = own_place(request, place_id)
     assert place.head is not None
     try:
         shot = revision_setting(place.head.pk).place.shot(request.POST.get("shot", ""))
@@ -223,12 +216,10 @@ def _shot_keys(revision_id: int, shot_id: str, size: tuple[int, int]) -> tuple[s
     return tuple(frame_keys(setting, shot, range(1, shot.frames + 1), size, "sketch"))
 
 
-@login_required
-@require_GET
-def ready(request: HttpRequest, place_id: int) -> HttpResponse:
+@place_view("GET")
+def ready(request: HttpRequest, place: Place) -> HttpResponse:
     """Which frames of a shot, as it is now, are in the store, whoever had them made; and the run that makes the
     rest."""
-    place = own_place(request, place_id)
     assert place.head is not None
     try:
         shot = revision_setting(place.head.pk).place.shot(request.GET.get("shot", ""))
@@ -258,14 +249,12 @@ def ready(request: HttpRequest, place_id: int) -> HttpResponse:
     )
 
 
-@login_required
-@require_GET
-def shown(request: HttpRequest, place_id: int, key: str) -> HttpResponse:
+@place_view("GET")
+def shown(request: HttpRequest, place: Place, key: str) -> HttpResponse:
     """A frame of the store by its key, as a JPEG that plays quickly.
 
     A key is a digest of all that the picture is made from: only who has the place can know it.
     """
-    own_place(request, place_id)
     source = stored(key)
     if not re.fullmatch("[0-9a-f]{64}", key) or not source.exists():
         raise Http404
@@ -279,11 +268,9 @@ def shown(request: HttpRequest, place_id: int, key: str) -> HttpResponse:
     )
 
 
-@login_required
-@require_GET
-def takes(request: HttpRequest, place_id: int) -> HttpResponse:
+@place_view("GET")
+def takes(request: HttpRequest, place: Place) -> HttpResponse:
     """Every test and final render of a place, newest first."""
-    place = own_place(request, place_id)
     rows = [
         {"take": t, "progress": progress(t), "strip": _strip(t)}
         for t in place.takes.select_related("revision").order_by("-number")[:200]

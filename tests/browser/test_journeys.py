@@ -389,10 +389,37 @@ def test_the_chart_by_hand_and_by_keyboard(page: Page, live_server: Any, place: 
     expect(page.locator("[data-station]")).to_have_count(3)
 
 
+def test_a_mark_that_has_the_focus_keeps_it_when_the_drawing_is_made_anew(
+    page: Page, live_server: Any, place: Any
+) -> None:
+    open_place(page, live_server, place)
+    for mark in ("[data-station=s2]", "[data-aim=s2]", "[data-station=s3]"):
+        if not page.locator(f"{mark}[tabindex]").count():
+            continue
+        page.locator(mark).focus()
+        first = page.locator(mark).element_handle()
+        ws(page, "w.drawChart()")
+        assert not first.is_visible()  # it was made anew
+        assert page.evaluate("(m) => document.activeElement.matches(m)", mark), mark
+    # an edit's answer that arrives between two keys
+    page.locator("[data-station=s2]").focus()
+    page.keyboard.press("Enter")
+    page.keyboard.press("ArrowRight")
+    revision(page, 2)
+    page.keyboard.press("ArrowRight")
+    revision(page, 3)
+    page.keyboard.press("Delete")
+    revision(page, 4)
+    expect(page.locator("[data-station]")).to_have_count(2)
+
+
 def test_keys_by_the_keyboard_and_what_the_lanes_show(page: Page, live_server: Any, place: Any) -> None:
     open_place(page, live_server, place)
-    page.keyboard.press("k")  # nothing was touched yet: a sentence says what to do
-    expect(page.get_by_role("alert")).to_contain_text("carries a pin")
+    page.keyboard.press("k")  # nothing was touched yet: what can be keyed is offered
+    offer = page.get_by_role("status").filter(has_text="Which value")
+    expect(offer).to_be_visible()
+    offer.get_by_role("button", name="leave it").click()
+    expect(offer).to_be_hidden()
     page.keyboard.press("4")
     page.locator("#slip").get_by_label("Fog visibility", exact=True).focus()
     page.locator("#look").focus()

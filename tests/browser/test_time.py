@@ -88,7 +88,7 @@ def test_keys_by_hand(page: Page, live_server: Any, place: Any) -> None:
     page.get_by_label("slower by").press("Enter")
     revision(page, 10)
     assert keys()[1:] == [(0.2917, 13.5), (0.5417, 12.0)]
-    page.get_by_role("button", name="turn round").click()
+    page.get_by_role("button", name="reverse").click()
     revision(page, 11)
     assert keys()[1:] == [(0.2917, 12.0), (0.5417, 13.5)]
     # copied and set at the playhead, removed, and each step can be taken back by its name
@@ -126,7 +126,7 @@ def test_keys_by_the_keyboard_alone(page: Page, live_server: Any, place: Any) ->
     revision(page, 7)
     assert [t for t, _ in keys()] == [0.0, 0.7083, 0.9167]
     page.keyboard.press("Enter")
-    expect(page.get_by_label("before, it")).to_have_count(0)  # keys are picked: their tools stand there
+    expect(page.get_by_label("before the first key")).to_have_count(0)  # keys are picked: their tools stand there
     assert ws(page, "w.openLane") == EV
     page.keyboard.press("ArrowDown")
     expect(page.locator("#picked")).to_have_text("a key of Haze")
@@ -140,8 +140,8 @@ def test_a_lane_opens_into_its_curve(page: Page, live_server: Any, place: Any) -
     open_place(page, live_server, place)
     page.locator(f"[data-lane='{EV}'] button").first.click()
     page.wait_for_function(f"{W}.openScale")
-    expect(page.get_by_label("before, it")).to_have_value("hold")
-    page.get_by_label("after, it").select_option("mirror")
+    expect(page.get_by_label("before the first key")).to_have_value("hold")
+    page.get_by_label("after the last key").select_option("mirror")
     revision(page, 4)
     # free handles: chosen, then one is dragged
     x, y = spot(page, 0.0, 14.0)
@@ -174,7 +174,7 @@ def test_a_lane_opens_into_its_curve(page: Page, live_server: Any, place: Any) -
     page.keyboard.press("Escape")
     page.get_by_role("button", name="whole clip").click()
     assert ws(page, "w.win") is None
-    page.get_by_role("button", name="no longer keyed").click()
+    page.get_by_role("button", name="remove animation").click()
     revision(page, 9)
     assert isinstance(Place.objects.get().head.parsed().shots[0].exposure.ev100, float)
 
@@ -193,7 +193,9 @@ def test_a_keyed_value_asks_before_it_sets_a_key(page: Page, live_server: Any, p
     asked.get_by_role("button", name="Move the whole curve").click()
     revision(page, 4)
     assert keys() == [(0.0, 12.0), (0.5, 10.0)]
-    page.get_by_role("button", name="changes ask").click()  # from now on changes set keys, and the button says so
+    page.get_by_role(
+        "button", name="changes set no keys"
+    ).click()  # from now on changes set keys, and the button says so
     expect(page.get_by_role("button", name="changes set keys")).to_have_attribute("aria-pressed", "true")
     set_field(page, "Exposure", "13")
     revision(page, 5)

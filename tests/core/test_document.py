@@ -198,7 +198,9 @@ def test_several_edits_are_one_act_or_none() -> None:
     assert (made.air.fog_visibility, made.air.haze) == (500, 0.3) and label == "fog visibility 500 m; haze 0.3"
     assert apply(place, command({"op": "several", "edits": [fog, haze], "label": "thicker air"}))[1] == "thicker air"
     with pytest.raises(PlaceError, match="no station 'gone'"):
-        apply(place, command({"op": "several", "edits": [fog, {"op": "remove_station", "shot": "a", "station": "gone"}]}))
+        apply(
+            place, command({"op": "several", "edits": [fog, {"op": "remove_station", "shot": "a", "station": "gone"}]})
+        )
     assert place.air.fog_visibility == 20000
     for bad in ([], [{"op": "several", "edits": [fog]}]):
         with pytest.raises(PlaceError):

@@ -108,7 +108,7 @@ class Unkey(Command):
     def apply(self, draft: Place) -> str:
         owner, name, info, curve = channel_at(draft, self.path)
         setattr(owner, name, settled(curve, self.t))
-        return f"{info.title.lower()} no longer keyed"
+        return f"{info.title.lower()} animation removed"
 
 
 class PlaceKey(Command):
@@ -159,7 +159,7 @@ class MirrorKeys(Command):
 
     def apply(self, draft: Place) -> str:
         over = _each(draft, self.picked, lambda curve, times: key_edits.mirrored(curve, times, self.about))
-        return f"turned {_many(self.picked, draft)} round in time" + _over(over)
+        return f"reversed {_many(self.picked, draft)} in time" + _over(over)
 
 
 class RemoveKeys(Command):

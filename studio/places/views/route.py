@@ -10,9 +10,7 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
-from django.contrib.auth.decorators import login_required
 from django.http import HttpRequest, HttpResponse, JsonResponse
-from django.views.decorators.http import require_GET, require_POST
 from PIL import Image
 
 from lumwick.deliver.paths_in import METRES, AskUnit, AskWhich, read_path
@@ -32,7 +30,8 @@ from lumwick.snapshot.ride import check, with_route
 from studio.looks.engine import ENGINE_OF_LOOKS, revision_setting
 from studio.places import charts
 from studio.places.models import AssetFile, Place, StaleRevision
-from studio.places.views import own_place, shot_of, state_of
+from studio.places.views.owned import newest, place_view
+from studio.places.views.workspace import shot_of, state_of
 
 PATH_BYTES_AT_MOST = 200_000_000
 
@@ -55,7 +54,7 @@ def _body(request: HttpRequest) -> dict[str, Any]:
 def _reshot(request: HttpRequest, place: Place, rev: int, shot: Shot, label: str, **more: Any) -> JsonResponse:
     """Put a shot in place of its older self, as one edit."""
     place.edit(rev, Reshoot(op="reshoot", shot=shot, label=label[:160]).model_dump(mode="json"))
-    fresh = own_place(request, place.pk)
+    fresh = newest(place)
     return JsonResponse({"state": state_of(fresh, shot.id), **more})
 
 
@@ -71,11 +70,9 @@ def _answered(request: HttpRequest, act: Any) -> JsonResponse:
         return JsonResponse({"error": "This request cannot be read: reload the page."}, status=400)
 
 
-@login_required
-@require_GET
-def ride(request: HttpRequest, place_id: int) -> JsonResponse:
+@place_view("GET")
+def ride(request: HttpRequest, place: Place) -> JsonResponse:
     """What is wrong with a shot's camera move."""
-    place = own_place(request, place_id)
     assert place.head is not None
     shot = shot_of(place, request.GET.get("shot"))
     return JsonResponse(
@@ -87,11 +84,9 @@ def ride(request: HttpRequest, place_id: int) -> JsonResponse:
     )
 
 
-@login_required
-@require_POST
-def mended(request: HttpRequest, place_id: int) -> JsonResponse:
+@place_view("POST")
+def mended(request: HttpRequest, place: Place) -> JsonResponse:
     """Repair one fault, or all that can be repaired."""
-    place = own_place(request, place_id)
 
     def act() -> JsonResponse:
         said = _body(request)
@@ -109,11 +104,9 @@ def mended(request: HttpRequest, place_id: int) -> JsonResponse:
     return _answered(request, act)
 
 
-@login_required
-@require_POST
-def draft(request: HttpRequest, place_id: int) -> JsonResponse:
+@place_view("POST")
+def draft(request: HttpRequest, place: Place) -> JsonResponse:
     """The route as it would be with one station elsewhere; nothing is changed."""
-    place = own_place(request, place_id)
 
     def act() -> JsonResponse:
         said = _body(request)
@@ -130,11 +123,9 @@ def draft(request: HttpRequest, place_id: int) -> JsonResponse:
     return _answered(request, act)
 
 
-@login_required
-@require_POST
-def drawn(request: HttpRequest, place_id: int) -> JsonResponse:
+@place_view("POST")
+def drawn(request: HttpRequest, place: Place) -> JsonResponse:
     """A route along a line that was drawn on the chart."""
-    place = own_place(request, place_id)
 
     def act() -> JsonResponse:
         said = _body(request)
@@ -155,11 +146,9 @@ def drawn(request: HttpRequest, place_id: int) -> JsonResponse:
     return _answered(request, act)
 
 
-@login_required
-@require_GET
-def suggested(request: HttpRequest, place_id: int) -> JsonResponse:
+@place_view("GET")
+def suggested(request: HttpRequest, place: Place) -> JsonResponse:
     """Six good views of the place."""
-    place = own_place(request, place_id)
     shot = shot_of(place, request.GET.get("shot"))
 
     def view(station: Station) -> dict[str, Any]:
@@ -169,11 +158,9 @@ def suggested(request: HttpRequest, place_id: int) -> JsonResponse:
     return _answered(request, lambda: JsonResponse({"views": [view(s) for s in suggest(_setting(place), shot)]}))
 
 
-@login_required
-@require_POST
-def laid(request: HttpRequest, place_id: int) -> JsonResponse:
+@place_view("POST")
+def laid(request: HttpRequest, place: Place) -> JsonResponse:
     """A path from a file as the shot's route; what the file does not say is asked for."""
-    place = own_place(request, place_id)
     upload, post = request.FILES.get("file"), request.POST
 
     def act() -> JsonResponse:
@@ -225,11 +212,9 @@ def laid(request: HttpRequest, place_id: int) -> JsonResponse:
     return _answered(request, act)
 
 
-@login_required
-@require_GET
-def spot(request: HttpRequest, place_id: int) -> JsonResponse:
+@place_view("GET")
+def spot(request: HttpRequest, place: Place) -> JsonResponse:
     """The spot of the place that a spot of the look shows."""
-    place = own_place(request, place_id)
 
     def act() -> JsonResponse:
         point, distance = ENGINE_OF_LOOKS.point(place.pk, float(request.GET["u"]), float(request.GET["v"]))
@@ -238,11 +223,9 @@ def spot(request: HttpRequest, place_id: int) -> JsonResponse:
     return _answered(request, act)
 
 
-@login_required
-@require_GET
-def cameras(request: HttpRequest, place_id: int) -> HttpResponse:
+@place_view("GET")
+def cameras(request: HttpRequest, place: Place) -> HttpResponse:
     """Cameras as a file that other programs read."""
-    place = own_place(request, place_id)
     setting = _setting(place)
     kind = request.GET.get("kind", "glb")
     try:
@@ -269,11 +252,9 @@ def cameras(request: HttpRequest, place_id: int) -> HttpResponse:
     )
 
 
-@login_required
-@require_GET
-def still(request: HttpRequest, place_id: int) -> HttpResponse:
+@place_view("GET")
+def still(request: HttpRequest, place: Place) -> HttpResponse:
     """A panorama or a stereo pair at the playhead, as PNG."""
-    place = own_place(request, place_id)
     assert place.head is not None
     shot = shot_of(place, request.GET.get("shot"))
     try:

@@ -1,4 +1,4 @@
-"""Time in the workspace: a clip's length and clock, the seam, the amount of motion, and states by name."""
+"""Time in the workspace: a clip's length and clock, the seam, and the amount of motion."""
 
 from __future__ import annotations
 
@@ -9,16 +9,13 @@ from collections.abc import Callable
 from typing import Any
 
 import numpy as np
-from django.contrib.auth.decorators import login_required
 from django.http import HttpRequest, HttpResponse, JsonResponse
-from django.shortcuts import get_object_or_404, render
-from django.views.decorators.http import require_GET, require_POST
+from django.shortcuts import render
 from PIL import Image
 
 from lumwick.air.sun import Meeting, sun_at_bearing, sun_day, sun_over_skyline, twilights
 from lumwick.errors import LumwickError, PlaceError
 from lumwick.motion.timebase import RATES, clip_frames, plan_lapse, rate
-from lumwick.place.compare import changes
 from lumwick.place.describe import numbers as numbers_of
 from lumwick.place.document import Place as Document
 from lumwick.place.document import Shot
@@ -27,8 +24,10 @@ from lumwick.snapshot.evaluate import place_clock
 from lumwick.snapshot.seam import seam_gaps
 from lumwick.trace.amount import CROSSING, PICTURE
 from studio.looks.engine import ENGINE_OF_LOOKS, revision_setting
-from studio.places.models import Place, Revision, StaleRevision
-from studio.places.views import look_camera, own_place, shot_of, state_of
+from studio.places.models import Place, StaleRevision
+from studio.places.views.look import look_camera
+from studio.places.views.owned import newest, place_view
+from studio.places.views.workspace import shot_of, state_of
 
 EVENTS = {
     "sunset": "sunset",
@@ -39,8 +38,7 @@ EVENTS = {
 }
 
 
-def _head(request: HttpRequest, place_id: int, shot_id: str | None) -> tuple[Place, Document, Shot]:
-    place = own_place(request, place_id)
+def _head(place: Place, shot_id: str | None) -> tuple[Place, Document, Shot]:
     assert place.head is not None
     return place, revision_setting(place.head.pk).place, shot_of(place, shot_id)
 
@@ -64,10 +62,10 @@ def _said(request: HttpRequest, place: Place, make: Callable[[], dict[str, Any]]
     try:
         place.edit(_whole(request, "rev"), make())
     except StaleRevision as stale:
-        return JsonResponse({"error": str(stale), "state": state_of(own_place(request, place.pk), shot_id)}, status=409)
+        return JsonResponse({"error": str(stale), "state": state_of(newest(place), shot_id)}, status=409)
     except LumwickError as error:
         return JsonResponse({"error": str(error)}, status=422)
-    return JsonResponse({"state": state_of(own_place(request, place.pk), shot_id)})
+    return JsonResponse({"state": state_of(newest(place), shot_id)})
 
 
 def _seconds(text: str, title: str) -> float:
@@ -88,11 +86,10 @@ def events_of(document: Document, day: dt.date) -> dict[str, dt.datetime | None]
     }
 
 
-@login_required
-@require_GET
-def clock(request: HttpRequest, place_id: int) -> HttpResponse:
+@place_view("GET")
+def clock(request: HttpRequest, place: Place) -> HttpResponse:
     """The clip and its clock: length, rate, the day, time-lapses and the sun's events."""
-    place, document, shot = _head(request, place_id, request.GET.get("shot"))
+    _, document, shot = _head(place, request.GET.get("shot"))
     start = place_clock(shot, 0.0)
     document = revision_setting(place.head.pk).still(shot).place  # type: ignore[union-attr]
     site = document.site
@@ -114,11 +111,10 @@ def clock(request: HttpRequest, place_id: int) -> HttpResponse:
     )
 
 
-@login_required
-@require_POST
-def clip(request: HttpRequest, place_id: int) -> HttpResponse:
+@place_view("POST")
+def clip(request: HttpRequest, place: Place) -> HttpResponse:
     """Another length or rate for a shot."""
-    place, _, shot = _head(request, place_id, request.POST.get("shot"))
+    _, _, shot = _head(place, request.POST.get("shot"))
 
     def command() -> dict[str, Any]:
         fps = request.POST.get("fps") or shot.fps
@@ -133,11 +129,10 @@ def clip(request: HttpRequest, place_id: int) -> HttpResponse:
     return _said(request, place, command)
 
 
-@login_required
-@require_POST
-def lapse(request: HttpRequest, place_id: int) -> HttpResponse:
+@place_view("POST")
+def lapse(request: HttpRequest, place: Place) -> HttpResponse:
     """The time-lapse planner: any three of event, clip, rate and interval; with ``use`` the shot takes it on."""
-    place, _, shot = _head(request, place_id, request.POST.get("shot"))
+    _, _, shot = _head(place, request.POST.get("shot"))
     try:
         given = {name: request.POST.get(name, "").strip() for name in ("event", "clip", "fps", "interval")}
         plan = plan_lapse(
@@ -171,7 +166,7 @@ def lapse(request: HttpRequest, place_id: int) -> HttpResponse:
             label = f"{shot.name}: {_long(plan.event)} in {plan.clip:.4g} s at {fps}"
             act = {"op": "several", "edits": [retime, clock], "label": label}
             place.edit(_whole(request, "rev"), act if fps != shot.fps else clock)
-            return JsonResponse({"state": state_of(own_place(request, place_id), shot.id)})
+            return JsonResponse({"state": state_of(newest(place), shot.id)})
     except StaleRevision as stale:
         return JsonResponse({"error": str(stale)}, status=409)
     except LumwickError as error:
@@ -199,11 +194,10 @@ def _long(seconds: float) -> str:
     return f"{seconds / 60:.4g} min" if seconds >= 120 else f"{seconds:.4g} s"
 
 
-@login_required
-@require_POST
-def around(request: HttpRequest, place_id: int) -> HttpResponse:
+@place_view("POST")
+def around(request: HttpRequest, place: Place) -> HttpResponse:
     """From so long before an event of the sun to so long after it, in a clip of a given length."""
-    place, _, shot = _head(request, place_id, request.POST.get("shot"))
+    _, _, shot = _head(place, request.POST.get("shot"))
     assert place.head is not None
     document = revision_setting(place.head.pk).still(shot).place
 
@@ -242,11 +236,10 @@ def around(request: HttpRequest, place_id: int) -> HttpResponse:
     return _said(request, place, command)
 
 
-@login_required
-@require_GET
-def meet(request: HttpRequest, place_id: int) -> HttpResponse:
+@place_view("GET")
+def meet(request: HttpRequest, place: Place) -> HttpResponse:
     """When the sun meets a bearing, or the skyline of the view in the look."""
-    place, _, shot = _head(request, place_id, request.GET.get("shot"))
+    _, _, shot = _head(place, request.GET.get("shot"))
     assert place.head is not None
     setting = revision_setting(place.head.pk)
     site = setting.still(shot).place.site
@@ -283,11 +276,10 @@ def _meeting(m: Meeting, what: str) -> dict[str, Any]:
     }
 
 
-@login_required
-@require_GET
-def seam(request: HttpRequest, place_id: int) -> HttpResponse:
+@place_view("GET")
+def seam(request: HttpRequest, place: Place) -> HttpResponse:
     """The seam check, with its repairs."""
-    place, _, shot = _head(request, place_id, request.GET.get("shot"))
+    _, _, shot = _head(place, request.GET.get("shot"))
     assert place.head is not None
     gaps = seam_gaps(revision_setting(place.head.pk), shot)
     return render(
@@ -297,11 +289,10 @@ def seam(request: HttpRequest, place_id: int) -> HttpResponse:
     )
 
 
-@login_required
-@require_GET
-def numbers(request: HttpRequest, place_id: int) -> HttpResponse:
+@place_view("GET")
+def numbers(request: HttpRequest, place: Place) -> HttpResponse:
     """Every number of the shot and its place that can move, or be followed."""
-    _, document, shot = _head(request, place_id, request.GET.get("shot"))
+    _, document, shot = _head(place, request.GET.get("shot"))
     return JsonResponse({"numbers": numbers_of(document, shot)})
 
 
@@ -318,11 +309,10 @@ REPAIR_WORDS = {
 }
 
 
-@login_required
-@require_POST
-def seam_step(request: HttpRequest, place_id: int) -> HttpResponse:
+@place_view("POST")
+def seam_step(request: HttpRequest, place: Place) -> HttpResponse:
     """Compare the rendered step from last frame to first with the clip's usual one."""
-    place, _, shot = _head(request, place_id, request.POST.get("shot"))
+    _, _, shot = _head(place, request.POST.get("shot"))
     assert place.head is not None
     try:
         step = ENGINE_OF_LOOKS.seam_step(place.pk, place.head.pk, shot.id)
@@ -331,11 +321,10 @@ def seam_step(request: HttpRequest, place_id: int) -> HttpResponse:
     return JsonResponse({"text": step.text, "usual": step.usual, "greatest": step.greatest, "seam": step.seam})
 
 
-@login_required
-@require_GET
-def amount(request: HttpRequest, place_id: int) -> HttpResponse:
+@place_view("GET")
+def amount(request: HttpRequest, place: Place) -> HttpResponse:
     """How much moves in the look's view: a map to lay over it, and words."""
-    place, _, shot = _head(request, place_id, request.GET.get("shot"))
+    _, _, shot = _head(place, request.GET.get("shot"))
     assert place.head is not None
     setting = revision_setting(place.head.pk)
     try:
@@ -373,46 +362,3 @@ def motion_map(pixels: Any) -> str:
     out = io.BytesIO()
     Image.fromarray(rgba, "RGBA").save(out, "PNG")
     return "data:image/png;base64," + base64.b64encode(out.getvalue()).decode()
-
-
-@login_required
-@require_GET
-def compare(request: HttpRequest, place_id: int) -> HttpResponse:
-    """Two states of a place, as a list of changes in plain words."""
-    place = own_place(request, place_id)
-    try:
-        before, after = (get_object_or_404(Revision, place=place, number=int(request.GET[name])) for name in ("a", "b"))
-    except (KeyError, ValueError):
-        return render(request, "partials/fault.html", {"fault": "Choose two states to compare."}, status=422)
-    if before.number > after.number:
-        before, after = after, before
-    return render(
-        request,
-        "partials/changes.html",
-        {"before": before, "after": after, "changes": changes(before.parsed(), after.parsed())},
-    )
-
-
-@login_required
-@require_POST
-def name_state(request: HttpRequest, place_id: int) -> HttpResponse:
-    """Give a state a name, or take it away."""
-    place = own_place(request, place_id)
-    number = request.POST.get("number", "")
-    revision = get_object_or_404(Revision, place=place, number=int(number) if number.isdecimal() else 0)
-    revision.called = " ".join(request.POST.get("called", "").split())[:80]
-    revision.save(update_fields=["called"])
-    return render(request, "partials/history.html", history_of(place))
-
-
-@login_required
-@require_GET
-def history(request: HttpRequest, place_id: int) -> HttpResponse:
-    return render(request, "partials/history.html", history_of(own_place(request, place_id)))
-
-
-def history_of(place: Place) -> dict[str, Any]:
-    """The newest states, and all that were given a name."""
-    newest = place.revisions.order_by("-number")
-    named = newest.exclude(called="")
-    return {"place": place, "named": named, "revisions": newest[:80]}

@@ -1,0 +1,206 @@
+"""Edits: made on a stated revision, typed, dragged or stored from the look."""
+
+from __future__ import annotations
+
+import json
+from typing import Any
+
+import numpy as np
+from django.http import HttpRequest, HttpResponse, JsonResponse
+
+from lumwick.lens.lens import Lens
+from lumwick.motion.channel import Channel, Curve
+from lumwick.motion.timebase import RATES
+from lumwick.place.describe import typed
+from lumwick.place.document import Place as Document
+from lumwick.place.edits import fresh_id
+from lumwick.place.paths import find
+from lumwick.snapshot.evaluate import place_clock
+from studio.looks.engine import revision_setting
+from studio.places.models import Place, StaleRevision
+from studio.places.views.owned import newest, place_view
+from studio.places.views.workspace import shot_of, state_of
+
+
+@place_view("POST")
+def edit(request: HttpRequest, place: Place) -> HttpResponse:
+    """One edit, undo, redo or restore, made on a stated revision."""
+    try:
+        data = json.loads(request.body)
+        made_on, shot = int(data["rev"]), data.get("shot")
+    except (ValueError, KeyError, TypeError):
+        return JsonResponse({"error": "This edit does not say which revision it was made on."}, status=400)
+    try:
+        if data.get("move") == "undo":
+            place.undo(made_on)
+        elif data.get("move") == "redo":
+            place.redo(made_on)
+        elif "restore" in data:
+            place.restore(made_on, int(data["restore"]))
+        elif "typed_key" in data:
+            assert place.head is not None
+            path, t = str(data["typed_key"]["path"]), float(data["typed_key"]["t"])
+            value = typed(revision_setting(place.head.pk).place, path, str(data["typed_key"]["text"]))
+            place.edit(made_on, {"op": "place_key", "path": path, "t": t, "to": t, "value": value})
+        elif "typed" in data:
+            assert place.head is not None
+            document = revision_setting(place.head.pk).place
+            path, text = str(data["typed"]["path"]), str(data["typed"]["text"])
+            t = float(data["typed"].get("t", 0))
+            value = typed(document, path, text, place_clock(shot_of(place, shot), t))
+            asked = _typed_edit(place, document, path, value, data["typed"], shot)
+            if "ask" in asked:
+                return JsonResponse(asked)
+            place.edit(made_on, asked)
+        else:
+            command = dict(data["command"])
+            if command.get("op") == "add_station" and "stand" in command:
+                command = _station_stood(place, command)
+            if command.get("op") in ("add_station", "update_station") and "view" in command:
+                command = _station_from_look(place, command)
+            if (
+                command.get("op") == "move"
+                and not data.get("auto")
+                and (question := _moves_what_is_keyed(place, command, shot))
+            ):
+                return JsonResponse(question)
+            place.edit(made_on, command)
+    except StaleRevision as stale:
+        fresh = newest(place)
+        return JsonResponse({"error": str(stale), "state": state_of(fresh, shot)}, status=409)
+    except (KeyError, TypeError, ValueError):
+        return JsonResponse({"error": "This edit cannot be read."}, status=400)
+    fresh = newest(place)
+    return JsonResponse(state_of(fresh, shot))
+
+
+def _typed_edit(
+    place: Place, document: Document, path: str, value: Any, said: dict[str, Any], shot_id: str | None
+) -> dict[str, Any]:
+    """The edit that a typed value asks for; or, where it is keyed elsewhere and nobody said that changes set keys,
+    the question what to do."""
+    owner, name, info = find(document, path)
+    old, shot = getattr(owner, name), shot_of(place, shot_id)
+    if path.endswith((f"/shots/{shot.id}/frames", f"/shots/{shot.id}/fps")):
+        frames, fps = (
+            (int(value), shot.fps)
+            if name == "frames"
+            else (max(1, round(shot.frames * RATES[value] / RATES[shot.fps])), value)
+        )
+        return {"op": "retime", "shot": shot.id, "frames": frames, "fps": fps, "keep": said.get("keep", "seconds")}
+    if not isinstance(old, Curve):
+        return {"op": "set", "path": path, "value": value}
+    t, half = float(said.get("t", 0)), 0.5 / float(RATES[shot.fps])
+    here = min(old.keys, key=lambda key: abs(key.t - t))
+    if abs(here.t - t) <= half:
+        return {"op": "key", "path": path, "t": here.t, "value": value}
+    how = said.get("how") or ("key" if said.get("auto") else "")
+    if how in ("key", "raise"):
+        return {"op": how, "path": path, "t": t, "value": value}
+    return {
+        "ask": {
+            "path": path,
+            "text": str(said["text"]),
+            "t": t,
+            "raise": isinstance(old, Channel),
+            "title": info.title,
+            "words": (
+                f"{info.title} is keyed, and no key stands here. Changes do not "
+                "set keys at the moment, so nothing was changed yet."
+            ),
+        }
+    }
+
+
+def _moves_what_is_keyed(place: Place, command: dict[str, Any], shot_id: str | None) -> dict[str, Any] | None:
+    """The question that is asked before a drag on the chart sets keys, where none stand yet."""
+    assert place.head is not None
+    document, shot = revision_setting(place.head.pk).place, shot_of(place, shot_id)
+    item = next((x for x in getattr(document, str(command.get("of")), []) if x.id == command.get("id")), None)
+    curves = [c for c in (getattr(item, "east", 0), getattr(item, "north", 0)) if isinstance(c, Curve)]
+    t, half = float(command.get("t", 0)), 0.5 / float(RATES[shot.fps])
+    if all(any(abs(key.t - t) <= half for key in c.keys) for c in curves):
+        return None
+    return {
+        "ask": {
+            "command": command,
+            "t": t,
+            "raise": False,
+            "title": getattr(item, "name", ""),
+            "words": (
+                f"The place of {getattr(item, 'name', 'this')} is keyed, and no key stands "
+                "here. Changes do not set keys at the moment, so nothing was moved yet."
+            ),
+        }
+    }
+
+
+def _station_stood(place: Place, command: dict[str, Any]) -> dict[str, Any]:
+    """A station from a press on the chart: where to stand, and where to look; its height is the floor's and, for a
+    flight, what the station before it has over the floor."""
+    stand = command.pop("stand")
+    shot = shot_of(place, command["shot"])
+    assert place.head is not None
+    still = revision_setting(place.head.pk).still(shot)
+    at = np.array(
+        [[float(stand["east"]), float(stand["north"])], [float(stand["aim_east"]), float(stand["aim_north"])]]
+    )
+    if shot.route.stations:
+        last = shot.route.stations[-1]
+        at = np.concatenate([at, [[last.east, last.north]]])
+    floor = still.floor(at[:, 0], at[:, 1])
+    if still.place.sea.present:
+        floor = np.maximum(floor, still.place.sea.level)
+    over = (
+        shot.route.eye_height
+        if shot.route.way == "walk" or len(at) < 3
+        else max(0.5, shot.route.stations[-1].up - float(floor[2]))
+    )
+    up = float(floor[0]) + over
+    if np.hypot(*(at[1] - at[0])) < 0.5:
+        at[1] = at[0] + [0.0, 10.0]
+    return {
+        **command,
+        "station": {
+            "id": fresh_id([s.id for s in shot.route.stations], "s"),
+            "east": round(at[0, 0], 3),
+            "north": round(at[0, 1], 3),
+            "up": round(up, 3),
+            "aim": [round(at[1, 0], 3), round(at[1, 1], 3), round(up, 3)],
+            "focal": shot.route.stations[-1].focal if shot.route.stations else 28.0,
+        },
+    }
+
+
+def _station_from_look(place: Place, command: dict[str, Any]) -> dict[str, Any]:
+    """`Set station`: store the look's view as a station after the one before the playhead, or in one there is."""
+    from lumwick.motion.route import station_from
+
+    view = command.pop("view")
+    shot = shot_of(place, command["shot"])
+    sid = fresh_id([s.id for s in shot.route.stations], "s")
+    station = station_from(
+        sid,
+        [float(view["x"]), float(view["y"]), float(view["z"])],
+        float(view["bearing"]),
+        float(view["pitch"]),
+        round(Lens(float(view["focal"])).on(shot.exposure.sensor).focal_mm, 3),
+    )
+    roll = float(view.get("roll") or 0.0)
+    roll = 0.0 if abs(roll) <= shot.route.level_within else roll
+    if command["op"] == "update_station":
+        return {
+            **command,
+            "east": station.east,
+            "north": station.north,
+            "up": station.up,
+            "aim": station.aim,
+            "focal": station.focal,
+            "roll": roll,
+        }
+    if shot.route.timing == "by stations" and "t" in command:
+        station = station.model_copy(update={"time": float(command["t"])})
+    return {
+        **{k: v for k, v in command.items() if k != "t"},
+        "station": station.model_copy(update={"roll": roll or None}).model_dump(),
+    }
