@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 from lumwick.develop.flicker import flicker
 from lumwick.develop.view import develop
 from lumwick.errors import RenderError
+from lumwick.land.elevation import read_ground
 from lumwick.lens.camera import Camera
 from lumwick.lens.stereo import around, eye_of
 from lumwick.motion.timebase import RATES, frame_time
@@ -402,7 +403,5 @@ def seam_step(stage: Stage, shot: Shot, size: tuple[int, int] = (192, 108), pair
 
 def load_setting(place_assets: tuple) -> Setting:  # type: ignore[type-arg]
     """A place with its ground, from what `lumwick.place.files.load` returns."""
-    from lumwick.land.elevation import read_ground
-
     place, assets = place_assets
     return Setting(place, read_ground(assets[place.land.elevation.sha256]), lambda asset: assets[asset.sha256])

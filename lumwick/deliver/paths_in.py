@@ -19,8 +19,8 @@ from scipy.spatial.transform import Rotation, Slerp
 
 from lumwick.errors import RouteError
 from lumwick.lens.lens import FULL_FRAME_MM, Lens
-from lumwick.motion.track import COLUMNS, Track, pose_angles, read_track
 from lumwick.place.document import Site
+from lumwick.route.track import COLUMNS, Track, pose_angles, read_track
 
 Floats = NDArray[np.float64]
 KINDS = (".csv", ".svg", ".dxf", ".gpx", ".glb", ".gltf", ".usd", ".usda", ".usdc", ".usdz")

@@ -19,8 +19,8 @@ from lumwick.deliver.paths_in import Y_UP
 from lumwick.errors import RouteError
 from lumwick.lens.lens import FULL_FRAME_MM, Lens
 from lumwick.motion.timebase import RATES, frame_time
-from lumwick.motion.track import Track, pose_angles
 from lumwick.place.document import Shot
+from lumwick.route.track import Track, pose_angles
 from lumwick.snapshot.evaluate import Setting, camera_at, clip_time, place_clock
 
 Floats = NDArray[np.float64]

@@ -16,6 +16,7 @@ from rasterio.errors import NotGeoreferencedWarning, RasterioError
 from rasterio.fill import fillnodata
 from rasterio.transform import Affine, from_origin
 from rasterio.warp import reproject
+from scipy.ndimage import gaussian_filter, zoom
 
 from lumwick.errors import LandError
 from lumwick.land.ground import Ground, check_heights
@@ -189,8 +190,6 @@ def _fit(z: NDArray[np.float32], spacing: float) -> Ground:
     """Average a grid down to the size that is filmed, and centre it."""
     most = max(z.shape)
     if most > POINTS_A_SIDE:
-        from scipy.ndimage import gaussian_filter, zoom
-
         k = (POINTS_A_SIDE - 1) / (most - 1)
         z = zoom(
             gaussian_filter(z, 0.45 / k),

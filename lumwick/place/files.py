@@ -9,10 +9,11 @@ import zipfile
 from pathlib import Path
 from typing import Any
 
+import shapely
 from pydantic import ValidationError
 
 from lumwick.errors import PlaceError
-from lumwick.place.document import FORMAT, VERSION, Asset, Place
+from lumwick.place.document import FORMAT, PLANTS_AT_MOST, VERSION, Asset, Place, most
 from lumwick.place.instant import check_following
 
 DOCUMENT = "place.json"
@@ -98,9 +99,6 @@ def _from_version_2(data: dict[str, Any]) -> dict[str, Any]:
 
 def check_amount(place: Place) -> None:
     """Refuse densities that no area could make filmable (areas are checked when plants are set out)."""
-    import shapely
-
-    from lumwick.place.document import PLANTS_AT_MOST, most
 
     total = 0.0
     for stand in place.growth:

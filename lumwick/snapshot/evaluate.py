@@ -18,18 +18,18 @@ from lumwick.air.sun import SunPosition, direction, julian_day, sun_position
 from lumwick.air.wind import Gusts, gusts
 from lumwick.built.floors import Walkable, model_of, walkable, walked_on
 from lumwick.built.lamps import LampLight, lamp_at
-from lumwick.built.timber import floor_over
+from lumwick.built.timber import floor_over, footprint
 from lumwick.errors import PlaceError
 from lumwick.land.ground import Ground
 from lumwick.lens.camera import Camera
 from lumwick.lens.grade import Grade
 from lumwick.lens.lens import FULL_FRAME_MM, Lens
 from lumwick.motion.channel import Curve, moment_of
-from lumwick.motion.route import Around, Way, way
 from lumwick.motion.timebase import RATES, time_frame
-from lumwick.motion.track import Track, read_track
 from lumwick.place.document import Asset, Develop, Exposure, Place, Shot
 from lumwick.place.instant import Motions
+from lumwick.route.track import Track, read_track
+from lumwick.route.way import Around, Way, way
 from lumwick.water.spectrum import SeaState
 
 GRADED = tuple(f.name for f in fields(Grade) if f.name not in ("view", "screen", "lut"))
@@ -316,6 +316,4 @@ def evaluate(setting: Setting, shot: Shot, t: float, camera: Camera | None = Non
 
 def area_shapes(setting: Setting) -> list[shapely.Geometry]:
     """Ground kept clear of plants by built things."""
-    from lumwick.built.timber import footprint
-
     return [footprint(thing) for thing in setting.place.built]

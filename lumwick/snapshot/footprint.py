@@ -15,10 +15,10 @@ from numpy.typing import NDArray
 from pydantic import BaseModel
 
 from lumwick.motion.channel import EPOCH
-from lumwick.motion.route import goes
 from lumwick.motion.timebase import RATES, frame_time
 from lumwick.place.document import Clock, Cut, Develop, Place, Route, Shot
 from lumwick.place.instant import plain
+from lumwick.route.way import goes
 from lumwick.snapshot.evaluate import Setting, clip_time, place_clock
 
 WIDE = 2**256

@@ -10,11 +10,11 @@ from numpy.typing import NDArray
 
 from lumwick.errors import RouteError
 from lumwick.lens.lens import Lens
-from lumwick.motion.route import station_from
 from lumwick.motion.timebase import RATES
-from lumwick.motion.track import Track
 from lumwick.motion.turns import aim_of
 from lumwick.place.document import Asset, Shot, Station
+from lumwick.route.track import Track
+from lumwick.route.way import station_from
 from lumwick.snapshot.evaluate import Setting
 from lumwick.snapshot.ride import with_route
 from lumwick.snapshot.surroundings import surroundings

@@ -11,9 +11,9 @@ from scipy.optimize import minimize
 
 from lumwick.errors import RouteError
 from lumwick.motion.channel import Channel, Key, evaluate
-from lumwick.motion.route import station_from
 from lumwick.place.document import Shot, Station
 from lumwick.place.edits import fresh_id
+from lumwick.route.way import station_from
 from lumwick.snapshot.evaluate import Setting
 from lumwick.snapshot.ride import SAYS, Fault, Ride, exposure_jump, faults, middle_distances, ride, with_route
 from lumwick.snapshot.surroundings import FAR, Near, surroundings

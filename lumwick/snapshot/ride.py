@@ -15,10 +15,10 @@ from numpy.typing import NDArray
 from lumwick.errors import LumwickError, PlaceError
 from lumwick.lens.camera import circle_of_confusion
 from lumwick.lens.lens import FULL_FRAME_MM, Lens
-from lumwick.motion.route import Poses, Way, goes
 from lumwick.motion.timebase import RATES
 from lumwick.place.document import Shot
 from lumwick.place.film import laid_out
+from lumwick.route.way import Poses, Way, goes
 from lumwick.snapshot.evaluate import Setting, camera_at, clip_time, place_clock, sun_at
 from lumwick.snapshot.surroundings import FAR, Near, Surroundings, surroundings
 

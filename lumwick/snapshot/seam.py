@@ -9,13 +9,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lumwick.motion.channel import Channel, MomentChannel
-from lumwick.motion.route import goes
 from lumwick.motion.timebase import RATES
 from lumwick.motion.turns import turn_of
 from lumwick.place.document import Shot
 from lumwick.place.instant import Motions, Mover
 from lumwick.place.paths import told
 from lumwick.place.quantities import show
+from lumwick.route.way import goes
 from lumwick.snapshot.evaluate import Setting, camera_at, place_clock, sun_at
 
 JUST_BEFORE = 1e-7

@@ -9,6 +9,8 @@ which the surface's roughness takes up (Toksvig 2005), so that a far surface nei
 from __future__ import annotations
 
 import io
+import os
+import tempfile
 from dataclasses import dataclass
 from functools import lru_cache
 
@@ -150,9 +152,6 @@ def read_panorama(data: bytes, name: str) -> tuple[NDArray[np.float32], str]:
     RenderError
         It is not an .hdr or .exr picture, or not twice as wide as high, or black.
     """
-    import os
-    import tempfile
-
     suffix = os.path.splitext(name)[1].lower()
     if suffix not in (".hdr", ".exr", ".pic"):
         raise RenderError(f"{name} is not an environment picture: bring an .hdr or .exr file.")

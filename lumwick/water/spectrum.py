@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
+from scipy.special import gammaln
 
 G = 9.81
 
@@ -93,8 +94,6 @@ def spreading_power(omega: ArrayLike, state: SeaState) -> NDArray[np.float64]:
 
 def spreading(theta: ArrayLike, s: ArrayLike) -> NDArray[np.float64]:
     """Directional density [1/rad], cos^2s(theta/2), of unit integral; ``theta`` [rad] off the mean direction."""
-    from scipy.special import gammaln
-
     s = np.asarray(s, float)
     norm = np.exp(gammaln(s + 1) - gammaln(s + 0.5)) / (2 * np.sqrt(np.pi))
     return norm * np.abs(np.cos(np.asarray(theta, float) / 2)) ** (2 * s)

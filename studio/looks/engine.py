@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import io
 import threading
+import time
 from collections import OrderedDict
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -25,16 +26,16 @@ from lumwick.land.ground import Ground
 from lumwick.lens.camera import Camera, direction_of
 from lumwick.lens.lens import FULL_FRAME_MM
 from lumwick.lens.stereo import PEOPLES_EYES
-from lumwick.motion.route import goes
 from lumwick.picture import Step, pair_at, panorama, seam_step
 from lumwick.place.document import Cut, Develop, Shot
 from lumwick.place.document import Place as Document
+from lumwick.route.way import goes
 from lumwick.snapshot.evaluate import Setting, Snapshot, camera_with, clip_time, evaluate
 from lumwick.trace.amount import Motion, amount_of_motion
 from lumwick.trace.drift import skyline
 from lumwick.trace.render import ENGINE, QUALITIES, Film, Quality, blank, clean, expose
 from lumwick.trace.stage import Stage
-from studio.places.models import Revision, assets_for
+from studio.places.models import AssetFile, Revision, assets_for
 
 
 @lru_cache(6)
@@ -46,8 +47,6 @@ def ground_of(sha256: str, path: str) -> Ground:
 
 def setting_of(document: Document) -> Setting:
     """A document with its ground."""
-    from studio.places.models import AssetFile
-
     folder = AssetFile.folder()
     sha = document.land.elevation.sha256
     if not (folder / sha).exists():
@@ -365,7 +364,6 @@ class LookEngine:
         dict
             ``seconds`` a frame and ``bytes`` a frame of PNG, scaled to ``size``.
         """
-        import time
 
         with self._turn:
             setting = revision_setting(revision_id)

@@ -8,25 +8,28 @@ from collections.abc import Callable
 from functools import partial
 from typing import Any
 
+import contourpy
 import numpy as np
+import shapely
 
-from lumwick.air.sun import sun_day
+from lumwick.air.sun import julian_day, sun_day, sun_position
 from lumwick.errors import LumwickError, PlaceError
 from lumwick.growth.form import PATCHED
 from lumwick.keep import digest
 from lumwick.land.ground import Ground
 from lumwick.lens.lens import Lens
 from lumwick.motion.channel import Channel, ColourChannel, MomentChannel
-from lumwick.motion.route import goes
 from lumwick.motion.timebase import RATES
 from lumwick.place.document import Place as Document
 from lumwick.place.document import Shot
 from lumwick.place.film import laid_out, pieces_of
 from lumwick.place.instant import Motions
 from lumwick.place.paths import told
+from lumwick.route.way import goes
 from lumwick.snapshot.evaluate import Setting, place_clock, sun_at
 from lumwick.snapshot.planted import Planted, planted
 from lumwick.snapshot.ride import ride, speed_in_words
+from lumwick.water.spectrum import SeaState, beaufort, jonswap, peak_frequency, sea_name, significant_height
 
 KEPT_AT_MOST = 64
 """Sheets of contours and of plants that are kept, the latest used."""
@@ -45,7 +48,6 @@ def _remembered(key: str, make: Callable[[], Any]) -> Any:
 
 
 def _path(line: np.ndarray, tolerance: float) -> str:
-    import shapely
 
     p = np.asarray(shapely.simplify(shapely.LineString(line), tolerance).coords)
     return "M" + "L".join(f"{x:.1f} {-y:.1f}" for x, y in p)
@@ -62,8 +64,6 @@ def _contours(g: Ground, sea: float | None) -> dict[str, Any]:
     ]
     water = ""
     if sea is not None:
-        import contourpy
-
         ny, nx = g.heights.shape
         f = contourpy.contour_generator(
             g.west + np.arange(nx) * g.spacing,
@@ -315,8 +315,6 @@ def lanes(setting: Setting, shot: Shot, motions: Motions, count: int = 481) -> l
 
 def _sun_path(setting: Setting, start: Any) -> list[list[float]]:
     """Azimuth and elevation of the sun over the shot's day, every quarter hour."""
-    from lumwick.air.sun import julian_day, sun_position
-
     site = setting.place.site
     midnight = dt.datetime.combine(start.date(), dt.time())
     hours = np.arange(0, 24.01, 0.25)
@@ -352,8 +350,6 @@ def sky_colour(elevation: float) -> str:
 
 def spectrum_drawing(setting: Setting, shot: Shot, t: float) -> dict[str, Any]:
     """The sea's spectrum by frequency, and the sea in words."""
-    from lumwick.water.spectrum import SeaState, beaufort, jonswap, peak_frequency, sea_name, significant_height
-
     sea = setting.still(shot, t).place.sea
     if not sea.present:
         return {"spectrum": [], "words": "There is no sea in this place: switch it on in the slip."}

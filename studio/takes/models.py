@@ -3,28 +3,41 @@
 from __future__ import annotations
 
 import hashlib
+import shutil
 from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
 from django.conf import settings
 from django.db import models, transaction
+from procrastinate.contrib.django import app
 
 import lumwick
 from lumwick.deliver.stills import frame_name
 from lumwick.errors import RenderError
-from lumwick.motion.route import goes
 from lumwick.place.document import Shot
 from lumwick.place.film import laid_out, parts_at
+from lumwick.route.way import goes
 from lumwick.snapshot.evaluate import Setting
 from lumwick.snapshot.footprint import footprints
 from lumwick.trace.render import QUALITIES, blank
+from studio.looks.engine import revision_setting
 from studio.places.models import Place, Revision
 
 FRAMES_AT_MOST = 20_000
 SPARE_BYTES = 300_000_000
 PASSES_BYTES = 90
 """Of a frame's passes, for each pixel."""
+
+
+HANDS = 2
+"""Jobs enqueued for a take: as many workers may share its frames."""
+RENDER = "studio.takes.tasks.render_take"
+
+
+def enqueue(take: Take) -> None:
+    """Ask for a worker; by the job's name, since the job's own module knows of takes."""
+    app.configure_task(RENDER).defer(take_id=take.pk)
 
 
 class Take(models.Model):
@@ -110,7 +123,6 @@ class Take(models.Model):
         RenderError
             The settings cannot be rendered.
         """
-        from studio.looks.engine import revision_setting
 
         assert place.head is not None
         setting = revision_setting(place.head.pk)
@@ -157,7 +169,6 @@ class Take(models.Model):
         RenderError, PlaceError
             It cannot be rendered.
         """
-        from studio.looks.engine import revision_setting
 
         assert place.head is not None
         setting = revision_setting(place.head.pk)
@@ -190,9 +201,6 @@ class Take(models.Model):
 
     @classmethod
     def _begun(cls, place: Place, keys: Sequence[str], bytes_each: int, **fields: Any) -> Take:
-        import shutil
-
-        from studio.takes.tasks import HANDS, render_take
 
         Path(settings.MEDIA_ROOT).mkdir(parents=True, exist_ok=True)
         free = shutil.disk_usage(settings.MEDIA_ROOT).free
@@ -208,7 +216,7 @@ class Take(models.Model):
             take = cls.objects.create(place=locked, revision=place.head, number=number, **fields)
             take.lay_out_frames(keys)
             for _ in range(min(HANDS, take.count)):
-                render_take.defer(take_id=take.pk)
+                enqueue(take)
         return take
 
 

@@ -28,12 +28,11 @@ from lumwick.picture import drift_of, film_picture, frame_picture
 from lumwick.place.film import Part
 from lumwick.trace.render import QUALITIES
 from lumwick.trace.stage import Stage
+from studio.looks.engine import revision_setting
+from studio.takes.models import Frame, Take, frame_keys, stored
 
 log = logging.getLogger("studio.takes")
 ATTEMPTS = 3
-HANDS = 2
-"""Jobs enqueued for a take: as many workers may share its frames."""
-
 STOPPING = threading.Event()
 """Set when this worker was told to stop: it leaves its frame for another and goes."""
 
@@ -43,8 +42,6 @@ _STAGES: dict[int, Stage] = {}
 @app.task(queue="takes", pass_context=False)
 def render_take(take_id: int) -> None:
     """Render a take's waiting frames until none is left, then make its film."""
-    from studio.takes.models import Take
-
     take = Take.objects.filter(pk=take_id).first()
     if take is None or not take.running:
         return
@@ -72,7 +69,6 @@ class _Stop:
         self.take_id, self.asked, self.answer = take_id, 0.0, False
 
     def __call__(self, now: bool = False) -> bool:
-        from studio.takes.models import Take
 
         if now or time.monotonic() - self.asked > 0.5:
             self.asked = time.monotonic()
@@ -83,8 +79,6 @@ class _Stop:
 
 def _claim(take_id: int) -> Any:
     """The first waiting frame, from where the take begins on, that nobody holds."""
-    from studio.takes.models import Frame
-
     waiting = Frame.objects.filter(take_id=take_id, state=Frame.State.WAITING)
     later = Case(When(number__lt=F("take__begins_at"), then=1), default=0)
     for frame in waiting.order_by("attempts", later, "number")[:200]:
@@ -106,8 +100,6 @@ def _release(frame: Any) -> None:
 
 def _stage(revision_id: int) -> Stage:
     """One stage is kept: the next frame is most likely of the same place."""
-    from studio.looks.engine import revision_setting
-
     setting = revision_setting(revision_id)
     if revision_id not in _STAGES:
         kept = next(iter(_STAGES.values()), None)
@@ -121,7 +113,6 @@ def _stage(revision_id: int) -> Stage:
 
 
 def _render(take: Any, frame: Any, stop: Any) -> None:
-    from studio.takes.models import Frame
 
     start = time.perf_counter()
     try:
@@ -168,8 +159,6 @@ def _render(take: Any, frame: Any, stop: Any) -> None:
 def _film_frame(take: Any, frame: Any, stop: Any) -> bool:
     """Make a frame of the film from its shots' frames, which are kept under their own names; False if it was
     stopped."""
-    from studio.takes.models import frame_keys, stored
-
     stage, size = _stage(take.revision_id), (take.width, take.height)
     place = stage.setting.place
 
@@ -196,8 +185,6 @@ def _film_frame(take: Any, frame: Any, stop: Any) -> bool:
 
 def _finish(take_id: int) -> None:
     """Make the film when no frame is left; only one worker gets to."""
-    from studio.takes.models import Frame, Take
-
     with transaction.atomic():
         take = Take.objects.select_for_update().filter(pk=take_id).first()
         if (

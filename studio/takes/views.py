@@ -12,6 +12,7 @@ from pathlib import Path
 from typing import Any
 
 from django.contrib.auth.decorators import login_required
+from django.db import transaction
 from django.http import FileResponse, Http404, HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, render
 from django.urls import reverse
@@ -20,13 +21,23 @@ from PIL import Image
 
 from lumwick.deliver.stills import frame_name
 from lumwick.errors import LumwickError, RenderError
-from lumwick.motion.route import goes
 from lumwick.motion.timebase import RATES
+from lumwick.route.way import goes
 from lumwick.trace.render import blank
 from studio.looks.engine import ENGINE_OF_LOOKS, revision_setting
 from studio.places.models import Place
 from studio.places.views.owned import place_view
-from studio.takes.models import FRAMES_AT_MOST, PASSES_BYTES, QUALITIES, Frame, Take, frame_keys, progress, stored
+from studio.takes.models import (
+    FRAMES_AT_MOST,
+    PASSES_BYTES,
+    QUALITIES,
+    Frame,
+    Take,
+    enqueue,
+    frame_keys,
+    progress,
+    stored,
+)
 
 REHEARSAL_SIZES = ("384x216", "640x360", "1280x720")
 SIZES = ("640x360", "960x540", "1280x720", "1920x1080")
@@ -305,9 +316,6 @@ def cancel(request: HttpRequest, take_id: int) -> HttpResponse:
 @require_POST
 def resume(request: HttpRequest, take_id: int) -> HttpResponse:
     """Go on with a cancelled take, or try its failed frames again."""
-    from django.db import transaction
-
-    from studio.takes.tasks import render_take
 
     take = own_take(request, take_id)
     with transaction.atomic():
@@ -315,7 +323,7 @@ def resume(request: HttpRequest, take_id: int) -> HttpResponse:
             take.frames.filter(state=Frame.State.FAILED).update(state=Frame.State.WAITING, attempts=0, reason="")
             take.state, take.reason = Take.State.WAITING, ""
             take.save(update_fields=["state", "reason"])
-            render_take.defer(take_id=take.pk)
+            enqueue(take)
     return render(request, "partials/take_row.html", {"take": take, "progress": progress(take), "strip": _strip(take)})
 
 

@@ -8,10 +8,10 @@ from scipy.interpolate import CubicSpline
 
 from lumwick.land.ground import Ground
 from lumwick.motion.channel import Channel, Key, at, evaluate
-from lumwick.motion.line import centripetal
-from lumwick.motion.pacing import ramped
-from lumwick.motion.route import station_from, way
 from lumwick.place.document import Built, Route, Shot, Station
+from lumwick.route.line import centripetal
+from lumwick.route.pacing import ramped
+from lumwick.route.way import station_from, way
 from lumwick.snapshot.evaluate import Setting, camera_at
 from lumwick.snapshot.ride import check, ride
 from tests.conftest import small_place

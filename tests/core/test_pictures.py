@@ -13,10 +13,10 @@ from lumwick.errors import LumwickError, RenderError, RouteError
 from lumwick.land.elevation import write_elevation
 from lumwick.land.ground import Ground
 from lumwick.lens.camera import Camera, direction_of
-from lumwick.motion.route import way
 from lumwick.picture import frame_picture, quality
 from lumwick.place.document import Built, Land, Place, Route, Shot, Station
 from lumwick.place.files import asset_of, pack
+from lumwick.route.way import way
 from lumwick.snapshot.evaluate import Setting, evaluate
 from lumwick.snapshot.ride import check
 from lumwick.trace.render import Quality, blank, expose

@@ -9,11 +9,11 @@ from lumwick.errors import RouteError
 from lumwick.land.ground import Ground
 from lumwick.lens.lens import Lens
 from lumwick.motion.channel import Channel, Key
-from lumwick.motion.pacing import by_stations, even, warped
-from lumwick.motion.route import Around, way
-from lumwick.motion.track import Track, pose_angles, pose_turn, read_track
 from lumwick.place.document import Exposure, Lamp, Place, Route, Shot, Station
 from lumwick.place.files import parse
+from lumwick.route.pacing import by_stations, even, warped
+from lumwick.route.track import Track, pose_angles, pose_turn, read_track
+from lumwick.route.way import Around, way
 from lumwick.snapshot.evaluate import Setting, camera_at, camera_with
 from lumwick.snapshot.footprint import footprints
 from tests.conftest import small_place

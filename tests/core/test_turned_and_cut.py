@@ -9,7 +9,6 @@ import pytest
 from lumwick.air.sun import twilights
 from lumwick.land.ground import Ground
 from lumwick.motion.channel import Channel, Key
-from lumwick.motion.track import Track
 from lumwick.place.document import (
     Air,
     Clock,
@@ -26,6 +25,7 @@ from lumwick.place.document import (
     Wind,
 )
 from lumwick.place.film import film_frames, parts_at
+from lumwick.route.track import Track
 from lumwick.snapshot.evaluate import Setting, camera_at, evaluate
 from lumwick.snapshot.lay import as_track
 from lumwick.snapshot.ride import ride

@@ -22,12 +22,12 @@ from lumwick.land.elevation import read_elevation
 from lumwick.land.ground import Ground
 from lumwick.lens.camera import hyperfocal
 from lumwick.lens.lens import Lens
-from lumwick.motion.line import circling, through
-from lumwick.motion.pacing import by_stations, minimum_jerk
-from lumwick.motion.route import turned, way
 from lumwick.newplace import place_from_survey
 from lumwick.place.document import Route, Site, Station
 from lumwick.place.files import load, pack
+from lumwick.route.line import circling, through
+from lumwick.route.pacing import by_stations, minimum_jerk
+from lumwick.route.way import turned, way
 from lumwick.snapshot.evaluate import Setting, camera_at
 from lumwick.snapshot.lay import along_line, as_stations, suggest, thinned
 from tests.conftest import small_place, write_geotiff

@@ -11,8 +11,8 @@ from django.test import Client
 from PIL import Image
 
 from lumwick.deliver.stills import read_png, write_png
-from lumwick.motion.track import Track
 from lumwick.place.document import Cut, Piece, Route, Station
+from lumwick.route.track import Track
 from studio.places.models import Place
 from studio.takes.models import Frame, Note, Take, film_keys, stored
 from tests.conftest import small_place

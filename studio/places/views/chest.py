@@ -13,7 +13,10 @@ from django.urls import reverse
 from django.utils import timezone
 from django.views.decorators.http import require_POST
 
+from lumwick.demo import saltmere
 from lumwick.errors import LumwickError, PlaceError
+from lumwick.land.elevation import BYTES_AT_MOST, read_elevation, too_large
+from lumwick.newplace import place_from_survey
 from lumwick.place.files import pack, unpack
 from studio.places.models import Place, assets_for
 from studio.places.views.owned import place_view
@@ -66,10 +69,6 @@ def _number(request: HttpRequest, name: str) -> float | None:
 @require_POST
 def bring_in(request: HttpRequest) -> HttpResponse:
     """A new place from a place file, a survey file or the demo starter."""
-    from lumwick.demo import saltmere
-    from lumwick.land.elevation import BYTES_AT_MOST, read_elevation, too_large
-    from lumwick.newplace import place_from_survey
-
     try:
         upload = request.FILES.get("file")
         if request.POST.get("starter") == "saltmarsh":

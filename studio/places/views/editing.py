@@ -15,6 +15,7 @@ from lumwick.place.describe import typed
 from lumwick.place.document import Place as Document
 from lumwick.place.edits import fresh_id
 from lumwick.place.paths import find
+from lumwick.route.way import station_from
 from lumwick.snapshot.evaluate import place_clock
 from studio.looks.engine import revision_setting
 from studio.places.models import Place, StaleRevision
@@ -174,8 +175,6 @@ def _station_stood(place: Place, command: dict[str, Any]) -> dict[str, Any]:
 
 def _station_from_look(place: Place, command: dict[str, Any]) -> dict[str, Any]:
     """`Set station`: store the look's view as a station after the one before the playhead, or in one there is."""
-    from lumwick.motion.route import station_from
-
     view = command.pop("view")
     shot = shot_of(place, command["shot"])
     sid = fresh_id([s.id for s in shot.route.stations], "s")

@@ -17,12 +17,12 @@ from lumwick.deliver.paths_in import METRES, AskUnit, AskWhich, read_path
 from lumwick.deliver.paths_out import export as files_of
 from lumwick.errors import LumwickError, PlaceError
 from lumwick.lens.lens import Lens
-from lumwick.motion.route import goes
 from lumwick.motion.timebase import RATES
 from lumwick.place.document import Shot, Station
 from lumwick.place.edits import station_of
 from lumwick.place.edits.shots import Reshoot
 from lumwick.place.files import asset_of
+from lumwick.route.way import goes
 from lumwick.snapshot.evaluate import Setting
 from lumwick.snapshot.lay import along_line, as_stations, as_track, suggest
 from lumwick.snapshot.mend import mend, mend_all

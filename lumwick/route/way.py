@@ -12,13 +12,13 @@ from scipy.interpolate import PchipInterpolator
 from scipy.spatial.transform import Rotation
 
 from lumwick.errors import RouteError
-from lumwick.motion import pacing
 from lumwick.motion.channel import Curve, evaluate
-from lumwick.motion.line import Line, at_height, circling, spot, straight, through
 from lumwick.motion.terms import wander
-from lumwick.motion.track import Track, pose_angles
 from lumwick.motion.turns import smooth, turn_of
 from lumwick.place.document import Route, Station
+from lumwick.route import pacing
+from lumwick.route.line import Line, at_height, circling, spot, straight, through
+from lumwick.route.track import Track, pose_angles
 
 Floats = NDArray[np.float64]
 OWN = ("focus", "f_number", "ev100", "kelvin", "roll")
