@@ -6,6 +6,7 @@ from pathlib import Path
 import numba
 import numpy as np
 import pytest
+from scipy import ndimage
 
 from lumwick import keep
 from lumwick.deliver.frames import cut_out, matte, names_of
@@ -39,8 +40,8 @@ def test_more_samples_go_where_the_noise_is_and_spend_the_budget() -> None:
     film = blank(64, 32)
     film.sums[..., COUNTED] = 8
     film.sums[..., :3] = 8 * 100.0  # 100 in each colour
-    film.sums[..., SQUARED] = 8 * 300.0**2
-    film.sums[:, 32:, SQUARED] *= 1.5  # the right half is noisy
+    film.sums[..., SQUARED] = 2 * (4 * 300.0) ** 2  # two blocks of four samples
+    film.sums[:, 32:, SQUARED] *= 1.5  # blocks of the right half are apart
     wanted = more_samples(film, 4.0, 0.02, 400)
     assert wanted[:, :28].max() == 0 and wanted[:, 36:].min() > 3
     assert wanted.mean() == pytest.approx(4.0, rel=0.02)
@@ -156,3 +157,23 @@ def test_kept_arrays_come_back_and_damage_is_mended(tmp_path: Path, monkeypatch:
     assert not list(whole.iterdir())
     monkeypatch.setenv("NUMBA_CACHE_DIR", "/proc/none/x")
     assert keep.kept("thing", "key", make)["a"].size == 5  # a place that cannot be written costs time alone
+
+
+@pytest.mark.parametrize("samples", [16, 48])
+def test_the_error_that_is_told_is_how_far_independent_exposures_are_apart(stage: Stage, samples: int) -> None:
+    size, runs = (48, 27), 10
+    means, told = [], []
+    for seed in range(1, runs + 1):
+        film = blank(*size, block=8)
+        for _ in range(samples // 8):
+            expose(stage, film, 8, 1, seed=seed)
+        means.append(film.sums[..., :3].sum(-1) / film.counted[..., 0])
+        told.append(film.error())
+    spread, mean = np.std(means, axis=0, ddof=1), np.mean(means, axis=0)
+    smooth = np.sqrt(ndimage.uniform_filter(spread**2, 5, mode="reflect"))
+    bright = ndimage.uniform_filter(mean, 5, mode="reflect") + 0.05 * float(np.median(mean))
+    true = smooth / bright
+    seen = true > 0.005  # where there is noise that anybody would spend a sample on
+    assert seen.mean() > 0.3
+    ratio = np.mean(told, axis=0)[seen] / true[seen]
+    assert np.quantile(ratio, 0.1) > 1 / 1.5 and np.quantile(ratio, 0.9) < 1.5, np.quantile(ratio, (0.1, 0.5, 0.9))

@@ -10,8 +10,10 @@ from lumwick.trace.sampling import INNER
 
 # channels of a film's sums
 RADIANCE, ALBEDO, NORMAL, DISTANCE, SQUARED, COUNTED, ASIDE = 0, 3, 6, 9, 10, 11, 12
-CHANNELS = 15
-"""Radiance rgb, albedo rgb, normal xyz, distance, squared brightness, samples, light set aside rgb."""
+OPEN = 15
+CHANNELS = 16
+"""Radiance rgb, albedo rgb, normal xyz, distance, squared brightness of whole blocks of samples, number of samples,
+light set aside rgb, brightness of the block that is not whole yet."""
 SUN, SKY, LAMPS, MIRRORED, GLOWING, AIR, BEHIND = range(SOURCES)
 POSITION, COVERAGE = 3 * SOURCES, 3 * SOURCES + 3
 PASSES = 3 * SOURCES + 4
@@ -59,6 +61,13 @@ def note_surface(things, lane, red, green, blue):
     lane.path.seen = 1
 
 
+@nb.njit(**INNER)
+def close_block(out):
+    """A block of samples is whole: its brightness, squared, tells how far blocks are apart."""
+    out[SQUARED] += out[OPEN] * out[OPEN]
+    out[OPEN] = 0.0
+
+
 @nb.njit(**WITHIN)
 def deposit(lane):
     """Add a finished sample's light to the pixel's sums."""
@@ -75,7 +84,7 @@ def deposit(lane):
                 out[c] += light
                 brightness += light
                 out[CHANNELS + 3 * k + c] += light
-    out[SQUARED] += brightness * brightness
+    out[OPEN] += brightness
     out[COUNTED] += 1.0
     for c in range(3):
         if path.aside[c] < 1e30:

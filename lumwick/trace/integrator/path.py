@@ -80,6 +80,9 @@ class Exposure(NamedTuple):
         Numbers of things and of surfaces, each with its samples, if wanted.
     wanted : ndarray of int32, shape (height, width)
         Samples to add to each pixel.
+    block : int
+        Samples of a block: samples of one block are spread over what they sample, so that how far single samples are
+        apart says too much of the noise.
     """
 
     sums: NDArray[np.float32]
@@ -87,6 +90,7 @@ class Exposure(NamedTuple):
     mattes: NDArray[np.int32]
     wanted: NDArray[np.int32]
     seed: int
+    block: int
 
 
 @nb.njit(**WITHIN)
@@ -166,9 +170,13 @@ def _render_row(w, view, limits, exposure, lane, y):
         # a cropped picture has the samples of the whole one
         lane.path.pixel = (y + int(view.top)) * ROW_STRIDE + x + int(view.left) + exposure.seed * SEED_STRIDE
         first = int(exposure.sums[y, x, film.COUNTED])
+        lane.out[film.OPEN] = exposure.sums[y, x, film.OPEN]
         for s in range(exposure.wanted[y, x]):
             lane.path.sample = first + s
             follow(w, view, limits, lane, x, y)
+            if (first + s + 1) % exposure.block == 0:
+                film.close_block(lane.out)
+        exposure.sums[y, x, film.OPEN] = 0.0
         for c in range(film.CHANNELS):
             exposure.sums[y, x, c] += lane.out[c]
         if len(exposure.passes):
