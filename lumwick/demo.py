@@ -88,6 +88,298 @@ def spoilt(place: Place) -> Shot:
     return dawn.model_copy(update={"frames": 144, "route": Route(stations=stations)})
 
 
+def _growth() -> list[Stand]:
+    """Pines, alders, scrub, reeds and grass."""
+    return [
+        Stand(
+            id="pines",
+            name="Wind-bent pines",
+            kind="pine",
+            area=[(66, 158), (150, 120), (330, 110), (430, 330), (60, 430), (40, 260)],
+            per_hectare=105,
+            height=11,
+            lowest=1.35,
+            lean=6,
+            seed=4,
+        ),
+        Stand(
+            id="alders",
+            name="Alders by the creek",
+            kind="alder",
+            area=[(150, -150), (470, -130), (500, 90), (250, 70), (150, -20)],
+            per_hectare=95,
+            height=8,
+            lowest=0.95,
+            seed=8,
+        ),
+        Stand(
+            id="scrub",
+            name="Scrub under the pines",
+            kind="scrub",
+            area=[(58, 150), (150, 112), (335, 100), (440, 335), (55, 440), (32, 250)],
+            per_hectare=150,
+            height=1.3,
+            variation=0.6,
+            lowest=1.5,
+            seed=12,
+        ),
+        Stand(
+            id="reeds-creek",
+            name="Creek reeds",
+            kind="reed",
+            area=[(-90, -70), (330, -160), (330, 70), (-90, 60)],
+            per_hectare=15000,
+            height=1.9,
+            lowest=-0.35,
+            highest=1.05,
+            slope_most=60,
+            seed=2,
+        ),
+        Stand(
+            id="reeds-walk",
+            name="Reeds along the walk",
+            kind="reed",
+            area=[(-62, 18), (-30, 2), (10, 8), (60, 58), (98, 92), (88, 118), (40, 92), (0, 62), (-50, 46)],
+            per_hectare=11000,
+            height=1.75,
+            lowest=0.0,
+            highest=1.6,
+            seed=3,
+        ),
+        Stand(
+            id="saltgrass",
+            name="Saltgrass",
+            kind="grass",
+            area=[(-190, -520), (520, -520), (520, 520), (-190, 520)],
+            per_hectare=11500,
+            height=0.36,
+            lowest=0.95,
+            highest=1.9,
+            dry=0.1,
+            slope_most=50,
+            seed=5,
+        ),
+        Stand(
+            id="meadow",
+            name="Upland grass",
+            kind="grass",
+            area=[(0, 100), (120, 40), (420, 30), (500, 440), (0, 480)],
+            per_hectare=13500,
+            height=0.5,
+            dry=0.14,
+            lowest=1.9,
+            slope_most=40,
+            seed=6,
+        ),
+        Stand(
+            id="marram",
+            name="Dune grass",
+            kind="grass",
+            area=[(-200, -420), (20, -420), (20, 420), (-200, 420)],
+            per_hectare=7200,
+            height=0.8,
+            variation=0.4,
+            dry=0.4,
+            lowest=1.9,
+            highest=14,
+            slope_most=60,
+            seed=9,
+        ),
+    ]
+
+
+def _lamps() -> list[Lamp]:
+    """The lamp over the jetty."""
+    return [
+        Lamp(
+            id="jetty-lamp",
+            name="Jetty lamp",
+            kind="disc",
+            east=-50.02,
+            north=13.35,
+            up=1.35 + 2.21,
+            amount=900,
+            kelvin=2400,
+            width=0.2,
+        ),
+        Lamp(
+            id="hide-lantern",
+            name="Lantern in the hide",
+            kind="point",
+            lit=False,
+            east=-19.6,
+            north=26.4,
+            up=3.9,
+            amount=250,
+            kelvin=1900,
+        ),
+    ]
+
+
+def _surfaces() -> list[Surface]:
+    """What they are made of."""
+    return [
+        Surface(
+            id="tarred",
+            name="Tarred boards",
+            pattern="planks",
+            colour="#3a332c",
+            second="#3a332c",
+            roughness=0.55,
+            coat=0.15,
+            coat_roughness=0.35,
+        ),
+        Surface(
+            id="wet-sand",
+            name="Wet sand",
+            pattern="sand",
+            colour="#b9a684",
+            second="#9f8f70",
+            roughness=0.9,
+            wet=0.8,
+        ),
+    ]
+
+
+def _dawn() -> Shot:
+    """Dawn fog over the reeds."""
+    return Shot(
+        id="dawn",
+        name="Dawn fog over the reeds",
+        frames=288,
+        fps="24",
+        clock=Clock(start=dt.datetime(2026, 6, 5, 5, 50), speed=1),
+        air=Air(haze=0.10, fog_visibility=480, fog_height=5.0, fog_base=0.6),
+        wind=Wind(speed=1.8, from_bearing=235, gustiness=0.2),
+        exposure=Exposure(
+            ev100=Channel(keys=[Key(t=2, v=12.2), Key(t=8, v=12.8)]), kelvin=5600, f_number=5.6, focus=40
+        ),
+        route=Route(
+            way="fly",
+            eased_start=0.25,
+            eased_end=0.25,
+            stations=[
+                _station("s1", 10, -10, 3.1, (4, 70, 3.0), 30, "Over the creek's reeds"),
+                _station("s2", 27, 2, 3.4, (38, 92, 3.4), 30, "Past the walk"),
+                _station("s3", 46, 15, 3.9, (80, 112, 4.0), 30, "Over the flat"),
+                _station("s4", 66, 30, 4.7, (118, 152, 5.6), 32, "Towards the pines"),
+            ],
+        ),
+    )
+
+
+def _boardwalk() -> Shot:
+    """The boardwalk into the hide."""
+    return Shot(
+        id="boardwalk",
+        name="The boardwalk into the hide",
+        frames=408,
+        fps="24",
+        clock=Clock(start=dt.datetime(2026, 6, 5, 9, 40), speed=1),
+        exposure=Exposure(
+            ev100=Channel(keys=[Key(t=0, v=13.7), Key(t=13.4, v=13.7), Key(t=16.4, v=11.7)]),
+            kelvin=5600,
+            f_number=8,
+            focus=12,
+        ),
+        route=Route(
+            way="walk",
+            eye_height=1.62,
+            gait=0.6,
+            eased_start=0.09,
+            eased_end=0.09,
+            stations=[
+                _station("w1", 0.0, 39.6, 3.57, (-14, 30, 3.3), 24, "On the boards"),
+                _station("w2", -8.0, 34.7, 3.57, (-20, 26, 3.2), 24, "By the reeds"),
+                _station("w3", -17.2, 28.4, 3.57, (-24, 22, 3.25), 24, "At the door"),
+                _station("w4", -19.6, 26.4, 3.57, (-40, 6, 2.0), 24, "Inside"),
+            ],
+        ),
+    )
+
+
+def _sunset() -> Shot:
+    """The sea from the dunes, across sunset."""
+    return Shot(
+        id="sunset",
+        name="The sea from the dunes, across sunset",
+        frames=240,
+        fps="24",
+        clock=Clock(start=dt.datetime(2026, 6, 5, 20, 20), speed=900),
+        exposure=Exposure(
+            ev100=Channel(
+                keys=[
+                    Key(t=0, v=13.6, join="spline"),
+                    Key(t=3.0, v=12.1, join="spline"),
+                    Key(t=5.6, v=9.3, join="spline"),
+                    Key(t=7.5, v=6.0, join="spline"),
+                    Key(t=9.96, v=2.6),
+                ]
+            ),
+            kelvin=5600,
+            f_number=8,
+            focus=200,
+        ),
+        route=Route(
+            way="fly",
+            stations=[
+                _station("d1", -98, -100, 4.4, (-298, 246, -28.0), 28, "On the dune"),
+                _station("d2", -101, -88, 4.7, (-306, 262, -28.0), 28, "Slid north"),
+            ],
+        ),
+    )
+
+
+def _pine() -> Shot:
+    """A pine in wind."""
+    return Shot(
+        id="pine",
+        name="A pine in wind",
+        frames=96,
+        fps="24",
+        loop=True,
+        clock=Clock(start=dt.datetime(2026, 6, 5, 18, 10), speed=0),
+        wind=Wind(speed=7.5, from_bearing=245, gustiness=0.28),
+        exposure=Exposure(ev100=12.9, kelvin=5600, f_number=8, focus=25),
+        route=Route(way="fly", stations=[_station("p1", 130, 128, 2.6, (117, 220, 9.5), 32, "Below the pines")]),
+    )
+
+
+def _jetty() -> Shot:
+    """The jetty lamp at dusk."""
+    return Shot(
+        id="jetty",
+        name="The jetty lamp at dusk",
+        frames=120,
+        fps="24",
+        clock=Clock(start=dt.datetime(2026, 6, 5, 22, 35), speed=1),
+        wind=Wind(speed=2.5, from_bearing=245, gustiness=0.2),
+        exposure=Exposure(ev100=2.6, kelvin=5600, f_number=4, focus=20),
+        route=Route(
+            way="fly",
+            stations=[
+                _station("j1", -34, 22, 3.4, (-58, 6, 2.2), 30, "By the reeds"),
+                _station("j2", -36, 20.4, 3.3, (-58, 6, 2.2), 30, "A step nearer"),
+            ],
+        ),
+    )
+
+
+def _cut() -> Cut:
+    """The pieces, and how the film is developed."""
+    return Cut(
+        fade_in=18,
+        fade_out=36,
+        pieces=[
+            Piece(id="p1", shot="dawn", join="dissolve", over=24),
+            Piece(id="p2", shot="boardwalk", join="dissolve", over=18),
+            Piece(id="p3", shot="pine", join="dissolve", over=18),
+            Piece(id="p4", shot="sunset", last=216, join="fade", over=24),
+            Piece(id="p5", shot="jetty"),
+        ],
+    )
+
+
 def saltmere() -> tuple[Place, dict[str, bytes]]:
     """The demo's document and its assets."""
     data = _elevation()
@@ -101,102 +393,7 @@ def saltmere() -> tuple[Place, dict[str, bytes]]:
         sea=Sea(level=0.0, wind_speed=7.5, wind_from=262, fetch_km=70, depth=16, clarity=2.6),
         air=Air(haze=0.12, fog_visibility=14000, fog_height=80, fog_base=0),
         wind=Wind(speed=4.5, from_bearing=245, gustiness=0.24),
-        growth=[
-            Stand(
-                id="pines",
-                name="Wind-bent pines",
-                kind="pine",
-                area=[(66, 158), (150, 120), (330, 110), (430, 330), (60, 430), (40, 260)],
-                per_hectare=105,
-                height=11,
-                lowest=1.35,
-                lean=6,
-                seed=4,
-            ),
-            Stand(
-                id="alders",
-                name="Alders by the creek",
-                kind="alder",
-                area=[(150, -150), (470, -130), (500, 90), (250, 70), (150, -20)],
-                per_hectare=95,
-                height=8,
-                lowest=0.95,
-                seed=8,
-            ),
-            Stand(
-                id="scrub",
-                name="Scrub under the pines",
-                kind="scrub",
-                area=[(58, 150), (150, 112), (335, 100), (440, 335), (55, 440), (32, 250)],
-                per_hectare=150,
-                height=1.3,
-                variation=0.6,
-                lowest=1.5,
-                seed=12,
-            ),
-            Stand(
-                id="reeds-creek",
-                name="Creek reeds",
-                kind="reed",
-                area=[(-90, -70), (330, -160), (330, 70), (-90, 60)],
-                per_hectare=15000,
-                height=1.9,
-                lowest=-0.35,
-                highest=1.05,
-                slope_most=60,
-                seed=2,
-            ),
-            Stand(
-                id="reeds-walk",
-                name="Reeds along the walk",
-                kind="reed",
-                area=[(-62, 18), (-30, 2), (10, 8), (60, 58), (98, 92), (88, 118), (40, 92), (0, 62), (-50, 46)],
-                per_hectare=11000,
-                height=1.75,
-                lowest=0.0,
-                highest=1.6,
-                seed=3,
-            ),
-            Stand(
-                id="saltgrass",
-                name="Saltgrass",
-                kind="grass",
-                area=[(-190, -520), (520, -520), (520, 520), (-190, 520)],
-                per_hectare=11500,
-                height=0.36,
-                lowest=0.95,
-                highest=1.9,
-                dry=0.1,
-                slope_most=50,
-                seed=5,
-            ),
-            Stand(
-                id="meadow",
-                name="Upland grass",
-                kind="grass",
-                area=[(0, 100), (120, 40), (420, 30), (500, 440), (0, 480)],
-                per_hectare=13500,
-                height=0.5,
-                dry=0.14,
-                lowest=1.9,
-                slope_most=40,
-                seed=6,
-            ),
-            Stand(
-                id="marram",
-                name="Dune grass",
-                kind="grass",
-                area=[(-200, -420), (20, -420), (20, 420), (-200, 420)],
-                per_hectare=7200,
-                height=0.8,
-                variation=0.4,
-                dry=0.4,
-                lowest=1.9,
-                highest=14,
-                slope_most=60,
-                seed=9,
-            ),
-        ],
+        growth=_growth(),
         built=[
             Built(id="boardwalk", name="Boardwalk", kind="boardwalk", line=walk, width=1.5, deck=1.95),
             Built(id="hide", name="Watching hide", kind="hide", line=[(-20.0, 26.0)], width=4.2, deck=1.95, turn=225),
@@ -206,169 +403,9 @@ def saltmere() -> tuple[Place, dict[str, bytes]]:
             Built(id="boat", name="Rowing boat", kind="boat", line=[(-44.5, 10.0)], width=2.0, deck=0.03, turn=70),
         ],
         things=[Thing(id="lamp-post", name="Lamp post", mesh=post, east=-49.6, north=13.2, up=1.35, turn=200)],
-        lamps=[
-            Lamp(
-                id="jetty-lamp",
-                name="Jetty lamp",
-                kind="disc",
-                east=-50.02,
-                north=13.35,
-                up=1.35 + 2.21,
-                amount=900,
-                kelvin=2400,
-                width=0.2,
-            ),
-            Lamp(
-                id="hide-lantern",
-                name="Lantern in the hide",
-                kind="point",
-                lit=False,
-                east=-19.6,
-                north=26.4,
-                up=3.9,
-                amount=250,
-                kelvin=1900,
-            ),
-        ],
-        surfaces=[
-            Surface(
-                id="tarred",
-                name="Tarred boards",
-                pattern="planks",
-                colour="#3a332c",
-                second="#3a332c",
-                roughness=0.55,
-                coat=0.15,
-                coat_roughness=0.35,
-            ),
-            Surface(
-                id="wet-sand",
-                name="Wet sand",
-                pattern="sand",
-                colour="#b9a684",
-                second="#9f8f70",
-                roughness=0.9,
-                wet=0.8,
-            ),
-        ],
-        shots=[
-            Shot(
-                id="dawn",
-                name="Dawn fog over the reeds",
-                frames=288,
-                fps="24",
-                clock=Clock(start=dt.datetime(2026, 6, 5, 5, 50), speed=1),
-                air=Air(haze=0.10, fog_visibility=480, fog_height=5.0, fog_base=0.6),
-                wind=Wind(speed=1.8, from_bearing=235, gustiness=0.2),
-                exposure=Exposure(
-                    ev100=Channel(keys=[Key(t=2, v=12.2), Key(t=8, v=12.8)]), kelvin=5600, f_number=5.6, focus=40
-                ),
-                route=Route(
-                    way="fly",
-                    eased_start=0.25,
-                    eased_end=0.25,
-                    stations=[
-                        _station("s1", 10, -10, 3.1, (4, 70, 3.0), 30, "Over the creek's reeds"),
-                        _station("s2", 27, 2, 3.4, (38, 92, 3.4), 30, "Past the walk"),
-                        _station("s3", 46, 15, 3.9, (80, 112, 4.0), 30, "Over the flat"),
-                        _station("s4", 66, 30, 4.7, (118, 152, 5.6), 32, "Towards the pines"),
-                    ],
-                ),
-            ),
-            Shot(
-                id="boardwalk",
-                name="The boardwalk into the hide",
-                frames=408,
-                fps="24",
-                clock=Clock(start=dt.datetime(2026, 6, 5, 9, 40), speed=1),
-                exposure=Exposure(
-                    ev100=Channel(keys=[Key(t=0, v=13.7), Key(t=13.4, v=13.7), Key(t=16.4, v=11.7)]),
-                    kelvin=5600,
-                    f_number=8,
-                    focus=12,
-                ),
-                route=Route(
-                    way="walk",
-                    eye_height=1.62,
-                    gait=0.6,
-                    eased_start=0.09,
-                    eased_end=0.09,
-                    stations=[
-                        _station("w1", 0.0, 39.6, 3.57, (-14, 30, 3.3), 24, "On the boards"),
-                        _station("w2", -8.0, 34.7, 3.57, (-20, 26, 3.2), 24, "By the reeds"),
-                        _station("w3", -17.2, 28.4, 3.57, (-24, 22, 3.25), 24, "At the door"),
-                        _station("w4", -19.6, 26.4, 3.57, (-40, 6, 2.0), 24, "Inside"),
-                    ],
-                ),
-            ),
-            Shot(
-                id="sunset",
-                name="The sea from the dunes, across sunset",
-                frames=240,
-                fps="24",
-                clock=Clock(start=dt.datetime(2026, 6, 5, 20, 20), speed=900),
-                exposure=Exposure(
-                    ev100=Channel(
-                        keys=[
-                            Key(t=0, v=13.6, join="spline"),
-                            Key(t=3.0, v=12.1, join="spline"),
-                            Key(t=5.6, v=9.3, join="spline"),
-                            Key(t=7.5, v=6.0, join="spline"),
-                            Key(t=9.96, v=2.6),
-                        ]
-                    ),
-                    kelvin=5600,
-                    f_number=8,
-                    focus=200,
-                ),
-                route=Route(
-                    way="fly",
-                    stations=[
-                        _station("d1", -98, -100, 4.4, (-298, 246, -28.0), 28, "On the dune"),
-                        _station("d2", -101, -88, 4.7, (-306, 262, -28.0), 28, "Slid north"),
-                    ],
-                ),
-            ),
-            Shot(
-                id="pine",
-                name="A pine in wind",
-                frames=96,
-                fps="24",
-                loop=True,
-                clock=Clock(start=dt.datetime(2026, 6, 5, 18, 10), speed=0),
-                wind=Wind(speed=7.5, from_bearing=245, gustiness=0.28),
-                exposure=Exposure(ev100=12.9, kelvin=5600, f_number=8, focus=25),
-                route=Route(
-                    way="fly", stations=[_station("p1", 130, 128, 2.6, (117, 220, 9.5), 32, "Below the pines")]
-                ),
-            ),
-            Shot(
-                id="jetty",
-                name="The jetty lamp at dusk",
-                frames=120,
-                fps="24",
-                clock=Clock(start=dt.datetime(2026, 6, 5, 22, 35), speed=1),
-                wind=Wind(speed=2.5, from_bearing=245, gustiness=0.2),
-                exposure=Exposure(ev100=2.6, kelvin=5600, f_number=4, focus=20),
-                route=Route(
-                    way="fly",
-                    stations=[
-                        _station("j1", -34, 22, 3.4, (-58, 6, 2.2), 30, "By the reeds"),
-                        _station("j2", -36, 20.4, 3.3, (-58, 6, 2.2), 30, "A step nearer"),
-                    ],
-                ),
-            ),
-        ],
-        cut=Cut(
-            fade_in=18,
-            fade_out=36,
-            pieces=[
-                Piece(id="p1", shot="dawn", join="dissolve", over=24),
-                Piece(id="p2", shot="boardwalk", join="dissolve", over=18),
-                Piece(id="p3", shot="pine", join="dissolve", over=18),
-                Piece(id="p4", shot="sunset", last=216, join="fade", over=24),
-                Piece(id="p5", shot="jetty"),
-            ],
-        ),
+        lamps=_lamps(),
+        surfaces=_surfaces(),
+        shots=[_dawn(), _boardwalk(), _sunset(), _pine(), _jetty()],
+        cut=_cut(),
     )
     return place, {asset.sha256: data, post.sha256: lamp_post()}

@@ -274,7 +274,7 @@ def picture_at(
     """
     took = {"set": 0.0, "trace": 0.0}
     film_size, window = (framing or Framing()).film(size)
-    film = blank(*film_size, passes=passes or grade.flat, block=grade.block)
+    film = blank(*film_size, passes=passes or grade.flat)
     setting = stage.setting
 
     def at(moment: float) -> Camera:

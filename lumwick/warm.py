@@ -28,7 +28,6 @@ def integrator() -> None:
         np.zeros((0, 0, 2, IDS, 2), np.int32),
         np.zeros((1, 1), np.int32),
         1,
-        1,
     )
     limits, rows = Limits(1, 1, 1, 1.0, False, 1.0), np.zeros(0, np.int64)
     render_rows(hollow(), view, limits, exposure, rows, new_room(), np.zeros((0, 2), np.int64), NO_LOG)

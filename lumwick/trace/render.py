@@ -17,7 +17,20 @@ from scipy import ndimage
 from lumwick.air.atmosphere import LUMA
 from lumwick.errors import RenderError
 from lumwick.lens.camera import Camera, exposure_scale
-from lumwick.trace.integrator.film import ALBEDO, ASIDE, CHANNELS, COUNTED, DISTANCE, IDS, NORMAL, OPEN, PASSES, SQUARED
+from lumwick.trace.integrator.film import (
+    ALBEDO,
+    ASIDE,
+    CHANNELS,
+    COUNTED,
+    DISTANCE,
+    IDS,
+    LONG_BLOCK,
+    NORMAL,
+    OPEN,
+    PASSES,
+    SHORT_BLOCK,
+    SQUARED,
+)
 from lumwick.trace.integrator.path import Exposure, Room, new_room, render_rows
 from lumwick.trace.integrator.rays import REPLAY
 from lumwick.trace.stage import Stage, Window
@@ -62,23 +75,13 @@ class Quality:
     vary: bool = False
     flat: bool = False
 
-    @property
-    def block(self) -> int:
-        """Samples of a block by which the error is told: long ones tell best, and two are needed."""
-        return max(1, min(LONGEST_BLOCK, self.samples // 2))
 
-
-LONGEST_BLOCK = 8
 QUALITIES = {
     "sketch": Quality(4, 1, "balanced"),
     "study": Quality(16, 1, "high", 4, noise=0.02, most=48),
     "fine": Quality(64, 2, "high", 8, noise=0.01, most=192),
     "matte": Quality(32, 0, "none", 4, flat=True),
 }
-
-
-BLOCK = 4
-"""Samples of a block where nobody says."""
 
 
 @dataclass
@@ -104,8 +107,6 @@ class Film:
     rays: int = 0
     shadow_rays: int = 0
     note: str = ""
-    block: int = BLOCK
-    """Samples of a block, by which the error is told."""
 
     @property
     def counted(self) -> NDArray[np.float32]:
@@ -138,13 +139,14 @@ class Film:
     def error(self) -> NDArray[np.float32]:
         """Standard error of each pixel's brightness, as a share of the brightness (and of a floor for the dark),
         shape (height, width)."""
-        n, open_block = self.counted[..., 0], self.sums[..., OPEN]
-        blocks = np.floor(n / self.block)
-        light = self.sums[..., :3].sum(-1)
-        # of whole blocks: the mean, and how far they are apart; then what that says of the mean of all samples
-        whole = (light - open_block) / np.maximum(blocks, 1)
-        apart = np.maximum(self.sums[..., SQUARED] - blocks * whole * whole, 0) / np.maximum(blocks - 1, 1)
-        variance = apart / self.block / n
+        n, light = self.counted[..., 0], self.sums[..., :3].sum(-1)
+        long = np.floor(n / LONG_BLOCK)
+        blocks = np.where(long < 2, np.minimum(np.floor(n / SHORT_BLOCK), 2), long)
+        within = np.where(long < 2, blocks * SHORT_BLOCK, long * LONG_BLOCK)  # samples of whole blocks
+        whole = light - self.sums[..., OPEN]
+        # how far blocks are apart says how far the mean of all samples is from the truth
+        apart = np.maximum(self.sums[..., SQUARED] - whole * whole / np.maximum(within, 1), 0)
+        variance = apart / np.maximum(blocks - 1, 1) / n
         mean = light / n
         # a pixel's own estimate is rough: its neighbours' help
         smooth = ndimage.uniform_filter(variance, 5, mode="reflect")
@@ -153,7 +155,7 @@ class Film:
         return np.asarray(np.where(blocks < 2, 1.0, told), np.float32)  # one block tells nothing of its error
 
 
-def blank(width: int, height: int, passes: bool = False, block: int = BLOCK) -> Film:
+def blank(width: int, height: int, passes: bool = False) -> Film:
     """Unexposed film, with room for passes and mattes if they are wanted.
 
     Raises
@@ -163,7 +165,7 @@ def blank(width: int, height: int, passes: bool = False, block: int = BLOCK) -> 
     """
     if not (16 <= width <= 8192 and 16 <= height <= 8192):
         raise RenderError(f"A picture of {width}x{height} cannot be made: each side must be from 16 to 8192.")
-    film = Film(np.zeros((height, width, CHANNELS), np.float32), block=block)
+    film = Film(np.zeros((height, width, CHANNELS), np.float32))
     if passes:
         film.passes = np.zeros((height, width, PASSES), np.float32)
         film.mattes = np.zeros((height, width, 2, IDS, 2), np.int32)
@@ -235,7 +237,7 @@ def expose(
         if stop and stop():
             return False
         with ENGINE:
-            exposure = Exposure(sums, by_source, mattes, wanted, seed, film.block)
+            exposure = Exposure(sums, by_source, mattes, wanted, seed)
             _on_threads(stage.world, view, limits, exposure, chosen, counts, NO_LOG if log is None else log)
     film.sums, film.passes, film.mattes, film.names = sums, by_source, mattes, (stage.things, stage.surfaces)
     film.rays += int(counts[:, 0].sum())

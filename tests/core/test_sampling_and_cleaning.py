@@ -40,7 +40,7 @@ def test_more_samples_go_where_the_noise_is_and_spend_the_budget() -> None:
     film = blank(64, 32)
     film.sums[..., COUNTED] = 8
     film.sums[..., :3] = 8 * 100.0  # 100 in each colour
-    film.sums[..., SQUARED] = 2 * (4 * 300.0) ** 2  # two blocks of four samples
+    film.sums[..., SQUARED] = 2 * (4 * 300.0) ** 2 / 4  # two blocks of four samples
     film.sums[:, 32:, SQUARED] *= 1.5  # blocks of the right half are apart
     wanted = more_samples(film, 4.0, 0.02, 400)
     assert wanted[:, :28].max() == 0 and wanted[:, 36:].min() > 3
@@ -164,9 +164,9 @@ def test_the_error_that_is_told_is_how_far_independent_exposures_are_apart(stage
     size, runs = (48, 27), 10
     means, told = [], []
     for seed in range(1, runs + 1):
-        film = blank(*size, block=8)
-        for _ in range(samples // 8):
-            expose(stage, film, 8, 1, seed=seed)
+        film = blank(*size)
+        for _ in range(samples // 4):
+            expose(stage, film, 4, 1, seed=seed)
         means.append(film.sums[..., :3].sum(-1) / film.counted[..., 0])
         told.append(film.error())
     spread, mean = np.std(means, axis=0, ddof=1), np.mean(means, axis=0)

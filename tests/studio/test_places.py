@@ -311,7 +311,7 @@ def test_accounts(client: Client, account: Any) -> None:
 def test_a_place_that_is_thrown_out_can_be_brought_back(visitor: Client, place: Any, other: Any) -> None:
     take = Take.begin(place, "a", "take", (64, 36), "sketch", 1, 2)
     assert visitor.post(f"/places/{place.pk}/throw-out/").status_code == 302
-    chest = visitor.get("/").content.decode()
+    chest = " ".join(visitor.get("/").content.decode().split())
     assert "There is no place yet" in chest and "bring Small back" in chest
     assert visitor.get(f"/places/{place.pk}/").status_code == 404
     take.refresh_from_db()

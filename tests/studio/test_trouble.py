@@ -24,7 +24,7 @@ def test_a_sentence_and_another_try(
 
     client = Client(raise_request_exception=False)
     client.force_login(account)
-    monkeypatch.setattr(account, "render", broken)
+    monkeypatch.setattr(pages, "render", broken)
     page = client.get("/help/")
     text = page.content.decode()
     assert page.status_code == status and words in text and str(error) not in text

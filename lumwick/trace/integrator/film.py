@@ -11,9 +11,11 @@ from lumwick.trace.sampling import INNER
 # channels of a film's sums
 RADIANCE, ALBEDO, NORMAL, DISTANCE, SQUARED, COUNTED, ASIDE = 0, 3, 6, 9, 10, 11, 12
 OPEN = 15
+SHORT_BLOCK, LONG_BLOCK = 4, 8
+"""Samples of the blocks by which noise is told: the first two of a pixel, and the others."""
 CHANNELS = 16
-"""Radiance rgb, albedo rgb, normal xyz, distance, squared brightness of whole blocks of samples, number of samples,
-light set aside rgb, brightness of the block that is not whole yet."""
+"""Radiance rgb, albedo rgb, normal xyz, distance, squared brightness of whole blocks over their length, number of
+samples, light set aside rgb, brightness of the block that is not whole yet."""
 SUN, SKY, LAMPS, MIRRORED, GLOWING, AIR, BEHIND = range(SOURCES)
 POSITION, COVERAGE = 3 * SOURCES, 3 * SOURCES + 3
 PASSES = 3 * SOURCES + 4
@@ -62,10 +64,21 @@ def note_surface(things, lane, red, green, blue):
 
 
 @nb.njit(**INNER)
-def close_block(out):
-    """A block of samples is whole: its brightness, squared, tells how far blocks are apart."""
-    out[SQUARED] += out[OPEN] * out[OPEN]
-    out[OPEN] = 0.0
+def close_block(out, n, total):
+    """After a pixel's n-th sample: if a block of them is whole, take it up into what tells how far blocks are apart.
+
+    Samples of one block are spread over what they sample, so that long blocks tell the noise of all samples best; the
+    first eight are two short blocks, so that there are two to compare, until there are two long ones.
+    ``total`` is the brightness of all samples.
+    """
+    if n == SHORT_BLOCK or n == 2 * SHORT_BLOCK:
+        out[SQUARED] += out[OPEN] * out[OPEN] / SHORT_BLOCK
+        out[OPEN] = 0.0
+    elif n % LONG_BLOCK == 0:
+        if n == 2 * LONG_BLOCK:
+            out[SQUARED] = (total - out[OPEN]) ** 2 / LONG_BLOCK
+        out[SQUARED] += out[OPEN] * out[OPEN] / LONG_BLOCK
+        out[OPEN] = 0.0
 
 
 @nb.njit(**WITHIN)

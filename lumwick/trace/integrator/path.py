@@ -80,9 +80,6 @@ class Exposure(NamedTuple):
         Numbers of things and of surfaces, each with its samples, if wanted.
     wanted : ndarray of int32, shape (height, width)
         Samples to add to each pixel.
-    block : int
-        Samples of a block: samples of one block are spread over what they sample, so that how far single samples are
-        apart says too much of the noise.
     """
 
     sums: NDArray[np.float32]
@@ -90,7 +87,6 @@ class Exposure(NamedTuple):
     mattes: NDArray[np.int32]
     wanted: NDArray[np.int32]
     seed: int
-    block: int
 
 
 @nb.njit(**WITHIN)
@@ -170,15 +166,16 @@ def _render_row(w, view, limits, exposure, lane, y):
         # a cropped picture has the samples of the whole one
         lane.path.pixel = (y + int(view.top)) * ROW_STRIDE + x + int(view.left) + exposure.seed * SEED_STRIDE
         first = int(exposure.sums[y, x, film.COUNTED])
-        lane.out[film.OPEN] = exposure.sums[y, x, film.OPEN]
+        sums, out = exposure.sums[y, x], lane.out
+        out[film.OPEN], out[film.SQUARED] = sums[film.OPEN], sums[film.SQUARED]
+        before = sums[0] + sums[1] + sums[2]
         for s in range(exposure.wanted[y, x]):
             lane.path.sample = first + s
             follow(w, view, limits, lane, x, y)
-            if (first + s + 1) % exposure.block == 0:
-                film.close_block(lane.out)
-        exposure.sums[y, x, film.OPEN] = 0.0
+            film.close_block(out, first + s + 1, before + out[0] + out[1] + out[2])
+        sums[film.OPEN] = sums[film.SQUARED] = 0.0
         for c in range(film.CHANNELS):
-            exposure.sums[y, x, c] += lane.out[c]
+            sums[c] += out[c]
         if len(exposure.passes):
             for c in range(film.PASSES):
                 exposure.passes[y, x, c] += lane.out[film.CHANNELS + c]

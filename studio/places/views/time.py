@@ -163,7 +163,7 @@ def lapse(request: HttpRequest, place: Place) -> HttpResponse:
                 "frames": plan.frames,
             }
             retime = {"op": "retime", "shot": shot.id, "frames": plan.frames, "fps": fps, "keep": "scale"}
-            label = f"{shot.name}: {_long(plan.event)} in {plan.clip:.4g} s at {fps}"
+            label = f"{shot.name}: {_long(plan.event)} in {plan.clip:.4g} s at {fps}, {plan.speed:.4g} times as fast"
             act = {"op": "several", "edits": [retime, clock], "label": label}
             place.edit(_whole(request, "rev"), act if fps != shot.fps else clock)
             return JsonResponse({"state": state_of(newest(place), shot.id)})
