@@ -86,3 +86,8 @@ def until(condition: Callable[[], Any], seconds: float = 240.0, what: str = "it"
             return found
         time.sleep(0.1)
     pytest.fail(f"waited {seconds:.0f} s for {what}")
+
+
+def words(reply: Any) -> str:
+    """A page's text with its white space folded, as a browser shows it."""
+    return " ".join(reply.content.decode().split())

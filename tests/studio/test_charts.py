@@ -12,7 +12,7 @@ from lumwick.snapshot.evaluate import Setting
 from studio.places import charts
 from studio.places.models import Place, command_schema
 from tests.conftest import small_place
-from tests.studio.conftest import kept_place
+from tests.studio.conftest import kept_place, words
 
 
 def with_clock(marsh: Any, **clock: Any) -> Setting:
@@ -68,13 +68,13 @@ def test_polar_day_is_said(marsh: Any) -> None:
 def test_slip_shows_units_and_ride_check(client: Client, account: Any) -> None:
     place = kept_place(account)
     client.force_login(account)
-    air = client.get(f"/places/{place.pk}/slip/?bench=air&shot=a").content.decode()
+    air = words(client.get(f"/places/{place.pk}/slip/?bench=air&shot=a"))
     assert "Fog visibility" in air and 'data-path="/air/fog_visibility"' in air and "Give this shot its own air" in air
     place.edit(1, {"op": "own_air", "shot": "a", "own": True})
-    own = client.get(f"/places/{place.pk}/slip/?bench=air&shot=a").content.decode()
+    own = words(client.get(f"/places/{place.pk}/slip/?bench=air&shot=a"))
     assert 'data-path="/shots/a/air/fog_visibility"' in own and "Fog of this shot" in own
     place.edit(2, {"op": "move_station", "shot": "a", "station": "s1", "east": -20, "north": -20, "up": -30})
-    route = client.get(f"/places/{place.pk}/slip/?bench=route&shot=a&selected=s1").content.decode()
+    route = words(client.get(f"/places/{place.pk}/slip/?bench=route&shot=a&selected=s1"))
     assert "Station 1" in route
     said = client.get(f"/places/{place.pk}/ride/?shot=a").json()
     under = next(f for f in said["found"] if f["kind"] == "under")

@@ -17,7 +17,7 @@ from lumwick.place.files import pack, unpack
 from studio.looks.engine import revision_setting
 from studio.places.models import Place, Revision, StaleRevision
 from studio.takes.models import Take, frame_keys
-from tests.studio.conftest import kept_place
+from tests.studio.conftest import kept_place, words
 
 pytestmark = pytest.mark.django_db
 
@@ -140,7 +140,7 @@ def test_clip_clock_and_planner(visitor: Client, place: Any) -> None:
     # in the polar day there is none: a sentence
     send(visitor, place, rev=before + 1, command={"op": "set", "path": "/site/latitude", "value": 78})
     assert "the sun is up all day" in post("around/", event="sunset", before="2", after="1", clip="10").json()["error"]
-    assert "The sun is up all day" in visitor.get(f"{base}clock/?shot=a").content.decode()
+    assert "The sun is up all day" in words(visitor.get(f"{base}clock/?shot=a"))
     met = visitor.get(f"{base}meet/?shot=a&bearing=180").json()["found"]
     assert len(met) == 1 and "bearing 180" in met[0]["text"]
     assert visitor.get(f"{base}meet/?shot=a&bearing=north").status_code == 422
@@ -148,7 +148,7 @@ def test_clip_clock_and_planner(visitor: Client, place: Any) -> None:
 
 def test_seam_amount_and_skyline_are_told(visitor: Client, place: Any) -> None:
     base = f"/places/{place.pk}/"
-    page = visitor.get(f"{base}seam/?shot=a").content.decode()
+    page = words(visitor.get(f"{base}seam/?shot=a"))
     assert "make the clip a loop" in page and "do not close" in page
     said = visitor.post(f"{base}seam/step/", {"shot": "a"}).json()
     assert said["seam"] > 0 and "times the usual one" in said["text"]
@@ -165,9 +165,9 @@ def test_seam_amount_and_skyline_are_told(visitor: Client, place: Any) -> None:
 def test_states_are_named_and_compared(visitor: Client, place: Any) -> None:
     base = f"/places/{place.pk}/history/"
     send(visitor, place, rev=1, typed={"path": "/air/haze", "text": "0.3", "t": 0})
-    page = visitor.post(f"{base}name/", {"number": 2, "called": "  Hazier  one "}).content.decode()
+    page = words(visitor.post(f"{base}name/", {"number": 2, "called": "  Hazier  one "}))
     assert "Hazier one" in page and Revision.objects.get(place=place, number=2).called == "Hazier one"
-    told = visitor.get(f"{base}compare/?a=2&b=1").content.decode()
+    told = words(visitor.get(f"{base}compare/?a=2&b=1"))
     assert "haze 0.12 → 0.3" in told and "Hazier one" in told
     assert visitor.post(f"{base}name/", {"number": "x", "called": "y"}).status_code == 404
     assert (
@@ -311,7 +311,7 @@ def test_accounts(client: Client, account: Any) -> None:
 def test_a_place_that_is_thrown_out_can_be_brought_back(visitor: Client, place: Any, other: Any) -> None:
     take = Take.begin(place, "a", "take", (64, 36), "sketch", 1, 2)
     assert visitor.post(f"/places/{place.pk}/throw-out/").status_code == 302
-    chest = " ".join(visitor.get("/").content.decode().split())
+    chest = words(visitor.get("/"))
     assert "There is no place yet" in chest and "bring Small back" in chest
     assert visitor.get(f"/places/{place.pk}/").status_code == 404
     take.refresh_from_db()

@@ -14,6 +14,7 @@ from studio.looks.engine import revision_setting
 from studio.places.models import Place
 from studio.takes.models import Take, frame_keys, stored
 from studio.takes.tasks import _claim, _release
+from tests.studio.conftest import words
 
 pytestmark = pytest.mark.django_db
 
@@ -120,7 +121,7 @@ def test_rehearsals_that_cannot_be(visitor: Client, place: Any) -> None:
 
 
 def test_a_range_on_the_ruler_is_what_the_take_form_offers(visitor: Client, place: Any) -> None:
-    page = visitor.get(f"/places/{place.pk}/take-form/", {"shot": "a", "first": "5", "last": "9"}).content.decode()
+    page = words(visitor.get(f"/places/{place.pk}/take-form/", {"shot": "a", "first": "5", "last": "9"}))
     assert 'name="first" value="5"' in page and 'name="last" value="9"' in page
-    whole = visitor.get(f"/places/{place.pk}/take-form/", {"shot": "a"}).content.decode()
+    whole = words(visitor.get(f"/places/{place.pk}/take-form/", {"shot": "a"}))
     assert 'name="first" value="1"' in whole and 'name="last" value="24"' in whole

@@ -16,7 +16,7 @@ from lumwick.route.track import Track
 from studio.places.models import Place
 from studio.takes.models import Frame, Note, Take, film_keys, stored
 from tests.conftest import small_place
-from tests.studio.conftest import kept_place, until
+from tests.studio.conftest import kept_place, until, words
 
 pytestmark = pytest.mark.django_db(transaction=True)
 
@@ -211,7 +211,7 @@ def test_takes_compared_noted_restored_and_on_a_sheet(visitor: Client, other: An
     a = finished(place, 90)
     place.edit(1, {"op": "set", "path": "/shots/a/exposure/ev100", "value": 12.0})
     b = finished(Place.objects.get(), 150)
-    page = visitor.get(f"/places/{place.pk}/takes/compare/?a={a.pk}&b={b.pk}").content.decode()
+    page = words(visitor.get(f"/places/{place.pk}/takes/compare/?a={a.pk}&b={b.pk}"))
     assert "exposure 14 EV → 12 EV" in page and a.frames.first().key in page and b.frames.first().key in page
     assert visitor.get(f"/places/{place.pk}/takes/compare/").status_code == 302
     note = visitor.post(

@@ -13,7 +13,7 @@ from django.test import Client
 from lumwick.errors import RenderError
 from studio.takes import tasks
 from studio.takes.models import Frame, Take, progress
-from tests.studio.conftest import until
+from tests.studio.conftest import until, words
 
 pytestmark = pytest.mark.django_db(transaction=True)
 
@@ -139,7 +139,7 @@ def test_a_take_begins_and_leads_to_the_takes(place: Any, client: Client) -> Non
     )
     assert reply.status_code == 200 and reply["HX-Redirect"] == f"/places/{place.pk}/takes/"
     assert Take.objects.get().frames.count() == 2
-    assert "Waiting" in client.get(f"/places/{place.pk}/takes/").content.decode()
+    assert "Waiting" in words(client.get(f"/places/{place.pk}/takes/"))
 
 
 def test_budget_is_measured(place: Any, client: Client) -> None:
@@ -219,7 +219,7 @@ def test_a_take_with_passes_and_cut_sky_hands_all_of_them_over(place: Any, worke
     pixels = cut.read_image("uint8")
     cut.close()
     assert pixels.shape == (54, 96, 4) and pixels[0, 48, 3] == 0 and pixels[-1, 48, 3] == 255
-    page = client.get(f"/takes/{take.pk}/").content.decode()
+    page = words(client.get(f"/takes/{take.pk}/"))
     assert "passes" in page and "PNG and EXR" in page
     # the same frames without passes are found, not made again
     plain = Take.begin(place, "a", "take", (96, 54), "sketch", 1, 2)

@@ -6,6 +6,8 @@ import pytest
 from django.db import OperationalError
 from django.test import Client
 
+from studio.places.views import account as pages
+
 pytestmark = pytest.mark.django_db
 
 
