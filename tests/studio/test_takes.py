@@ -3,14 +3,19 @@
 import io
 import os
 import signal
+import threading
 import zipfile
+from types import SimpleNamespace
 from typing import Any
 
 import av
+import numpy as np
 import pytest
+from django.db import connection
 from django.test import Client
 
 from lumwick.errors import RenderError
+from studio.looks.engine import revision_setting
 from studio.takes import tasks
 from studio.takes.models import Frame, Take, progress
 from tests.studio.conftest import until, words
@@ -85,6 +90,44 @@ def test_a_frame_that_fails_is_retried_then_told_while_the_others_go_on(
     assert (
         "1 of 3 frames failed; frame 2: the film snapped" in take.reason and done(take) == 2 and take.film_path.exists()
     )
+
+
+def test_two_hands_claim_each_frame_once_and_make_each_file_once(place: Any, monkeypatch: pytest.MonkeyPatch) -> None:
+    take = Take.begin(place, "a", "take", (64, 36), "sketch", 1, 14)
+    setting, claim = revision_setting(take.revision_id), tasks._claim
+    claimed: list[int] = []
+    made: dict[str, list[int]] = {"one": [], "two": []}
+    together = threading.Barrier(2, timeout=60)
+
+    def claiming(take_id: int) -> Any:
+        frame = claim(take_id)
+        if frame is not None:
+            claimed.append(frame.number)
+        return frame
+
+    def counted(stage: Any, shot: Any, number: int, *_: Any, **__: Any) -> Any:
+        mine = made[threading.current_thread().name]
+        if not mine:
+            together.wait()  # both are at work before either goes on
+        mine.append(number)
+        return SimpleNamespace(pixels=np.full((36, 64, 3), number, np.uint8), snapshot=SimpleNamespace(camera=None))
+
+    def hand() -> None:
+        tasks.render_take(take.pk)
+        connection.close()
+
+    monkeypatch.setattr(tasks, "_claim", claiming)
+    monkeypatch.setattr(tasks, "frame_picture", counted)
+    monkeypatch.setattr(tasks, "_stage", lambda _: SimpleNamespace(setting=setting))
+    monkeypatch.setattr(tasks, "_finish", lambda *_: None)
+    hands = [threading.Thread(target=hand, name=name) for name in made]
+    for one in hands:
+        one.start()
+    for one in hands:
+        one.join(60)
+    assert made["one"] and made["two"]
+    assert sorted(claimed) == sorted(made["one"] + made["two"]) == list(range(1, 15))
+    assert done(take) == 14 and len({frame.path for frame in take.frames.all()}) == 14
 
 
 def test_two_hands_share_a_take_without_making_a_frame_twice(place: Any, worker: Any) -> None:
