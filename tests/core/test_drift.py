@@ -66,12 +66,15 @@ def test_every_shot_from_a_fresh_stage(demo: Setting, name: str) -> None:
 @pytest.mark.parametrize("name", SHOTS)
 def test_the_amounts_told_are_those_of_a_stage_that_was_set_before(demo: Setting, name: str) -> None:
     shot = demo.place.shot(name)
-    fresh = amount_of_motion(Stage(demo), demo, shot, 1.0, size=SIZE)
-    used = Stage(demo)
+    new, used = Stage(demo), Stage(demo)
+    fresh = amount_of_motion(new, demo, shot, 1.0, size=SIZE)
     for other in (0.0, shot.seconds / 2):
         used.set(evaluate(demo, shot, other))
     again = amount_of_motion(used, demo, shot, 1.0, size=SIZE)
     assert np.array_equal(fresh.map, again.map)
+    # the kernel's numbers of parts, and so of things in mattes, are the same whatever was set before
+    assert list(new.parts()) == list(used.parts()) and new.things == used.things
+    assert np.array_equal(new.world.geometry.thing, used.world.geometry.thing)
     assert fresh.amounts == again.amounts
     for amount in fresh.amounts:
         if amount.name == "plants":
