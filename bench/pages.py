@@ -35,7 +35,7 @@ def studio(worker: bool) -> Iterator[tuple[str, str]]:
     files."""
     import psycopg
 
-    from scripts.house import SIGN_IN, Cluster, free_port
+    from scripts.house import Cluster, free_port, web_command
 
     notes = Cluster().notes
     name = f"bench_{os.getpid()}"
@@ -59,20 +59,7 @@ def studio(worker: bool) -> Iterator[tuple[str, str]]:
                 )
             started.append(
                 subprocess.Popen(
-                    [
-                        sys.executable,
-                        "-m",
-                        "gunicorn",
-                        "studio.wsgi:application",
-                        "--bind",
-                        f"127.0.0.1:{port}",
-                        "--workers",
-                        "1",
-                        "--threads",
-                        "12",
-                        "--timeout",
-                        "120",
-                    ],
+                    web_command(port),
                     cwd=ROOT,
                     env=env,
                     stderr=subprocess.DEVNULL,
@@ -91,7 +78,8 @@ def studio(worker: bool) -> Iterator[tuple[str, str]]:
                     break
                 except OSError:
                     time.sleep(0.2)
-            assert SIGN_IN
+            else:
+                raise RuntimeError(f"the web server does not answer at {url}")
             yield url, media
         finally:
             for p in started:

@@ -281,6 +281,13 @@ def answers(url: str) -> bool:
         return False
 
 
+def web_command(port: int) -> list[str]:
+    """What starts the web server on loopback: the demo and the bench measure the same one."""
+    bind = ["--bind", f"127.0.0.1:{port}"]
+    size = ["--workers", "1", "--threads", "12", "--timeout", "120"]
+    return [str(PYTHON), "-m", "gunicorn", "studio.wsgi:application", *bind, *size]
+
+
 def chosen_port() -> int:
     """The port asked for by PORT, or a free one."""
     asked = os.environ.get("PORT")
@@ -345,22 +352,7 @@ def _demo() -> None:
         manage("migrate", "--verbosity", "0")
         manage("seed_demo")
         url = f"http://127.0.0.1:{port}"
-        web = [
-            str(PYTHON),
-            "-m",
-            "gunicorn",
-            "studio.wsgi:application",
-            "--bind",
-            f"127.0.0.1:{port}",
-            "--workers",
-            "1",
-            "--threads",
-            "12",
-            "--timeout",
-            "120",
-            "--log-level",
-            "warning",
-        ]
+        web = [*web_command(port), "--log-level", "warning"]
         worker = [str(PYTHON), "manage.py", "render_worker"]
         logs = {name: (VAR / f"{name}.log").open("ab") for name in ("web", "worker")}
         commands = {"web": web, "worker": worker}

@@ -111,21 +111,18 @@ document.addEventListener('alpine:init', () => {
     },
 
     // -- edits ----------------------------------------------------------------------------------------
+    // a change of this shot: sent with the revision it was made on
+    postChange(tail, body) {
+      return fetch(this.url(tail), {
+        method: 'POST',
+        headers: { 'Content-Type': 'application/json', 'X-CSRFToken': cookie('csrftoken') },
+        body: JSON.stringify({ rev: this.s.rev, shot: this.s.shot.id, ...body }),
+      });
+    },
     async send(body) {
       let reply;
       try {
-        reply = await fetch(this.url('edit/'), {
-          method: 'POST',
-          headers: {
-            'Content-Type': 'application/json',
-            'X-CSRFToken': cookie('csrftoken'),
-          },
-          body: JSON.stringify({
-            rev: this.s.rev,
-            shot: this.s.shot.id,
-            ...body,
-          }),
-        });
+        reply = await this.postChange('edit/', body);
       } catch {
         this.say('The server cannot be reached: your change was not saved. Try again in a moment.');
         return false;

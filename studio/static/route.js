@@ -79,18 +79,7 @@ const routePart = {
   async reshape(tail, body) {
     let reply;
     try {
-      reply = await fetch(this.url(tail), {
-        method: 'POST',
-        headers: {
-          'Content-Type': 'application/json',
-          'X-CSRFToken': cookie('csrftoken'),
-        },
-        body: JSON.stringify({
-          rev: this.s.rev,
-          shot: this.s.shot.id,
-          ...body,
-        }),
-      });
+      reply = await this.postChange(tail, body);
     } catch {
       this.say('The server cannot be reached: nothing was changed. Try again in a moment.');
       return null;
@@ -142,6 +131,9 @@ const routePart = {
         }
       }
     });
+  },
+  viewFrom(st) {
+    return { x: st.east, y: st.north, z: st.up, ...this.towards(st), focal: st.focal };
   },
   station(id) {
     return this.s.route.stations.find((st) => st.id === id);
@@ -646,21 +638,12 @@ const routePart = {
     h.owed = false;
     const st = h.st,
       at = [st.east, st.north, st.up];
-    const reply = await fetch(this.url('draft/'), {
-      method: 'POST',
-      headers: {
-        'Content-Type': 'application/json',
-        'X-CSRFToken': cookie('csrftoken'),
-      },
-      body: JSON.stringify({
-        rev: this.s.rev,
-        shot: this.s.shot.id,
-        station: st.id,
-        east: at[0],
-        north: at[1],
-        up: at[2],
-        aim: st.aim,
-      }),
+    const reply = await this.postChange('draft/', {
+      station: st.id,
+      east: at[0],
+      north: at[1],
+      up: at[2],
+      aim: st.aim,
     }).catch(() => null);
     h.asking = false;
     if (!reply || !reply.ok || !this.held || Alpine.raw(this.held) !== h) return;
@@ -745,13 +728,7 @@ const routePart = {
         st.east += dx;
         st.north += dy;
         st.aim = [st.aim[0] + dx, st.aim[1] + dy, st.aim[2]];
-        this.cam = {
-          x: st.east,
-          y: st.north,
-          z: st.up,
-          ...this.towards(st),
-          focal: st.focal,
-        };
+        this.cam = this.viewFrom(st);
         this.draggedTo();
         this.look();
       },
@@ -777,13 +754,7 @@ const routePart = {
         const p = this.metres(m),
           d = Math.max(1e-3, Math.hypot(p[0] - st.east, p[1] - st.north));
         st.aim = [st.east + ((p[0] - st.east) / d) * reach, st.north + ((p[1] - st.north) / d) * reach, st.aim[2]];
-        this.cam = {
-          x: st.east,
-          y: st.north,
-          z: st.up,
-          ...this.towards(st),
-          focal: st.focal,
-        };
+        this.cam = this.viewFrom(st);
         this.drawRoute();
         this.look();
       },
@@ -1093,13 +1064,7 @@ const routePart = {
         const up = up0 + ((y0 - m.clientY) / this.sectionScale.perMetre) * (m.shiftKey ? 0.25 : 1);
         st.aim = [st.aim[0], st.aim[1], st.aim[2] + up - st.up];
         st.up = +up.toFixed(3);
-        this.cam = {
-          x: st.east,
-          y: st.north,
-          z: st.up,
-          ...this.towards(st),
-          focal: st.focal,
-        };
+        this.cam = this.viewFrom(st);
         this.draggedTo();
         this.look();
       },
