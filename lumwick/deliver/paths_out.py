@@ -15,7 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial.transform import Rotation
 
-from lumwick.deliver.paths_in import Y_UP
+from lumwick.deliver.paths_in.camera import Y_UP
 from lumwick.errors import RouteError
 from lumwick.lens.lens import FULL_FRAME_MM, Lens
 from lumwick.motion.timebase import RATES, frame_time

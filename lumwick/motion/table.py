@@ -6,9 +6,9 @@ time, or one of the few forms that is none. Curves that blend by ratios lie here
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from typing import Any, Protocol
+from typing import Any, NamedTuple, Protocol
 
 import numba as nb
 import numpy as np
@@ -30,16 +30,22 @@ class Rules(Protocol):
 
 
 HOLD, CUBIC, SINE_IN, SINE_OUT, SINE_BOTH, BEZIER, STEPS = range(7)
-BEYOND = {"hold": 0, "straight_on": 1, "cycle": 2, "cycle_offset": 3, "mirror": 4}
+HELD, STRAIGHT_ON, CYCLING, GOING_ON, MIRRORED = range(5)
+BEYOND = {
+    "hold": HELD,
+    "straight_on": STRAIGHT_ON,
+    "cycle": CYCLING,
+    "cycle_offset": GOING_ON,
+    "mirror": MIRRORED,
+}
 FORM_NUMBERS = 6
 T_FIRST, T_LAST, V_FIRST, V_LAST, SLOPE_BEFORE, SLOPE_AFTER = range(6)
-_HALVES = {"quad": ((0, 0, 0.5, 0), (0.5, 1, -0.5, 0)), "cubic": ((0, 0, 0, 0.5), (0.5, 1.5, -1.5, 0.5))}
-"""Both halves of an eased change, each over its own half of the time."""
+_HALVES = {2: ((0, 0, 0.5, 0), (0.5, 1, -0.5, 0)), 3: ((0, 0, 0, 0.5), (0.5, 1.5, -1.5, 0.5))}
+"""Both halves of an eased change by its power, each over its own half of the time."""
 
 
-@dataclass(frozen=True)
-class Table:
-    """Curves as arrays.
+class Arrays(NamedTuple):
+    """Curves as arrays, as compiled code reads them.
 
     Attributes
     ----------
@@ -66,40 +72,41 @@ class Table:
     ends: NDArray[np.float64]
     rule: NDArray[np.int64]
 
+
+@dataclass(frozen=True)
+class Table:
+    """Curves laid out: all of them are evaluated at once."""
+
+    arrays: Arrays
+
     def __len__(self) -> int:
-        return len(self.start)
+        return len(self.arrays.start)
 
     def at(self, times: ArrayLike) -> NDArray[np.float64]:
         """Values of all curves at times (k,) [s], shape (n, k)."""
         t = np.ascontiguousarray(np.atleast_1d(times), float)
-        out = np.empty((len(self.start), len(t)))
-        _values(self.start, self.end, self.time, self.inverse, self.kind, self.form, self.ends, self.rule, t, out)
+        out = np.empty((len(self), len(t)))
+        _values(self.arrays, t, out)
         return out
 
 
 @nb.njit(cache=True, nogil=True, fastmath={"contract", "arcp"})
-def _segment(kind, f, x):
-    """Value of a segment at a share of its time."""
-    if kind == CUBIC:
-        return f[0] + x * (f[1] + x * (f[2] + x * f[3]))
-    if kind == HOLD:
-        return f[0]
-    if kind == SINE_IN:
-        return f[0] + f[1] * (1 - np.cos(x * np.pi / 2))
-    if kind == SINE_OUT:
-        return f[0] + f[1] * np.sin(x * np.pi / 2)
-    if kind == SINE_BOTH:
-        return f[0] + f[1] * (1 - np.cos(x * np.pi)) / 2
-    if kind == STEPS:
-        step = np.floor(x * f[2] + 1e-9)
-        jumps = f[2]
-        if f[3] == 1 or f[3] == 3:
-            step += 1
-        if f[3] == 3:
-            jumps += 1
-        elif f[3] == 2:
-            jumps -= 1
-        return f[0] + f[1] * min(max(step, 0.0), jumps) / max(jumps, 1.0)
+def _stepped(f, x):
+    """Value of equal steps at a share of their time."""
+    step = np.floor(x * f[2] + 1e-9)
+    jumps = f[2]
+    if f[3] == 1 or f[3] == 3:
+        step += 1
+    if f[3] == 3:
+        jumps += 1
+    elif f[3] == 2:
+        jumps -= 1
+    return f[0] + f[1] * min(max(step, 0.0), jumps) / max(jumps, 1.0)
+
+
+@nb.njit(cache=True, nogil=True, fastmath={"contract", "arcp"})
+def _bezier(f, x):
+    """Value of a Bezier at a share of its time."""
     # Bezier: solve the time, then take the value; time is monotone, so a bracket always holds
     lo, hi, s = 0.0, 1.0, x
     for _ in range(60):
@@ -120,49 +127,80 @@ def _segment(kind, f, x):
 
 
 @nb.njit(cache=True, nogil=True, fastmath={"contract", "arcp"})
-def _values(start, end, time, inverse, kind, form, ends, rule, times, out):
-    for i in range(len(start)):
-        a, b = start[i], end[i]
-        t0, t1 = ends[i, T_FIRST], ends[i, T_LAST]
-        span = t1 - t0
+def _segment(kind, f, x):
+    """Value of a segment at a share of its time."""
+    if kind == CUBIC:
+        return f[0] + x * (f[1] + x * (f[2] + x * f[3]))
+    if kind == HOLD:
+        return f[0]
+    if kind == SINE_IN:
+        return f[0] + f[1] * (1 - np.cos(x * np.pi / 2))
+    if kind == SINE_OUT:
+        return f[0] + f[1] * np.sin(x * np.pi / 2)
+    if kind == SINE_BOTH:
+        return f[0] + f[1] * (1 - np.cos(x * np.pi)) / 2
+    if kind == STEPS:
+        return _stepped(f, x)
+    return _bezier(f, x)
+
+
+@nb.njit(cache=True, nogil=True, fastmath={"contract", "arcp"}, inline="always")
+def _folded(t, ends, how):
+    """Where a curve that holds, repeats or mirrors is read at a time beyond its keys, and what is added to it."""
+    t0, t1 = ends[T_FIRST], ends[T_LAST]
+    if how == HELD or t1 <= t0:
+        return (t0 if t < t0 else t1), 0.0
+    turn = np.floor((t - t0) / (t1 - t0))
+    t -= turn * (t1 - t0)
+    if how == GOING_ON:
+        return t, turn * (ends[V_LAST] - ends[V_FIRST])
+    if how == MIRRORED and turn % 2 != 0:
+        return t0 + t1 - t, 0.0
+    return t, 0.0
+
+
+@nb.njit(cache=True, nogil=True, fastmath={"contract", "arcp"}, inline="always")
+def _holding(time, a, b, near, t):
+    """The segment of a..b that a time lies in, looked for from the one it was in last."""
+    if time[near] <= t and (near + 1 == b or t < time[near + 1]):
+        return near
+    lo, hi = a, b
+    while hi - lo > 1:
+        mid = (lo + hi) // 2
+        if time[mid] <= t:
+            lo = mid
+        else:
+            hi = mid
+    return lo
+
+
+@nb.njit(cache=True, nogil=True, fastmath={"contract", "arcp"})
+def _values(table, times, out):
+    """Values of all curves at all times, into ``out``."""
+    for i in range(len(table.start)):
+        a, b, ends = table.start[i], table.end[i], table.ends[i]
         near = a
         for j in range(len(times)):
             t, more = times[j], 0.0
-            straight = False
-            if t < t0 or t > t1:
-                how = rule[i, 0] if t < t0 else rule[i, 1]
-                if how == 1:
-                    straight = True
-                    v = (
-                        ends[i, V_FIRST] + (t - t0) * ends[i, SLOPE_BEFORE]
-                        if t < t0
-                        else ends[i, V_LAST] + (t - t1) * ends[i, SLOPE_AFTER]
-                    )
-                elif how == 0 or span <= 0:
-                    t = t0 if t < t0 else t1
+            if t < ends[T_FIRST] and table.rule[i, 0] == STRAIGHT_ON:
+                v = ends[V_FIRST] + (t - ends[T_FIRST]) * ends[SLOPE_BEFORE]
+            elif t > ends[T_LAST] and table.rule[i, 1] == STRAIGHT_ON:
+                v = ends[V_LAST] + (t - ends[T_LAST]) * ends[SLOPE_AFTER]
+            else:
+                if t < ends[T_FIRST]:
+                    t, more = _folded(t, ends, table.rule[i, 0])
+                elif t > ends[T_LAST]:
+                    t, more = _folded(t, ends, table.rule[i, 1])
+                if t <= ends[T_FIRST]:
+                    v = ends[V_FIRST]
+                elif a == b or t >= ends[T_LAST]:
+                    v = ends[V_LAST]
                 else:
-                    turn = np.floor((t - t0) / span)
-                    t -= turn * span
-                    if how == 3:
-                        more = turn * (ends[i, V_LAST] - ends[i, V_FIRST])
-                    elif how == 4 and turn % 2 != 0:
-                        t = t0 + t1 - t
-            if not straight:
-                if a == b or t <= t0 or t >= t1:
-                    v = ends[i, V_FIRST] if t <= t0 else ends[i, V_LAST]
-                else:
-                    if not (time[near] <= t and (near + 1 == b or t < time[near + 1])):
-                        lo, hi = a, b
-                        while hi - lo > 1:
-                            mid = (lo + hi) // 2
-                            if time[mid] <= t:
-                                lo = mid
-                            else:
-                                hi = mid
-                        near = lo
-                    v = _segment(kind[near], form[near], min(max((t - time[near]) * inverse[near], 0.0), 1.0))
+                    near = _holding(table.time, a, b, near, t)
+                    x = min(max((t - table.time[near]) * table.inverse[near], 0.0), 1.0)
+                    v = _segment(table.kind[near], table.form[near], x)
             v += more
-            out[i, j] = np.exp(v) if rule[i, 2] else v
+            out[i, j] = np.exp(v) if table.rule[i, 2] else v
 
 
 @dataclass(frozen=True)
@@ -198,14 +236,93 @@ def _spline(t: NDArray[np.float64], v: NDArray[np.float64], smooth: bool, closed
     return np.asarray(c[::-1].T * powers)
 
 
+@dataclass(frozen=True)
+class _Gap:
+    """Between two keys: when it begins and how long it lasts [s], the first value and the change."""
+
+    key: Any
+    time: float
+    span: float
+    value: float
+    change: float
+
+
+def _as_power(power: int) -> Callable[[_Gap, str], list[_Row]]:
+    def rows(gap: _Gap, side: str) -> list[_Row]:
+        v, dv = gap.value, gap.change
+        if side == "both":
+            halves = _HALVES[power]
+            return [
+                _Row(
+                    CUBIC,
+                    gap.time + k * gap.span / 2,
+                    gap.span / 2,
+                    tuple(v * (p == 0) + dv * c for p, c in enumerate(half)),
+                )
+                for k, half in enumerate(halves)
+            ]
+        # in: x^n; out: 1 - (1 - x)^n
+        form = {
+            ("in", 2): (v, 0.0, dv),
+            ("in", 3): (v, 0.0, 0.0, dv),
+            ("out", 2): (v, 2 * dv, -dv),
+            ("out", 3): (v, 3 * dv, -3 * dv, dv),
+        }[side, power]
+        return [_Row(CUBIC, gap.time, gap.span, form)]
+
+    return rows
+
+
+def _as_sine(gap: _Gap, side: str) -> list[_Row]:
+    kind = {"in": SINE_IN, "out": SINE_OUT, "both": SINE_BOTH}[side]
+    return [_Row(kind, gap.time, gap.span, (gap.value, gap.change))]
+
+
+def _as_step(gap: _Gap, side: str) -> list[_Row]:
+    return [_Row(HOLD, gap.time, gap.span, (gap.value,))]
+
+
+def _as_steps(gap: _Gap, side: str) -> list[_Row]:
+    jump = float(("end", "start", "none", "both").index(gap.key.jump))
+    return [_Row(STEPS, gap.time, gap.span, (gap.value, gap.change, float(gap.key.steps), jump))]
+
+
+def _as_straight(gap: _Gap, side: str) -> list[_Row]:
+    return [_Row(CUBIC, gap.time, gap.span, (gap.value, gap.change))]
+
+
+def _as_bezier(gap: _Gap, side: str) -> list[_Row]:
+    x1, y1, x2, y2 = gap.key.bezier
+    v, dv = gap.value, gap.change
+    return [_Row(BEZIER, gap.time, gap.span, (x1, x2, v, v + y1 * dv, v + y2 * dv, v + dv))]
+
+
+def _as_free(gap: _Gap, side: str) -> list[_Row]:
+    x1, d1, x2, d2 = gap.key.handles
+    v, last = gap.value, gap.value + gap.change
+    return [_Row(BEZIER, gap.time, gap.span, (x1, x2, v, v + d1, last + d2, last))]
+
+
+_JOINS: dict[str, Callable[[_Gap, str], list[_Row]]] = {
+    "step": _as_step,
+    "steps": _as_steps,
+    "straight": _as_straight,
+    "bezier": _as_bezier,
+    "free": _as_free,
+    "sine": _as_sine,
+    "quad": _as_power(2),
+    "cubic": _as_power(3),
+}
+"""The segments of each way of going from key to key; splines go through several keys and stand apart."""
+
+
 def _segments(keys: Sequence[Any], v: NDArray[np.float64], closed: bool) -> list[_Row]:
     """The segments between a curve's keys."""
     t = np.array([key.t for key in keys])
     rows: list[_Row] = []
     i, last = 0, len(keys) - 1
     while i < last:
-        key, join = keys[i], keys[i].join
-        v0, dv, t0, dt = float(v[i]), float(v[i + 1] - v[i]), float(t[i]), float(t[i + 1] - t[i])
+        join = keys[i].join
         if join in ("smooth", "spline"):
             j = i
             while j < last and keys[j].join == join:
@@ -215,31 +332,8 @@ def _segments(keys: Sequence[Any], v: NDArray[np.float64], closed: bool) -> list
             i = j
             continue
         family, _, side = join.partition("_")
-        if join == "step":
-            rows.append(_Row(HOLD, t0, dt, (v0,)))
-        elif join == "steps":
-            rows.append(
-                _Row(STEPS, t0, dt, (v0, dv, float(key.steps), float(("end", "start", "none", "both").index(key.jump))))
-            )
-        elif join == "straight":
-            rows.append(_Row(CUBIC, t0, dt, (v0, dv)))
-        elif join == "bezier":
-            x1, y1, x2, y2 = key.bezier
-            rows.append(_Row(BEZIER, t0, dt, (x1, x2, v0, v0 + y1 * dv, v0 + y2 * dv, v0 + dv)))
-        elif join == "free":
-            x1, d1, x2, d2 = key.handles
-            rows.append(_Row(BEZIER, t0, dt, (x1, x2, v0, v0 + d1, v0 + dv + d2, v0 + dv)))
-        elif family == "sine":
-            rows.append(_Row({"in": SINE_IN, "out": SINE_OUT, "both": SINE_BOTH}[side], t0, dt, (v0, dv)))
-        elif side == "both":
-            rows += [
-                _Row(CUBIC, t0 + k * dt / 2, dt / 2, tuple(v0 * (p == 0) + dv * c for p, c in enumerate(half)))
-                for k, half in enumerate(_HALVES[family])
-            ]
-        elif family == "quad":
-            rows.append(_Row(CUBIC, t0, dt, (v0, 0, dv) if side == "in" else (v0, 2 * dv, -dv)))
-        else:
-            rows.append(_Row(CUBIC, t0, dt, (v0, 0, 0, dv) if side == "in" else (v0, 3 * dv, -3 * dv, dv)))
+        gap = _Gap(keys[i], float(t[i]), float(t[i + 1] - t[i]), float(v[i]), float(v[i + 1] - v[i]))
+        rows += _JOINS[family](gap, side)
         i += 1
     return rows
 
@@ -283,12 +377,14 @@ def lay_out(curves: Sequence[tuple[Rules, NDArray[np.float64]]]) -> Table:
     for k, row in enumerate(rows):
         form[k, : len(row.form)] = row.form
     return Table(
-        np.array(start, np.int64),
-        np.array(end, np.int64),
-        np.array([r.time for r in rows]),
-        np.array([1 / r.span for r in rows]),
-        np.array([r.kind for r in rows], np.int64),
-        form,
-        np.array(ends, float).reshape(-1, 6),
-        np.array(rule, np.int64).reshape(-1, 3),
+        Arrays(
+            np.array(start, np.int64),
+            np.array(end, np.int64),
+            np.array([r.time for r in rows]),
+            np.array([1 / r.span for r in rows]),
+            np.array([r.kind for r in rows], np.int64),
+            form,
+            np.array(ends, float).reshape(-1, 6),
+            np.array(rule, np.int64).reshape(-1, 3),
+        )
     )

@@ -3,6 +3,7 @@ jerk."""
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from functools import partial
@@ -115,14 +116,64 @@ def _move(begins: float, ends: float, start: float, end: float) -> Piece:
     return Piece(begins, ends, start, end, lambda x: minimum_jerk(x / whole))
 
 
+@dataclass(frozen=True)
+class Run:
+    """A stretch between two stations that is covered without a halt.
+
+    Attributes
+    ----------
+    first, last : int
+        Its stations.
+    length : float [m]
+    gather, lose : float [s]
+        Over which speed is gathered and lost.
+    """
+
+    first: int
+    last: int
+    length: float
+    gather: float
+    lose: float
+
+    def seconds(self, speed: float) -> float:
+        """How long it takes at a speed [m/s]; too short a run for its ramps never reaches it."""
+        cruise, lost = self.length / speed, (self.gather + self.lose) / 2
+        return cruise + lost if cruise >= lost else 2 * cruise
+
+
+def _times_of(runs: Sequence[Run], free: float, least_jerk: bool) -> list[float]:
+    """How long each run takes, so that together they take ``free`` [s] at one speed."""
+    way = sum(run.length for run in runs)
+    if way <= 0:
+        return [free / max(len(runs), 1)] * len(runs)
+    if least_jerk:
+        return [free * run.length / way for run in runs]
+
+    def over(speed: float) -> float:
+        return sum(run.seconds(speed) for run in runs) - free
+
+    slow = fast = way / free
+    while over(fast) > 0:
+        fast *= 2
+    speed = fast if fast == slow else float(brentq(over, slow, fast, xtol=1e-14 * fast, rtol=1e-14))
+    took = [run.seconds(speed) for run in runs]
+    return [seconds * free / sum(took) for seconds in took]
+
+
+def _gathered(begins: float, seconds: float, start: float, end: float, run: Run) -> Piece:
+    """A run at even speed; ramps that do not fit into its time are shortened alike."""
+    scale = min(1.0, seconds / max(run.gather + run.lose, 1e-12))
+    share = partial(ramped, whole=max(seconds, 1e-9), start=run.gather * scale, end=run.lose * scale)
+    return Piece(begins, begins + seconds, start, end, share)
+
+
 def even(
     lengths: Floats,
     stays: Floats,
     eased: NDArray[np.bool_],
     takes: Floats,
     duration: float,
-    start: float,
-    end: float,
+    ramps: tuple[float, float],
     least_jerk: bool = False,
 ) -> Pacing:
     """Even speed along the whole way, but for stops and moves of their own.
@@ -134,8 +185,8 @@ def even(
     stays, takes : ndarray, shape (n,) [s]
         How long each station is stayed at, and how long a move of its own to the next takes, where ``eased``.
     duration : float [s]
-    start, end : float [s]
-        Over which speed is gathered and lost at the ends.
+    ramps : tuple of float [s]
+        Over which speed is gathered at the beginning and lost at the end.
     least_jerk : bool
         Each stretch between stops is one move from rest to rest instead.
 
@@ -144,111 +195,52 @@ def even(
     RouteError
         The stops and moves take longer than there is time.
     """
-    n = len(lengths)
-    halts = [i for i in range(n) if stays[i] > 0 or (i < n - 1 and eased[i]) or (i > 0 and eased[i - 1])]
-    ends = sorted({0, n - 1, *halts})
-    fixed = float(stays.sum() + takes[: n - 1][eased[: n - 1]].sum())
-    free = duration - fixed
+    last = len(lengths) - 1
+    own = np.append(eased[:last], False)
+    halts = {i for i in range(last + 1) if stays[i] > 0 or own[i] or (i > 0 and own[i - 1])}
+    ends = sorted({0, last, *halts})
     runs = [
-        (a, b, float(lengths[b] - lengths[a]))
-        for a, b in zip(ends, ends[1:], strict=False)
-        if not (b == a + 1 and eased[a])
+        Run(
+            a,
+            b,
+            float(lengths[b] - lengths[a]),
+            ramps[0] if a == 0 and 0 not in halts else STOPPING,
+            ramps[1] if b == last and b not in halts else STOPPING,
+        )
+        for a, b in itertools.pairwise(ends)
+        if not own[a]
     ]
-    way = sum(length for *_, length in runs)
-    if (free <= 1e-6 * duration and way > 0) or free < -1e-9:
+    fixed = float(stays.sum() + takes[own].sum())
+    free = duration - fixed
+    if free < -1e-9 or (free <= 1e-6 * duration and any(run.length > 0 for run in runs)):
         raise RouteError(
             f"The stops and moves of this route take {fixed:.1f} s, and the move "
             f"has {duration:.1f} s: make the shot longer, or stay for less."
         )
-    ramps = [
-        (start if a == 0 and 0 not in halts else STOPPING, end if b == n - 1 and b not in halts else STOPPING)
-        for a, b, _ in runs
-    ]
-
-    def time_of(speed: float, run: tuple[int, int, float], ramp: tuple[float, float]) -> float:
-        lost = sum(ramp)
-        return max(run[2] / speed + lost / 2, 0.0) if run[2] / speed >= lost / 2 else 2 * run[2] / speed
-
-    took: list[float] = []
-    if way > 0:
-        if least_jerk:
-            took = [free * length / way for *_, length in runs]
-        else:
-            slow, fast = way / free, way / free
-            while sum(time_of(fast, r, k) for r, k in zip(runs, ramps, strict=True)) > free:
-                fast *= 2
-            speed = (
-                fast
-                if fast == slow
-                else float(
-                    brentq(
-                        lambda v: sum(time_of(v, r, k) for r, k in zip(runs, ramps, strict=True)) - free,
-                        slow,
-                        fast,
-                        xtol=1e-14 * fast,
-                        rtol=1e-14,
-                    )
-                )
-            )
-            took = [time_of(speed, r, k) for r, k in zip(runs, ramps, strict=True)]
-            took = [v * free / sum(took) for v in took]
-    else:
-        took = [free / max(len(runs), 1)] * len(runs)
+    upcoming = {run.first: (run, seconds) for run, seconds in zip(runs, _times_of(runs, free, least_jerk), strict=True)}
     pieces: list[Piece] = []
     clock = 0.0
-    upcoming = {a: (b, length, seconds, ramp) for (a, b, length), seconds, ramp in zip(runs, took, ramps, strict=True)}
     i = 0
-    while True:
+    while i <= last:
         if stays[i] > 0:
             pieces.append(_rest(clock, clock + stays[i], lengths[i]))
             clock += stays[i]
-        if i == n - 1:
+        if i == last:
             break
-        if eased[i]:
-            pieces.append(_move(clock, clock + takes[i], lengths[i], lengths[i + 1]))
-            clock += takes[i]
-            i += 1
-            continue
-        j, _, seconds, (up, down) = upcoming[i]
-        if least_jerk:
+        if own[i]:
+            j, seconds = i + 1, float(takes[i])
             pieces.append(_move(clock, clock + seconds, lengths[i], lengths[j]))
         else:
-            scale = min(1.0, seconds / max(up + down, 1e-12))
-            a, b, whole = up * scale, down * scale, max(seconds, 1e-9)
+            run, seconds = upcoming[i]
+            j = run.last
             pieces.append(
-                Piece(
-                    clock,
-                    clock + seconds,
-                    lengths[i],
-                    lengths[j],
-                    partial(ramped, whole=whole, start=a, end=b),
-                )
+                _move(clock, clock + seconds, lengths[i], lengths[j])
+                if least_jerk
+                else _gathered(clock, seconds, lengths[i], lengths[j], run)
             )
         clock += seconds
         i = j
-    if not pieces:
-        pieces.append(_rest(0.0, duration, lengths[0]))
-    return _told(pieces, lengths, stays, halts)
-
-
-def _told(pieces: list[Piece], lengths: Floats, stays: Floats, halts: Sequence[int]) -> Pacing:
-    arrive = np.zeros(len(lengths))
-    rests = [p for p in pieces if p.end == p.start]
-    for i, s in enumerate(lengths):
-        rest = next(
-            (
-                p
-                for p in rests
-                if stays[i] > 0 and abs(p.start - s) < 1e-9 and p.begins >= (arrive[i - 1] if i else -np.inf) - 1e-9
-            ),
-            None,
-        )
-        arrive[i] = (
-            rest.begins
-            if rest is not None
-            else max(_when(pieces, float(s)), arrive[i - 1] + stays[i - 1] if i else -np.inf)
-        )
-    return Pacing(tuple(pieces), arrive, arrive + stays)
+    return _paced(pieces or [_rest(0.0, duration, lengths[0])], lengths, stays)
 
 
 def _share_of(curve: CubicHermiteSpline, begin: float, first: float, rise: float, x: ArrayLike) -> Floats:
@@ -257,14 +249,70 @@ def _share_of(curve: CubicHermiteSpline, begin: float, first: float, rise: float
     return np.asarray((curve(at + begin) - first) / rise) if rise > 0 else np.zeros(at.shape)
 
 
+def _paced(pieces: list[Piece], lengths: Floats, stays: Floats) -> Pacing:
+    """The pieces with the times at which stations are met: where one is stayed at, the beginning of its rest."""
+    rests = [p for p in pieces if p.end == p.start]
+    arrive = np.zeros(len(lengths))
+    for i, length in enumerate(lengths):
+        since = arrive[i - 1] if i else -np.inf
+        own = (p.begins for p in rests if abs(p.start - length) < 1e-9 and p.begins >= since - 1e-9)
+        rest = next(own, None) if stays[i] > 0 else None
+        if rest is None:
+            rest = max(_when(pieces, float(length)), since + stays[i - 1] if i else -np.inf)
+        arrive[i] = rest
+    return Pacing(tuple(pieces), arrive, arrive + stays)
+
+
+def _met(lengths: Floats, times: Sequence[float | None], stays: Floats, duration: float) -> Floats:
+    """When every station is met [s]: those without a time share the length between their neighbours'."""
+    met = list(times)
+    given = [t for t in times if t is not None]
+    if met[0] is None:
+        met[0] = min(0.0, *given, 0.0)
+    if met[-1] is None:
+        met[-1] = max(duration, *given, duration)
+    known = [(i, t) for i, t in enumerate(met) if t is not None]
+    arrive = np.zeros(len(lengths))
+    for (a, first), (b, then) in itertools.pairwise(known):
+        way = lengths[b] - lengths[a]
+        resting = float(stays[a:b].sum())
+        gap = then - first - resting
+        if gap < (1e-6 if way > 0 else -1e-9):
+            raise RouteError(
+                f"Station {b + 1} is met at {then:g} s, before station {a + 1} "
+                f"is left at {first + resting:g} s: give it a later time."
+            )
+        share = (lengths[a:b] - lengths[a]) / way if way > 0 else np.arange(b - a) / (b - a)
+        rested = np.concatenate([[0.0], np.cumsum(stays[a : b - 1])])
+        arrive[a:b] = first + share * gap + rested
+    arrive[known[-1][0]] = known[-1][1]
+    return arrive
+
+
+def _through(knots: Sequence[tuple[float, float]], from_rest: bool, to_rest: bool) -> Piece | None:
+    """A piece whose way goes through knots of time [s] and way [m] and never back; None if it takes no time."""
+    t, s = np.array(knots, float).reshape(-1, 2).T
+    keep = np.concatenate([[True], np.diff(t) > 1e-9])
+    t, s = t[keep], s[keep]
+    if len(t) < 2:
+        return None
+    slopes = PchipInterpolator(t, s)(t, 1)
+    if from_rest:
+        slopes[0] = 0.0
+    if to_rest:
+        slopes[-1] = 0.0
+    begin, first, rise = float(t[0]), float(s[0]), float(s[-1] - s[0])
+    share = partial(_share_of, CubicHermiteSpline(t, s, slopes), begin, first, rise)
+    return Piece(begin, float(t[-1]), first, float(s[-1]), share)
+
+
 def by_stations(
     lengths: Floats,
     times: Sequence[float | None],
     stays: Floats,
     eased: NDArray[np.bool_],
     duration: float,
-    start: bool,
-    end: bool,
+    rests: tuple[bool, bool],
 ) -> Pacing:
     """The way by the times at which stations are met; it never goes back between them.
 
@@ -273,73 +321,31 @@ def by_stations(
     times : sequence of float or None [s]
         When stations are met; those without share the length between their neighbours', the ends are met at 0 and
         ``duration``.
-    start, end : bool
-        Whether it starts and ends at rest.
+    rests : tuple of bool
+        Whether it starts, and ends, at rest.
 
     Raises
     ------
     RouteError
         Times that do not follow one another.
     """
-    n = len(lengths)
-    met: list[float | None] = list(times)
-    if met[0] is None:
-        met[0] = min(0.0, *(t for t in met[1:] if t is not None), 0.0)
-    if met[-1] is None and n > 1:
-        met[-1] = max(duration, *(t for t in met[:-1] if t is not None), duration)
-    known = [i for i in range(n) if met[i] is not None]
-    arrive = np.zeros(n)
-    for a, b in zip(known, known[1:], strict=False):
-        left = float(met[a]) + stays[a]  # type: ignore[arg-type]
-        inner = float(stays[a + 1 : b].sum())
-        gap = float(met[b]) - left - inner  # type: ignore[arg-type]
-        if gap < (1e-6 if lengths[b] > lengths[a] else -1e-9):
-            raise RouteError(
-                f"Station {b + 1} is met at {met[b]:g} s, before station {a + 1} "
-                f"is left at {left + inner:g} s: give it a later time."
-            )
-        part = (
-            (lengths[a : b + 1] - lengths[a]) / (lengths[b] - lengths[a])
-            if lengths[b] > lengths[a]
-            else np.linspace(0, 1, b - a + 1)
-        )
-        for i in range(a, b):
-            arrive[i] = left - stays[a] + part[i - a] * gap + (stays[a:i].sum() if i > a else 0.0)
-    arrive[known[-1]] = float(met[known[-1]])  # type: ignore[arg-type]
+    last = len(lengths) - 1
+    arrive = _met(lengths, times, stays, duration)
     leave = arrive + stays
     pieces: list[Piece] = []
     begin = 0
-    for i in range(n):
-        if i == n - 1 or eased[i]:
-            knots: list[tuple[float, float]] = []
-            for k in range(begin, i + 1):
-                knots.append((arrive[k], lengths[k]))
-                if stays[k] > 0:
-                    knots.append((leave[k], lengths[k]))
-            if len(knots) > 1:
-                t, s = np.array([k[0] for k in knots]), np.array([k[1] for k in knots])
-                keep = np.concatenate([[True], np.diff(t) > 1e-9])
-                t, s = t[keep], s[keep]
-                d = PchipInterpolator(t, s)(t, 1) if len(t) > 1 else np.zeros(1)
-                if begin > 0 or start:
-                    d[0] = 0.0
-                if i < n - 1 or end:
-                    d[-1] = 0.0
-                if len(t) > 1:
-                    curve = CubicHermiteSpline(t, s, d)
-                    rise = s[-1] - s[0]
-                    pieces.append(
-                        Piece(
-                            float(t[0]),
-                            float(t[-1]),
-                            float(s[0]),
-                            float(s[-1]),
-                            partial(_share_of, curve, float(t[0]), float(s[0]), float(rise)),
-                        )
-                    )
-            if i < n - 1:
-                pieces.append(_move(float(leave[i]), float(arrive[i + 1]), float(lengths[i]), float(lengths[i + 1])))
-            begin = i + 1
+    for i in [k for k in range(last) if eased[k]] + [last]:
+        knots = [
+            knot
+            for k in range(begin, i + 1)
+            for knot in ((arrive[k], lengths[k]), (leave[k], lengths[k]))[: 2 if stays[k] > 0 else 1]
+        ]
+        piece = _through(knots, begin > 0 or rests[0], i < last or rests[1])
+        if piece is not None:
+            pieces.append(piece)
+        if i < last:
+            pieces.append(_move(float(leave[i]), float(arrive[i + 1]), float(lengths[i]), float(lengths[i + 1])))
+        begin = i + 1
     return Pacing(tuple(pieces) or (_rest(0.0, duration, float(lengths[0])),), arrive, leave)
 
 

@@ -23,6 +23,8 @@ from lumwick.route.track import Track, pose_angles
 Floats = NDArray[np.float64]
 OWN = ("focus", "f_number", "ev100", "kelvin", "roll")
 """What a station may set for itself, or leave to the shot."""
+USED_STATIONS = {"orbit": 2, "push": 1, "follow": 1, "fixed": 1}
+"""How many stations a way goes by, where it is not all of them."""
 STEP = 0.72
 """Metres of a walker's step (broad practice, no source)."""
 HEAD_TURN = 1.0
@@ -150,43 +152,44 @@ class Way:
         if r.way == "brought":
             return self._brought(t)
         covered = self.along(t)
-        leg = (
-            np.searchsorted(np.array(self.changes), t + 1e-9, side="right")
-            if self.changes
-            else np.zeros(len(t), np.int64)
-        )
-        u, position, u_focal = np.zeros(len(t)), np.zeros((len(t), 3)), np.zeros(len(t))
-        ahead, stationed = np.zeros((len(t), 3)), np.zeros((len(t), 3))
-        own = {name: np.full(len(t), np.nan) for name in OWN if any(name in q.own for q in self.legs)}
-        lead = max(r.lead * self.usual_speed, 0.25)
-        for k, q in enumerate(self.legs):
-            on = leg == k
-            if not on.any():
-                continue
-            within = np.clip(covered[on] - q.start, 0.0, q.span)
-            if q.line.length > 0:
-                u[on] = q.line.parameter(within)
-                position[on] = q.line.at(within)
-                ahead[on] = q.line.at(within + lead) - position[on]
-            else:
-                u[on] = within / q.span if q.span > 0 else 0.0
-                position[on] = q.line.position(u[on])
-            stationed[on] = q.aiming(u[on]).apply([0.0, 1.0, 0.0])
-            u_focal[on] = q.focal(u[on])
-            for name in own:
-                own[name][on] = q.own[name](u[on]) if name in q.own else np.nan
+        position, ahead, stationed, station_focal, own = self._on_legs(t, covered)
         if r.way == "follow":
             position = self._followed(t)
         elif r.way == "walk" and r.gait > 0:
             position = position + self._gait(t, covered, ahead)
         forward = self._looking(t, position, ahead, stationed)
-        focal = self._countered(u_focal, position)
+        focal = self._countered(station_focal, position)
         if r.focus_on == "subject":
             own["focus"] = np.maximum(((self._subject(t) - position) * forward).sum(1), 0.1)
         roll = np.zeros(len(t))
         if r.handheld > 0:
             position, forward, roll = self._unsteady(t, position, forward)
         return Poses(position, forward, roll, focal, own)
+
+    def _on_legs(self, t: Floats, covered: Floats) -> tuple[Floats, Floats, Floats, Floats, dict[str, Floats]]:
+        """Where the lines lead and what stations say: place, way ahead, aim (n, 3), focal length (n,), what is set."""
+        n = len(t)
+        leg = np.searchsorted(np.array(self.changes, float), t + 1e-9, side="right")
+        position, ahead, stationed, focal = np.zeros((n, 3)), np.zeros((n, 3)), np.zeros((n, 3)), np.zeros(n)
+        own = {name: np.full(n, np.nan) for name in OWN if any(name in q.own for q in self.legs)}
+        lead = max(self.route.lead * self.usual_speed, 0.25)
+        for k, q in enumerate(self.legs):
+            on = leg == k
+            if not on.any():
+                continue
+            within = np.clip(covered[on] - q.start, 0.0, q.span)
+            if q.line.length > 0:
+                u = q.line.parameter(within)
+                position[on] = q.line.at(within)
+                ahead[on] = q.line.at(within + lead) - position[on]
+            else:
+                u = within / q.span if q.span > 0 else np.zeros(len(within))
+                position[on] = q.line.position(u)
+            stationed[on] = q.aiming(u).apply([0.0, 1.0, 0.0])
+            focal[on] = q.focal(u)
+            for name, made in q.own.items():
+                own[name][on] = made(u)
+        return position, ahead, stationed, focal, own
 
     # -- where it looks ------------------------------------------------------------------------------
 
@@ -348,57 +351,13 @@ def way(route: Route, seconds: float, around: Around | None = None) -> Way:
     """
     around = around or Around()
     seconds = max(seconds, 1e-6)
-    stations = route.stations
     if route.way == "brought":
-        if around.track is None:
-            raise RouteError(
-                "This route runs a path that was brought in, and there is none: bring one in, or choose another way."
-            )
-        return Way(
-            route,
-            seconds,
-            around.track.length,
-            np.full(len(stations), np.nan),
-            np.full(len(stations), np.nan),
-            (),
-            around.track.length / max(float(np.ptp(around.track.t)), 1e-6),
-            around,
-            (),
-            lambda t: t * 0,
-        )
-    if not stations:
+        return _brought_way(route, seconds, around)
+    if not route.stations:
         raise RouteError("This route has no station: turn the look to a view and press Enter to set one.")
-    used = {"orbit": 2, "push": 1, "follow": 1, "fixed": 1}.get(route.way, len(stations))
-    stations = stations[:used]
-    count = len(stations)
-    joins = [s.join for s in stations[:-1]] if route.way not in ("orbit",) else ["onward"] * (count - 1)
-    legs, lengths, cuts, real = _legs(route, stations, joins, around)
-    duration = seconds + route.starts_before + route.ends_after
-    begins = -route.starts_before
-    stays = np.array([s.stay for s in stations]) if len(lengths) == count else np.zeros(len(lengths))
-    moves = (
-        np.array([j == "eased" for j in joins] + [False])[: len(lengths)]
-        if len(lengths) == count
-        else np.zeros(len(lengths), bool)
-    )
-    takes = np.array([s.takes for s in stations]) if len(lengths) == count else np.zeros(len(lengths))
-    if route.timing == "by stations" and len(lengths) == count and count > 1:
-        # times at stations are clip times: the clock of this move is the clip's own
-        paced = pacing.by_stations(
-            lengths, [s.time for s in stations], stays, moves, seconds, route.eased_start > 0, route.eased_end > 0
-        )
-        begins, duration = 0.0, seconds
-    else:
-        paced = pacing.even(
-            lengths,
-            stays,
-            moves,
-            takes,
-            duration,
-            route.eased_start * duration,
-            route.eased_end * duration,
-            route.timing == "one smooth move",
-        )
+    stations = route.stations[: USED_STATIONS.get(route.way)]
+    legs, lengths, cuts, real = _legs(route, stations, around)
+    paced, begins, duration, resting = _pacing(route, stations, lengths, seconds)
     forth, back = _clock(route, around, begins, duration)
 
     def covered(t: Floats) -> Floats:
@@ -406,9 +365,8 @@ def way(route: Route, seconds: float, around: Around | None = None) -> Way:
 
     arrive, leave = (np.asarray(back(v), float) + begins for v in (paced.arrive, paced.leave))
     changes = tuple(float(arrive[c]) for c in cuts)
-    arrive, leave = arrive[:count], leave[:count]  # a circle or a push with one station has an end of its own
+    arrive, leave = arrive[: len(stations)], leave[: len(stations)]  # a circle or push has an end of its own
     idle = np.full(len(route.stations) - len(arrive), np.nan)
-    moving = max(duration - float(stays.sum()), 1e-6)
     return Way(
         route,
         seconds,
@@ -416,7 +374,7 @@ def way(route: Route, seconds: float, around: Around | None = None) -> Way:
         np.concatenate([arrive, idle]),
         np.concatenate([leave, idle]),
         changes,
-        real / moving,
+        real / max(duration - resting, 1e-6),
         around,
         legs,
         covered,
@@ -435,13 +393,53 @@ def _clock(
     )
 
 
+def _brought_way(route: Route, seconds: float, around: Around) -> Way:
+    """A way that runs a path that was brought in."""
+    track = around.track
+    if track is None:
+        raise RouteError(
+            "This route runs a path that was brought in, and there is none: bring one in, or choose another way."
+        )
+    unmet = np.full(len(route.stations), np.nan)
+    usual = track.length / max(float(np.ptp(track.t)), 1e-6)
+    return Way(route, seconds, track.length, unmet, unmet, (), usual, around, (), lambda t: t * 0)
+
+
+def _pacing(
+    route: Route, stations: Sequence[Station], lengths: Floats, seconds: float
+) -> tuple[pacing.Pacing, float, float, float]:
+    """How the way is paced, the clip time at which the move begins, how long it lasts and how much of that it rests
+    [s]."""
+    begins, duration = -route.starts_before, seconds + route.starts_before + route.ends_after
+    n = len(lengths)
+    stays, takes, eased_moves = np.zeros(n), np.zeros(n), np.zeros(n, bool)
+    if n == len(stations):  # or it is a circle or a push, whose end is no station
+        stays = np.array([s.stay for s in stations])
+        takes = np.array([s.takes for s in stations])
+        eased_moves[:-1] = [join == "eased" for join in _joins(route, stations)]
+        if route.timing == "by stations" and n > 1:
+            # times at stations are clip times: the clock of this move is the clip's own
+            rests = (route.eased_start > 0, route.eased_end > 0)
+            paced = pacing.by_stations(lengths, [s.time for s in stations], stays, eased_moves, seconds, rests)
+            return paced, 0.0, seconds, float(stays.sum())
+    ramps = (route.eased_start * duration, route.eased_end * duration)
+    one_move = route.timing == "one smooth move"
+    paced = pacing.even(lengths, stays, eased_moves, takes, duration, ramps, one_move)
+    return paced, begins, duration, float(stays.sum())
+
+
+def _joins(route: Route, stations: Sequence[Station]) -> list[str]:
+    """How each station but the last goes on to the next."""
+    return ["onward" if route.way == "orbit" else s.join for s in stations[:-1]]
+
+
 def _legs(
-    route: Route, stations: Sequence[Station], joins: Sequence[str], around: Around
+    route: Route, stations: Sequence[Station], around: Around
 ) -> tuple[tuple[Leg, ...], Floats, list[int], float]:
     """The legs; way covered at each station (or at the ends of a way with one); the stations that begin a leg; length
     [m]."""
     points = np.array([[s.east, s.north, s.up] for s in stations])
-    starts = [0, *(i + 1 for i, join in enumerate(joins) if join == "cut")]
+    starts = [0, *(i + 1 for i, join in enumerate(_joins(route, stations)) if join == "cut")]
     legs: list[Leg] = []
     lengths: list[float] = []
     covered = real = 0.0
@@ -472,41 +470,50 @@ def _legs(
 def _line(route: Route, stations: Sequence[Station], points: Floats, around: Around) -> tuple[Line, Floats]:
     """A leg's line, and the parameters of its stations (and of its end, where it has no station there)."""
     if route.way == "orbit":
-        centre = np.array(route.spot or stations[0].aim)
-        if route.subject and around.subject is not None:
-            centre = around.subject(route.subject, np.zeros(1))[0][0]
-        if np.hypot(*(points[0] - centre)[:2]) < 1e-3:
-            raise RouteError(
-                "The first station stands on the spot that is to be "
-                "circled: move it away, as far as the circle is wide."
-            )
-        if abs(route.turns) < 1e-9:
-            return spot(points[0], 2), np.array([0.0, 1.0])
-        return circling(points[0], centre, route.turns, points[1] if len(points) > 1 else None), np.array([0.0, 1.0])
+        return _circle(route, stations, points, around), np.array([0.0, 1.0])
     if route.way == "push":
-        towards = np.array(stations[0].aim) - points[0]
-        if route.counter and route.travel >= np.linalg.norm(towards) - 0.05:
-            raise RouteError(
-                f"A push of {route.travel:g} m goes through what it aims at, "
-                f"{np.linalg.norm(towards):.2f} m away, and no lens keeps its size there: push "
-                "by less."
-            )
-        if abs(route.travel) < 1e-9:
-            return spot(points[0], 2), np.array([0.0, 1.0])
-        return straight(np.stack([points[0], points[0] + unit(towards) * route.travel])), np.array([0.0, 1.0])
-    gaps = np.linalg.norm(np.diff(points[:, :2] if route.way == "walk" else points, axis=0), axis=1)
+        return _push(route, stations, points), np.array([0.0, 1.0])
+    walks = route.way == "walk"
+    gaps = np.linalg.norm(np.diff(points[:, :2] if walks else points, axis=0), axis=1)
     if len(points) == 1 or gaps.max() < 1e-6 or route.way in ("follow", "fixed"):
         line = spot(points[0], len(points))
     elif route.way == "straight":
         line = straight(points)
     else:
-        line = through(points * [1, 1, 0] if route.way == "walk" else points, route.tension, route.no_overshoot)
-    if route.way == "walk":
+        line = through(points * [1, 1, 0] if walks else points, route.tension, route.no_overshoot)
+    if walks:
         line = _floored(line, points, around, route.eye_height)
     elif route.over_ground and line.length > 0:
         over = points[:, 2] - around.ground(points[:, 0], points[:, 1])
         line = at_height(line, around.ground, _blended(line.knots, list(over), False), even=GROUND_EVENED)
     return line, line.knots
+
+
+def _circle(route: Route, stations: Sequence[Station], points: Floats, around: Around) -> Line:
+    """Round a spot or a subject, from the first station on."""
+    centre = np.array(route.spot or stations[0].aim)
+    if route.subject and around.subject is not None:
+        centre = around.subject(route.subject, np.zeros(1))[0][0]
+    if np.hypot(*(points[0] - centre)[:2]) < 1e-3:
+        raise RouteError(
+            "The first station stands on the spot that is to be circled: move it away, as far as the circle is wide."
+        )
+    if abs(route.turns) < 1e-9:
+        return spot(points[0], 2)
+    return circling(points[0], centre, route.turns, points[1] if len(points) > 1 else None)
+
+
+def _push(route: Route, stations: Sequence[Station], points: Floats) -> Line:
+    """Straight towards what the station aims at, or away from it."""
+    towards = np.array(stations[0].aim) - points[0]
+    if route.counter and route.travel >= np.linalg.norm(towards) - 0.05:
+        raise RouteError(
+            f"A push of {route.travel:g} m goes through what it aims at, {np.linalg.norm(towards):.2f} m away, "
+            "and no lens keeps its size there: push by less."
+        )
+    if abs(route.travel) < 1e-9:
+        return spot(points[0], 2)
+    return straight(np.stack([points[0], points[0] + unit(towards) * route.travel]))
 
 
 def _floored(line: Line, points: Floats, around: Around, eye: float) -> Line:

@@ -133,7 +133,7 @@ def test_every_pacing_covers_the_way_once_in_its_time(
     n = len(gaps) + 1
     lengths = np.concatenate([[0], np.cumsum(gaps)])
     moves = np.array([*eased[: n - 1], False])
-    paced = even(lengths, np.array(stays[:n]), moves, np.full(n, 1.5), 40.0, start, end, jerk)
+    paced = even(lengths, np.array(stays[:n]), moves, np.full(n, 1.5), 40.0, (start, end), jerk)
     t = np.linspace(0, 40, 2001)
     s = paced.at(t)
     assert (
@@ -143,7 +143,7 @@ def test_every_pacing_covers_the_way_once_in_its_time(
     )
     for i in range(n):
         assert paced.at([paced.arrive[i], paced.leave[i]]) == pytest.approx([lengths[i]] * 2, abs=1e-5 * lengths[-1])
-    timed = by_stations(lengths, [None] * n, np.array(stays[:n]), moves, 40.0, start > 3, end > 3)
+    timed = by_stations(lengths, [None] * n, np.array(stays[:n]), moves, 40.0, (start > 3, end > 3))
     assert (np.diff(timed.at(t)) >= -1e-9).all() and timed.at([40.0])[0] == pytest.approx(lengths[-1])
 
 

@@ -15,7 +15,9 @@ from scipy.spatial.transform import Rotation, Slerp
 from typer.testing import CliRunner
 
 from lumwick.cli import app
-from lumwick.deliver.paths_in import AskUnit, AskWhich, camera_track, gltf_sampler, read_path
+from lumwick.deliver.paths_in import AskUnit, AskWhich, read_path
+from lumwick.deliver.paths_in.camera import camera_track
+from lumwick.deliver.paths_in.gltf import gltf_sampler
 from lumwick.deliver.paths_out import export, shot_track
 from lumwick.errors import RouteError
 from lumwick.land.elevation import read_elevation
@@ -112,7 +114,7 @@ def test_a_move_of_least_jerk_is_its_closed_form_and_no_other_has_less() -> None
 
 def test_times_at_stations_give_fritsch_and_carlsons_curve() -> None:
     lengths, times = np.array([0, 4, 9, 30.0]), [0.0, 3, 4, 10]
-    paced = by_stations(lengths, times, np.zeros(4), np.zeros(4, bool), 10.0, False, False)
+    paced = by_stations(lengths, times, np.zeros(4), np.zeros(4, bool), 10.0, (False, False))
     t = np.linspace(0, 10, 99)
     assert paced.at(t) == pytest.approx(PchipInterpolator(times, lengths)(t), abs=1e-9)
 
