@@ -7,7 +7,7 @@ import datetime as dt
 import numpy as np
 
 from lumwick.demo import saltmere
-from lumwick.growth.form import MAKERS
+from lumwick.growth.kinds import KINDS
 from lumwick.lens.camera import Camera, look_at
 from lumwick.picture import load_setting
 from lumwick.place.document import Built, Clock, Stand
@@ -61,4 +61,4 @@ def stress() -> tuple[Setting, Snapshot, Stage, dict[str, int]]:
     for part in stage.parts().values():
         if part.thing in ("Saltgrass", "Dune grass") and part.mask & 4:
             blades += len(part.transforms) * (len(part.mesh()[1]) // max(1, int(part.look["strip"][1])))
-    return made, snap, stage, {"trees": trees, "blades": blades, "variants": 12, "kinds": len(MAKERS)}
+    return made, snap, stage, {"trees": trees, "blades": blades, "variants": 12, "kinds": len(KINDS)}

@@ -102,9 +102,7 @@ def lay(
         assets = {**assets, asset.sha256: data}
         made = as_stations(the_shot, found.track) if stations else as_track(the_shot, asset, found.track)
     else:
-        made = along_line(
-            setting, the_shot, found.points, "walk" if walk else "fly", height, found.times, found.heights, found.aims
-        )
+        made = along_line(setting, the_shot, found.drawn, "walk" if walk else "fly", height)
     _write(setting, assets, made, out)
     print(
         json.dumps(

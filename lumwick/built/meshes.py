@@ -6,7 +6,6 @@ without normals gets flat ones; textures that are missing are told and left out.
 
 from __future__ import annotations
 
-import io
 import json
 from dataclasses import dataclass, field
 from functools import lru_cache
@@ -20,8 +19,7 @@ from numpy.typing import NDArray
 from lumwick.errors import PlaceError
 from lumwick.motion.colour import to_linear
 
-KINDS = (".glb", ".gltf", ".obj", ".ply", ".stl")
-TRIANGLES_AT_MOST = 8_000_000
+MODEL_ENDINGS = (".glb", ".gltf", ".obj", ".ply", ".stl")
 
 
 @dataclass(frozen=True)
@@ -96,39 +94,49 @@ def _pixels(image: Any, notes: list[str], what: str) -> NDArray[np.uint8] | None
         return None
 
 
+def _told_colour(visual: Any) -> MeshSurface:
+    """The surface of a mesh that has no material: its own colour, if it says one."""
+    colours = getattr(visual, "main_color", None)
+    if colours is None or not getattr(visual, "defined", False):
+        return MeshSurface()
+    return MeshSurface("coloured", tuple(to_linear(np.asarray(colours[:3]) / 255.0)))
+
+
+def _shares(factor: Any, missing: float, count: int) -> NDArray[np.float64]:
+    """A glTF factor (count,) as shares of 1; trimesh holds some as 8-bit codes."""
+    if factor is None:
+        return np.full(count, missing)
+    values = np.asarray(factor)
+    return values / (255.0 if values.dtype.kind in "ui" else 1.0)
+
+
+def _physical(material: Any, notes: list[str]) -> MeshSurface:
+    """A glTF material; its factors are linear."""
+    base = _shares(material.baseColorFactor, 1.0, 4)
+    painted = material.baseColorTexture is not None
+    cutoff = {"MASK": float(material.alphaCutoff or 0.5), "BLEND": 0.5 if painted else 0.0}
+    return MeshSurface(
+        str(material.name or "surface"),
+        tuple(base[:3]),
+        1.0 if material.roughnessFactor is None else float(material.roughnessFactor),
+        1.0 if material.metallicFactor is None else float(material.metallicFactor),
+        tuple(_shares(material.emissiveFactor, 0.0, 3) * 1000.0),
+        float(1 - base[3]) if material.alphaMode == "BLEND" and not painted else 0.0,
+        cutoff.get(material.alphaMode, 0.0),
+        _pixels(material.baseColorTexture, notes, "colour"),
+        _pixels(material.normalTexture, notes, "normal"),
+        _pixels(material.metallicRoughnessTexture, notes, "roughness"),
+        _pixels(material.emissiveTexture, notes, "emission"),
+    )
+
+
 def _surface(visual: Any, notes: list[str]) -> MeshSurface:
-    """A file's material as ours; glTF's factors are linear, trimesh holds colours as 8-bit codes of them."""
+    """A file's material as ours."""
     material = getattr(visual, "material", None)
     if material is None:
-        colours = getattr(visual, "main_color", None)
-        if colours is not None and getattr(visual, "defined", False):
-            return MeshSurface("coloured", tuple(to_linear(np.asarray(colours[:3]) / 255.0)))
-        return MeshSurface()
+        return _told_colour(visual)
     if type(material).__name__ == "PBRMaterial":
-        base = material.baseColorFactor
-        base = (
-            np.array([1.0, 1.0, 1.0, 1.0])
-            if base is None
-            else np.asarray(base, float) / (255.0 if np.asarray(base).dtype.kind in "ui" else 1.0)
-        )
-        glow = np.zeros(3) if material.emissiveFactor is None else np.asarray(material.emissiveFactor, float)
-        mask = material.alphaMode == "MASK"
-        blend = material.alphaMode == "BLEND"
-        return MeshSurface(
-            str(material.name or "surface"),
-            tuple(base[:3]),
-            1.0 if material.roughnessFactor is None else float(material.roughnessFactor),
-            1.0 if material.metallicFactor is None else float(material.metallicFactor),
-            tuple(glow * 1000.0),
-            float(1 - base[3]) if blend and material.baseColorTexture is None else 0.0,
-            float(material.alphaCutoff or 0.5)
-            if mask
-            else (0.5 if blend and material.baseColorTexture is not None else 0.0),
-            _pixels(material.baseColorTexture, notes, "colour"),
-            _pixels(material.normalTexture, notes, "normal"),
-            _pixels(material.metallicRoughnessTexture, notes, "roughness"),
-            _pixels(material.emissiveTexture, notes, "emission"),
-        )
+        return _physical(material, notes)
     diffuse = getattr(material, "diffuse", None)
     colour = (0.5, 0.5, 0.5) if diffuse is None else tuple(to_linear(np.asarray(diffuse[:3], float) / 255.0))
     image = _pixels(getattr(material, "image", None), notes, "colour")
@@ -143,6 +151,12 @@ def _surface(visual: Any, notes: list[str]) -> MeshSurface:
 
 COMPRESSIONS = {"KHR_draco_mesh_compression": "Draco", "EXT_meshopt_compression": "meshopt"}
 """Compressions of glTF that are not read, by extension."""
+
+
+def beside_file(files: dict[str, bytes], key: str) -> bytes | None:
+    """A file that another refers to, by its whole name or its last part."""
+    key = unquote(key)
+    return files.get(key) or files.get(PurePosixPath(key.replace("\\", "/")).name)
 
 
 def _refuse_what_cannot_be_read(data: bytes, name: str, files: dict[str, bytes]) -> None:
@@ -162,16 +176,59 @@ def _refuse_what_cannot_be_read(data: bytes, name: str, files: dict[str, bytes])
     for extension, words in COMPRESSIONS.items():
         if extension in needed:
             raise PlaceError(f"{name} is compressed by {words}, which is not read here: export it uncompressed.")
-    missing = [uri for uri in uris if uri and not uri.startswith("data:") and _beside(files, uri) is None]
+    missing = [uri for uri in uris if uri and not uri.startswith("data:") and beside_file(files, uri) is None]
     if missing:
         names = ", ".join(PurePosixPath(unquote(uri)).name for uri in missing)
         raise PlaceError(f"{name} keeps its mesh in {names}: bring that file too, or export it as one .glb.")
 
 
-def _beside(files: dict[str, bytes], key: str) -> bytes | None:
-    """A file that another refers to, by its whole name or its last part."""
-    key = unquote(key)
-    return files.get(key) or files.get(PurePosixPath(key.replace("\\", "/")).name)
+def _by_surface(meshes: list[Any]) -> list[list[Any]]:
+    """Meshes of one surface together; those with texture coordinates apart from those without."""
+    groups: dict[Any, list[Any]] = {}
+    for mesh in meshes:
+        visual: Any = mesh.visual
+        material = getattr(visual, "material", None)
+        surface: Any = id(material)
+        if material is None:
+            surface = tuple(np.asarray(visual.main_color).tolist()) if visual.defined else None
+        groups.setdefault((surface, getattr(visual, "uv", None) is not None), []).append(mesh)
+    return list(groups.values())
+
+
+def _upright(v: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Vectors (n, 3) from axes with y up to east, north, up."""
+    return np.stack([v[:, 0], -v[:, 2], v[:, 1]], -1)
+
+
+def _joined(members: list[Any], y_up: bool, notes: list[str]) -> tuple[MeshPart | None, int, int]:
+    """Meshes of one surface as one part (None if nothing is left); how many triangles have no area, and how many
+    corners that are no numbers."""
+    v = np.concatenate([np.asarray(m.vertices, float) for m in members])
+    starts = np.cumsum([0] + [len(m.vertices) for m in members[:-1]])
+    t = np.concatenate([np.asarray(m.faces, np.int64) + s for m, s in zip(members, starts, strict=True)])
+    normals = uv = None
+    if all("vertex_normals" in m._cache.cache for m in members):
+        normals = np.concatenate([np.asarray(m.vertex_normals, float) for m in members])
+    if getattr(members[0].visual, "uv", None) is not None:
+        uv = np.concatenate([np.asarray(m.visual.uv, float)[:, :2] for m in members])
+    finite = np.isfinite(v).all(1)
+    sound = finite[t].all(1)
+    wild = int((~sound).sum())
+    t, v = t[sound], np.where(finite[:, None], v, 0)
+    if y_up:
+        v, normals = _upright(v), None if normals is None else _upright(normals)
+    flat = np.linalg.norm(np.cross(v[t[:, 1]] - v[t[:, 0]], v[t[:, 2]] - v[t[:, 0]]), axis=1) <= 1e-14
+    t = t[~flat]
+    if not len(t):
+        return None, int(flat.sum()), wild
+    part = MeshPart(
+        _surface(members[0].visual, notes),
+        v.astype(np.float32),
+        t.astype(np.uint32),
+        None if uv is None else np.nan_to_num(uv)[t].astype(np.float32),
+        None if normals is None else np.nan_to_num(normals)[t].astype(np.float32),
+    )
+    return part, int(flat.sum()), wild
 
 
 @lru_cache(8)
@@ -190,100 +247,25 @@ def read_mesh(data: bytes, name: str, y_up: bool | None = None, beside: tuple[tu
     PlaceError
         It is no model, has no triangles, or too many.
     """
-    import trimesh
-
     suffix = PurePosixPath(name).suffix.lower()
-    if suffix not in KINDS:
-        raise PlaceError(
-            f"{name} is not a model that can be read: bring a "
-            f"{', '.join(k[1:] for k in KINDS[:-1])} or {KINDS[-1][1:]} "
-            "file."
-        )
+    if suffix not in MODEL_ENDINGS:
+        *most, last = (ending[1:] for ending in MODEL_ENDINGS)
+        raise PlaceError(f"{name} is not a model that can be read: bring a {', '.join(most)} or {last} file.")
     notes: list[str] = []
     files = dict(beside)
     if suffix in (".glb", ".gltf"):
         _refuse_what_cannot_be_read(data, name, files)
-
-    class Beside(trimesh.resolvers.Resolver):  # type: ignore[misc]
-        def get(self, key: str) -> bytes:
-            found = _beside(files, key)
-            if found is None:
-                notes.append(f"{PurePosixPath(key).name}, which it refers to, is missing and was left out")
-                raise FileNotFoundError(key)
-            return found
-
-        def __init__(self) -> None:
-            pass
-
-        def write(self, name: str, data: bytes) -> None:
-            raise NotImplementedError
-
-        def namespaced(self, namespace: str) -> Any:
-            return self
-
-        def keys(self) -> Any:
-            return files.keys()
-
-    try:
-        scene = trimesh.load_scene(io.BytesIO(data), file_type=suffix[1:], resolver=Beside(), process=False)
-        found = scene.dump() if hasattr(scene, "dump") else [scene]
-    except Exception as error:  # the reader has many ways to fail on a damaged file
-        words = "the file is damaged, or not what its ending says"
-        raise PlaceError(f"{name} cannot be read as a model: {words}.") from error
-    meshes = [m for m in found if isinstance(m, trimesh.Trimesh) and len(m.faces)]
-    total = sum(len(m.faces) for m in meshes)
-    if not meshes:
-        raise PlaceError(f"{name} holds no triangles: export it as a mesh, not as points or curves.")
-    if total > TRIANGLES_AT_MOST:
-        raise PlaceError(f"{name} has {total:,} triangles: at most {TRIANGLES_AT_MOST:,} can be used. Reduce it first.")
     if y_up is None:
         y_up = suffix in (".glb", ".gltf", ".obj")
-    groups: dict[Any, list[Any]] = {}
-    for mesh in meshes:
-        material = getattr(mesh.visual, "material", None)
-        uv = getattr(mesh.visual, "uv", None)
-        visual: Any = mesh.visual
-        own = tuple(np.asarray(visual.main_color).tolist()) if material is None and visual.defined else None
-        groups.setdefault((id(material) if material is not None else own, uv is not None), []).append(mesh)
-    parts, dropped, wild = [], 0, 0
-    for (_, mapped), members in groups.items():
-        v = np.concatenate([np.asarray(m.vertices, float) for m in members])
-        starts = np.cumsum([0] + [len(m.vertices) for m in members[:-1]])
-        t = np.concatenate([np.asarray(m.faces, np.int64) + s for m, s in zip(members, starts, strict=True)])
-        normals = None
-        if all("vertex_normals" in m._cache.cache for m in members):
-            normals = np.concatenate([np.asarray(m.vertex_normals, float) for m in members])
-        uv = np.concatenate([np.asarray(m.visual.uv, float)[:, :2] for m in members]) if mapped else None
-        sound = np.isfinite(v).all(1)
-        wild += int((~sound[t].all(1)).sum())
-        t = t[sound[t].all(1)]
-        v = np.where(sound[:, None], v, 0)
-        if y_up:
-            v = np.stack([v[:, 0], -v[:, 2], v[:, 1]], -1)
-            if normals is not None:
-                normals = np.stack([normals[:, 0], -normals[:, 2], normals[:, 1]], -1)
-        cross = np.cross(v[t[:, 1]] - v[t[:, 0]], v[t[:, 2]] - v[t[:, 0]])
-        flat = np.linalg.norm(cross, axis=1) <= 1e-14
-        dropped += int(flat.sum())
-        t = t[~flat]
-        if not len(t):
-            continue
-        corner_normals = None
-        if normals is not None:
-            corner_normals = np.nan_to_num(normals)[t].astype(np.float32)
-        parts.append(
-            MeshPart(
-                _surface(members[0].visual, notes),
-                v.astype(np.float32),
-                t.astype(np.uint32),
-                None if uv is None else np.nan_to_num(uv)[t].astype(np.float32),
-                corner_normals,
-            )
-        )
+    from lumwick.built.model_file import meshes_of  # its library takes 0.8 s to load, most of a command's start
+
+    groups = _by_surface(meshes_of(data, name, suffix, files, notes))
+    joined = [_joined(members, y_up, notes) for members in groups]
+    parts = tuple(part for part, _, _ in joined if part is not None)
     if not parts:
         raise PlaceError(f"{name} holds no triangles with an area.")
-    if dropped:
-        notes.append(f"{dropped:,} triangles without an area were left out")
-    if wild:
+    if flat := sum(n for _, n, _ in joined):
+        notes.append(f"{flat:,} triangles without an area were left out")
+    if wild := sum(n for _, _, n in joined):
         notes.append(f"{wild:,} triangles with corners that are no numbers were left out")
-    return Mesh(tuple(parts), tuple(dict.fromkeys(notes)))
+    return Mesh(parts, tuple(dict.fromkeys(notes)))

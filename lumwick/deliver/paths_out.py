@@ -24,7 +24,7 @@ from lumwick.route.track import Track, pose_angles
 from lumwick.snapshot.evaluate import Setting, camera_at, clip_time, place_clock
 
 Floats = NDArray[np.float64]
-KINDS = (".glb", ".usd", ".usda", ".usdc", ".csv", ".svg", ".dxf", ".gpx")
+CAMERA_ENDINGS = (".glb", ".usd", ".usda", ".usdc", ".csv", ".svg", ".dxf", ".gpx")
 
 
 def shot_track(setting: Setting, shot: Shot) -> tuple[Track, list[Any]]:
@@ -53,10 +53,10 @@ def export(setting: Setting, shots: Sequence[Shot], name: str) -> dict[str, byte
         The format is not known, or a shot has no camera.
     """
     suffix = PurePosixPath(name).suffix.lower()
-    if suffix not in KINDS:
+    if suffix not in CAMERA_ENDINGS:
         raise RouteError(
-            f"Cameras are written as {', '.join(k[1:] for k in KINDS[:-1])} or "
-            f"{KINDS[-1][1:]}, not {suffix or 'a file without an ending'}."
+            f"Cameras are written as {', '.join(k[1:] for k in CAMERA_ENDINGS[:-1])} or "
+            f"{CAMERA_ENDINGS[-1][1:]}, not {suffix or 'a file without an ending'}."
         )
     tracks = [(shot, *shot_track(setting, shot)) for shot in shots]
     if suffix == ".glb":

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from scipy import ndimage
 
 from lumwick.errors import PlaceError
-from lumwick.growth.form import PATCHED
+from lumwick.growth.kinds import KINDS
 from lumwick.land.ground import Ground
 from lumwick.place.document import PLANTS_AT_MOST, Stand
 
@@ -58,21 +58,14 @@ def scatter(
     PlaceError
         The stand would hold more plants than can be filmed.
     """
+    kind, area = KINDS[stand.kind], _area(stand)
     w, s, e, n = ground.bounds
-    if stand.area:
-        area = shapely.Polygon(stand.area) if len(stand.area) >= 3 else None
-        if area is None or not area.is_valid or area.area <= 0:
-            raise PlaceError(
-                f"The area of {stand.name} is not a simple outline: draw at least three corners that do not cross."
-            )
+    if area is not None:
         aw, as_, ae, an = area.bounds
         w, s, e, n = max(w, aw), max(s, as_), min(e, ae), min(n, an)
         if w >= e or s >= n:
             return _none()
-        size = area.area
-    else:
-        area, size = None, (e - w) * (n - s)
-    expected = size / 1e4 * stand.per_hectare
+    expected = (area.area if area is not None else (e - w) * (n - s)) / 1e4 * stand.per_hectare
     if expected > PLANTS_AT_MOST:
         raise PlaceError(
             f"{stand.name} would hold {expected:,.0f} plants: at most "
@@ -93,26 +86,41 @@ def scatter(
     )
     keep = (steep <= stand.slope_most) & (z >= stand.lowest) & (z <= stand.highest) & (x < e) & (y < n)
     if water_level is not None:
-        keep &= z > water_level - (0.5 if stand.kind == "reed" else -0.15)
+        keep &= z > water_level - kind.wades
     if area is not None:
-        shapely.prepare(area)
         keep &= shapely.contains_xy(area, x, y)
     for path in clear or []:
         shapely.prepare(path)
         keep &= ~shapely.contains_xy(path, x, y)
-    # clearings: slow seeded waves thin the stand, more where it is a wood than where it is a sward
-    rate = 0.12 if stand.kind in PATCHED else 0.30
+    keep &= draw[:, 2] > kind.clearings * _thinning(x, y, rng)
+    tall = np.clip(1 + stand.variation * (draw[:, 3] + draw[:, 4] - 1) * 1.7, 0.25, 2.0)
+    return Plants(
+        np.stack([x, y, z], 1)[keep], draw[keep, 5] * 2 * np.pi, tall[keep], np.mod(draw[keep, 2] * 7919.0, 1.0)
+    )
+
+
+def _area(stand: Stand) -> shapely.Polygon | None:
+    """The outline that a stand keeps within; None if that is the whole place."""
+    if not stand.area:
+        return None
+    area = shapely.Polygon(stand.area) if len(stand.area) >= 3 else None
+    if area is None or not area.is_valid or area.area <= 0:
+        raise PlaceError(
+            f"The area of {stand.name} is not a simple outline: draw at least three corners that do not cross."
+        )
+    shapely.prepare(area)
+    return area
+
+
+def _thinning(x: NDArray[np.float64], y: NDArray[np.float64], rng: np.random.Generator) -> NDArray[np.float64]:
+    """Slow seeded waves by which a stand has clearings, 0 to 2.6 at points (n,); more in a wood than in a sward."""
     p = rng.random(6) * 2 * np.pi
     waves = (
         np.sin(x / 17 + p[0] + np.sin(y / 23 + p[1]))
         + np.sin(y / 13 + p[2] + np.sin(x / 19 + p[3]))
         + np.sin((x + y) / 37 + p[4])
     )
-    keep &= draw[:, 2] > rate * np.clip(1 + waves / 1.5, 0, 2.6)
-    tall = np.clip(1 + stand.variation * (draw[:, 3] + draw[:, 4] - 1) * 1.7, 0.25, 2.0)
-    return Plants(
-        np.stack([x, y, z], 1)[keep], draw[keep, 5] * 2 * np.pi, tall[keep], np.mod(draw[keep, 2] * 7919.0, 1.0)
-    )
+    return np.clip(1 + waves / 1.5, 0, 2.6)
 
 
 def cell_numbers(position: NDArray[np.float64], side: float) -> NDArray[np.int64]:

@@ -8,7 +8,8 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-from lumwick.growth.form import MAKERS, PATCHED, Form
+from lumwick.growth.kinds import KINDS
+from lumwick.growth.kinds.form import Form
 from lumwick.growth.scatter import Plants, scatter
 from lumwick.keep import kept
 from lumwick.land.ground import Ground
@@ -47,16 +48,17 @@ def form_of(stand: Stand, variant: int, level: int, side: float = 0.0) -> tuple[
         Of a patch; 0 for a single plant.
     """
     seed = stand.seed * 100 + variant
+    kind = KINDS[stand.kind]
     arguments = (
         stand.height,
         seed,
         level,
-        *((side, 0.85 * stand.per_hectare / 1e4, stand.dry) if stand.kind in PATCHED else ()),
+        *(() if kind.woody else (side, 0.85 * stand.per_hectare / 1e4, stand.dry)),
     )
     arrays = kept(
         "form",
         repr((stand.kind, arguments)),
-        lambda: {name: np.asarray(value) for name, value in vars(MAKERS[stand.kind](*arguments)).items()},
+        lambda: {name: np.asarray(value) for name, value in vars(kind.maker(*arguments)).items()},
     )
     plain: dict[str, Any] = {"groups": int, "flutter_groups": int, "strip": lambda a: tuple(int(v) for v in a)}
     values: dict[str, Any] = {name: plain[name](a) if name in plain else a for name, a in arrays.items()}

@@ -23,6 +23,8 @@ from lumwick.land.ground import Ground, check_heights
 
 BYTES_AT_MOST = 400_000_000
 SIDE_AT_MOST = 20_000
+LOWEST, HIGHEST = -12_000.0, 9_500.0
+"""Metres beyond which a number is no height on the earth but a mark for none."""
 POINTS_A_SIDE = 1025
 """Ground is filmed on a grid of at most this many points a side; a finer survey is averaged down to it."""
 
@@ -59,6 +61,65 @@ def too_large(name: str, size: int) -> str:
         f"{name} is {size / 1e6:.0f} MB: at most {BYTES_AT_MOST / 1e6:.0f} MB are read whole. "
         "Tick 'reduce' (--reduce) to average it down, or cut out the part you film."
     )
+
+
+@dataclass(frozen=True)
+class _Band:
+    """Heights as they stand in a file: rows from its top (not a number where none are known), how a point's column and
+    row become coordinates, and in which reference."""
+
+    z: NDArray[np.float32]
+    transform: Affine
+    crs: CRS | None
+
+
+def _check_source(source: rasterio.DatasetReader, name: str, kind: str, reduce: bool) -> None:
+    """Refuse what cannot be heights, or is too large or too small."""
+    if max(source.width, source.height) > SIDE_AT_MOST and not reduce:
+        raise LandError(
+            f"{name} has {source.width} by {source.height} points: at most "
+            f"{SIDE_AT_MOST} a side. Tick 'reduce' (--reduce) to average it down."
+        )
+    if source.width < 4 or source.height < 4:
+        raise LandError(f"{name} has only {source.width} by {source.height} points: at least 4 a side are needed.")
+    if kind == "png" and source.count > 2:
+        raise LandError(f"{name} is a colour picture: heights are read from a 16-bit greyscale PNG.")
+    if kind == "png" and source.dtypes[0] != "uint16":
+        raise LandError(f"{name} has 8 bits a point, which makes steps in the ground: save it with 16 bits.")
+
+
+def _read_band(path: Path, kind: str, reduce: bool) -> _Band:
+    """A file's heights, averaged down to twice what is filmed."""
+    try:
+        with warnings.catch_warnings():
+            warnings.simplefilter("ignore", NotGeoreferencedWarning)
+            with rasterio.open(path) as source:
+                _check_source(source, path.name, kind, reduce)
+                factor = max(1, int(np.ceil(max(source.width, source.height) / (2 * POINTS_A_SIDE))))
+                shape = (max(4, source.height // factor), max(4, source.width // factor))
+                how = Resampling.average if factor > 1 else Resampling.nearest
+                band = source.read(1, masked=True, out_shape=shape, resampling=how)
+                transform = source.transform @ Affine.scale(source.width / shape[1], source.height / shape[0])
+                crs = CRS.from_user_input(source.crs) if source.crs else None
+    except (RasterioError, OSError, ValueError) as error:
+        raise LandError(
+            f"{path.name} cannot be read: it is cut short or damaged ({str(error).splitlines()[0][:120]})."
+        ) from error
+    z = np.ma.filled(band.astype(np.float32), np.nan)
+    if kind != "png":
+        z[(z < LOWEST) | (z > HIGHEST)] = np.nan
+    return _Band(z, transform, crs)
+
+
+def _filled(z: NDArray[np.float32]) -> NDArray[np.float32]:
+    """Heights with those that are not known filled in from about them."""
+    known = np.isfinite(z)
+    if known.all():
+        return z
+    near = fillnodata(
+        np.where(known, z, 0).astype(np.float32), mask=known.astype(np.uint8), max_search_distance=max(z.shape)
+    )
+    return np.where(np.isfinite(near), near, np.nanmean(z)).astype(np.float32)
 
 
 def read_elevation(
@@ -98,92 +159,39 @@ def read_elevation(
     if path.stat().st_size > BYTES_AT_MOST and not reduce:
         raise LandError(too_large(path.name, path.stat().st_size))
     kind = _sniff(path)
-    try:
-        with warnings.catch_warnings():
-            warnings.simplefilter("ignore", NotGeoreferencedWarning)
-            with rasterio.open(path) as source:
-                if max(source.width, source.height) > SIDE_AT_MOST and not reduce:
-                    raise LandError(
-                        f"{path.name} has {source.width} by {source.height} points: at most "
-                        f"{SIDE_AT_MOST} a side. Tick 'reduce' (--reduce) to average it down."
-                    )
-                if source.width < 4 or source.height < 4:
-                    raise LandError(
-                        f"{path.name} has only {source.width} by {source.height} points: at least 4 a side are needed."
-                    )
-                if source.count > 2 and kind == "png":
-                    raise LandError(f"{path.name} is a colour picture: heights are read from a 16-bit greyscale PNG.")
-                if kind == "png" and source.dtypes[0] != "uint16":
-                    raise LandError(
-                        f"{path.name} has 8 bits a point, which makes steps in the ground: save it with 16 bits."
-                    )
-                factor = max(1, int(np.ceil(max(source.width, source.height) / (2 * POINTS_A_SIDE))))
-                shape = (max(4, source.height // factor), max(4, source.width // factor))
-                band = source.read(
-                    1, masked=True, out_shape=shape, resampling=Resampling.average if factor > 1 else Resampling.nearest
-                )
-                transform = source.transform @ Affine.scale(source.width / shape[1], source.height / shape[0])
-                crs = CRS.from_user_input(source.crs) if source.crs else None
-    except LandError:
-        raise
-    except (RasterioError, OSError, ValueError) as error:
-        raise LandError(
-            f"{path.name} cannot be read: it is cut short or damaged ({str(error).splitlines()[0][:120]})."
-        ) from error
-    z = np.ma.filled(band.astype(np.float32), np.nan)
-    z[(z < -12000) | (z > 9500)] = np.nan if kind != "png" else z[(z < -12000) | (z > 9500)]
-    known = np.isfinite(z)
-    if not known.any():
+    band = _read_band(path, kind, reduce)
+    z, transform, crs = band.z, band.transform, band.crs
+    if not np.isfinite(z).any():
         raise LandError(f"{path.name} holds no heights at all: every point is marked as no data.")
     if kind == "png":
         if lowest is None or highest is None or size_m is None:
             raise LandError("A PNG says nothing of metres: give its size, and the heights of black and white.")
         if highest <= lowest:
             raise LandError("The height of white must be above the height of black.")
-        z = (lowest + (highest - lowest) * z / 65535.0).astype(np.float32)
-        crs = None
-    if not known.all():
-        z = fillnodata(
-            np.where(known, z, 0).astype(np.float32), mask=known.astype(np.uint8), max_search_distance=max(z.shape)
-        )
-        if not np.isfinite(z).all():
-            z = np.where(np.isfinite(z), z, np.nanmean(z))
+        z, crs = (lowest + (highest - lowest) * z / 65535.0).astype(np.float32), None
+    z = _filled(z)
     if crs is None and kind == "grid" and abs(transform.a) < 0.1 and abs(transform.c) <= 360 and abs(transform.f) <= 90:
         crs = CRS.from_epsg(4326)
-    if crs is None:
-        return _plain(path, z, transform, kind, size_m, latitude, longitude)
-    return _projected(z, transform, crs)
+    if crs is not None:
+        return _projected(z, transform, crs)
+    if size_m is None and kind == "grid":
+        size_m = abs(transform.a) * (z.shape[1] - 1)
+    return _plain(path.name, z, size_m, latitude, longitude)
 
 
 def _plain(
-    path: Path,
-    z: NDArray[np.float32],
-    transform: Affine,
-    kind: str,
-    size_m: float | None,
-    latitude: float | None,
-    longitude: float | None,
+    name: str, z: NDArray[np.float32], size_m: float | None, latitude: float | None, longitude: float | None
 ) -> Survey:
+    """Ground of a file without a reference, its rows from the top."""
     if size_m is None:
-        if kind == "grid":
-            size_m = abs(transform.a) * (z.shape[1] - 1)
-        else:
-            raise LandError(
-                f"{path.name} does not say where on the earth it lies, nor "
-                "how large it is: give its east-west size in metres."
-            )
+        raise LandError(
+            f"{name} does not say where on the earth it lies, nor how large it is: give its east-west size in metres."
+        )
     if not 10 <= size_m <= 500_000:
         raise LandError(f"A ground {size_m:g} m across cannot be made: give a size from 10 m to 500 km.")
-    spacing = size_m / (z.shape[1] - 1)
-    ground = _fit(z[::-1], spacing)
-    return Survey(
-        ground,
-        latitude,
-        longitude,
-        ""
-        if latitude is not None
-        else "The file does not say where on the earth it lies: set its latitude and longitude for the sun.",
-    )
+    ground = _fit(z[::-1], size_m / (z.shape[1] - 1))
+    note = "The file does not say where on the earth it lies: set its latitude and longitude for the sun."
+    return Survey(ground, latitude, longitude, "" if latitude is not None else note)
 
 
 def _fit(z: NDArray[np.float32], spacing: float) -> Ground:
@@ -249,14 +257,9 @@ def _projected(z: NDArray[np.float32], transform: Affine, crs: CRS) -> Survey:
         src_nodata=np.nan,
         dst_nodata=np.nan,
     )
-    known = np.isfinite(out)
-    if not known.any():
+    if not np.isfinite(out).any():
         raise LandError("No heights were left after turning the file to a metric grid: check its coordinate system.")
-    if not known.all():
-        out = fillnodata(
-            np.where(known, out, 0).astype(np.float32), mask=known.astype(np.uint8), max_search_distance=max(out.shape)
-        )
-        out = np.where(np.isfinite(out), out, np.nanmin(out)).astype(np.float32)
+    out = _filled(out)
     check_heights(out)
     ground = Ground(np.ascontiguousarray(out[::-1]), float(spacing), west + spacing / 2, south + spacing / 2)
     return Survey(ground, float(latitude), float(longitude))

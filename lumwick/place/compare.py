@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import datetime as dt
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator, Sequence
 from typing import Any
 
 from pydantic import BaseModel
@@ -24,29 +24,35 @@ CALLED = {
 """What the members of each list are called."""
 
 
+def _curve_said(value: Curve) -> str:
+    keys, motions = len(value.keys), len(getattr(value, "terms", ()))
+    small = f" and {motions} small motion{'s' if motions != 1 else ''}" if motions else ""
+    return f"{keys} key{'s' if keys != 1 else ''}{small}"
+
+
+def _several_said(value: Sequence[Any]) -> str:
+    if value and not isinstance(value[0], int | float):
+        return f"{len(value)} points"
+    return ", ".join(f"{v:g}" for v in value)
+
+
+_WORDS: tuple[tuple[Any, Callable[[Any], str]], ...] = (
+    (type(None), lambda value: "none"),
+    (bool, lambda value: "yes" if value else "no"),
+    (dt.datetime, lambda value: f"{value:%Y-%m-%d %H:%M}"),
+    (Asset, lambda value: str(value.name)),
+    (Curve, _curve_said),
+    ((list, tuple), _several_said),
+    (str, lambda value: str(value) if value.startswith("#") else f"“{value}”"),
+)
+"""How values of each type are said; numbers have units, and are not among them."""
+
+
 def _said(value: Any, unit: str) -> str:
-    if value is None:
-        return "none"
-    if isinstance(value, bool):
-        return "yes" if value else "no"
-    if isinstance(value, int | float):
-        return show(float(value), unit)
-    if isinstance(value, dt.datetime):
-        return f"{value:%Y-%m-%d %H:%M}"
-    if isinstance(value, Asset):
-        return value.name
-    if isinstance(value, Curve):
-        motions = len(getattr(value, "terms", ()))
-        return f"{len(value.keys)} key{'s' if len(value.keys) != 1 else ''}" + (
-            f" and {motions} small motion{'s' if motions != 1 else ''}" if motions else ""
-        )
-    if isinstance(value, list | tuple):
-        return (
-            f"{len(value)} points"
-            if value and not isinstance(value[0], int | float)
-            else ", ".join(f"{v:g}" for v in value)
-        )
-    return f"“{value}”" if isinstance(value, str) and not value.startswith("#") else str(value)
+    for types, words in _WORDS:
+        if isinstance(value, types):
+            return words(value)
+    return show(float(value), unit) if isinstance(value, int | float) else str(value)
 
 
 def _keys(before: Curve, after: Curve, unit: str) -> Iterator[str]:
@@ -77,26 +83,36 @@ def _keys(before: Curve, after: Curve, unit: str) -> Iterator[str]:
 
 
 def _differ(before: BaseModel, after: BaseModel, whose: str) -> Iterator[str]:
-    prefix = f"{whose}: " if whose else ""
     for name, info in type(after).model_fields.items():
         old, new = getattr(before, name), getattr(after, name)
-        title, unit = (info.title or name.replace("_", " ")).lower(), unit_of(info)
         if old == new or name in ("format", "version"):
             continue
-        if isinstance(old, Curve) and isinstance(new, Curve) and type(old) is type(new):
-            yield from (f"{prefix}{title}: {text}" for text in _keys(old, new, unit))
-        elif isinstance(new, Curve):
-            yield f"{prefix}{title} {_said(old, unit)} → keyed, {_said(new, unit)}"
-        elif isinstance(old, Curve):
-            yield f"{prefix}{title}, animation removed: {_said(new, unit)}"
-        elif isinstance(old, BaseModel) and isinstance(new, BaseModel) and not isinstance(new, Asset):
-            yield from _differ(old, new, whose or (title if info.title else name))
+        if _plain_model(old) and _plain_model(new):
+            yield from _differ(old, new, whose or (info.title or name).lower())
         elif isinstance(new, list) and any(hasattr(item, "id") for item in [*old, *new]):
             yield from _members(old, new, CALLED.get(name, name), whose)
-        elif (old is None) != (new is None) and isinstance(old or new, BaseModel) and not isinstance(old or new, Asset):
-            yield f"{prefix}{title}: {'taken away' if new is None else 'given'}"
         else:
-            yield f"{prefix}{title} {_said(old, unit)} → {_said(new, unit)}"
+            title = (info.title or name.replace("_", " ")).lower()
+            yield from (f"{whose}: {text}" if whose else text for text in _changed(old, new, title, unit_of(info)))
+
+
+def _plain_model(value: Any) -> bool:
+    """Whether a value has fields of its own that are compared one by one."""
+    return isinstance(value, BaseModel) and not isinstance(value, Asset | Curve)
+
+
+def _changed(old: Any, new: Any, title: str, unit: str) -> Iterator[str]:
+    """How one value changed."""
+    if isinstance(old, Curve) and type(old) is type(new):
+        yield from (f"{title}: {text}" for text in _keys(old, new, unit))
+    elif isinstance(new, Curve):
+        yield f"{title} {_said(old, unit)} → keyed, {_said(new, unit)}"
+    elif isinstance(old, Curve):
+        yield f"{title}, animation removed: {_said(new, unit)}"
+    elif _plain_model(old if new is None else new):
+        yield f"{title}: {'taken away' if new is None else 'given'}"
+    else:
+        yield f"{title} {_said(old, unit)} → {_said(new, unit)}"
 
 
 def _members(before: list[Any], after: list[Any], called: str, whose: str) -> Iterator[str]:

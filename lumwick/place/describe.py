@@ -11,7 +11,6 @@ from pydantic import BaseModel
 from lumwick.errors import PlaceError
 from lumwick.lens.lens import FULL_FRAME_MM, Lens
 from lumwick.motion.channel import Channel, Curve, MomentChannel
-from lumwick.motion.timebase import RATES
 from lumwick.place.document import Asset, Place, Shot
 from lumwick.place.instant import Motions
 from lumwick.place.paths import described, find, told, unit_of
@@ -60,61 +59,24 @@ def fields(model: BaseModel, prefix: str, now: Place, only: tuple[str, ...] = ()
 
 def _view(model: BaseModel, name: str, prefix: str, now: Place) -> FieldView | None:
     info = type(model).model_fields[name]
+    if name == "id" or info.title is None:
+        return None
     value, keyed = getattr(model, name), isinstance(getattr(model, name), Curve)
     if keyed:
         owner, _, _ = find(now, f"{prefix}/{name}")
         value = getattr(owner, name)
-    extra = described(info)
-    common: dict[str, Any] = {
-        "path": f"{prefix}/{name}",
-        "title": info.title or name,
-        "unit": unit_of(info),
-        "help": info.description or "",
-        "keyed": keyed,
-        "animatable": bool(extra.get("animatable")),
-    }
-    if name == "id" or info.title is None:
+    own = _of_value(value, info)
+    if own is None:
         return None
-    if isinstance(value, Asset) or (value is None and "Asset" in str(info.annotation)):
-        return FieldView(**common, kind="file", shown=value.name if value else "", value=value and value.name)
-    if value is None and extra.get("optional"):
-        return FieldView(
-            **common,
-            kind="number",
-            shown="",
-            value=min(max(0.0, float(extra["low"])), float(extra["high"])),
-            low=float(extra["low"]),
-            high=float(extra["high"]),
-            step=1.0,
-            optional=True,
-        )
-    if value is None:
-        return None
-    if isinstance(value, bool):
-        return FieldView(**common, kind="switch", shown="yes" if value else "no", value=value)
-    if isinstance(value, int | float):
-        low, high = extra.get("low"), extra.get("high")
-        return FieldView(
-            **common,
-            kind="number",
-            shown=show(float(value), common["unit"]),
-            value=float(value),
-            low=None if low is None else float(low),
-            high=None if high is None else float(high),
-            step=_step(float(value)),
-            optional=bool(extra.get("optional")),
-        )
-    if isinstance(value, dt.datetime):
-        return FieldView(**common, kind="moment", shown=f"{value:%Y-%m-%d %H:%M}", value=value)
-    if name == "fps":
-        return FieldView(**common, kind="choice", shown=value, value=value, choices=tuple(RATES))
-    if get_origin(info.annotation) is Literal:
-        return FieldView(**common, kind="choice", shown=value, value=value, choices=tuple(get_args(info.annotation)))
-    if isinstance(value, str) and len(value) == 7 and value.startswith("#"):
-        return FieldView(**common, kind="colour", shown=value, value=value)
-    if isinstance(value, str):
-        return FieldView(**common, kind="text", shown=value, value=value)
-    return None
+    return FieldView(
+        path=f"{prefix}/{name}",
+        title=info.title,
+        unit=unit_of(info),
+        help=info.description or "",
+        keyed=keyed,
+        animatable=bool(described(info).get("animatable")),
+        **{"value": value, "shown": str(value), **own},
+    )
 
 
 def _step(value: float) -> float:
@@ -123,6 +85,51 @@ def _step(value: float) -> float:
         if size <= most:
             return step
     return 1000.0
+
+
+def _of_value(value: Any, info: Any) -> dict[str, Any] | None:
+    """What a field's view says of its kind of value; None for what the slip does not show."""
+    extra = described(info)
+    if isinstance(value, Asset) or (value is None and "Asset" in str(info.annotation)):
+        return {"kind": "file", "shown": value.name if value else "", "value": value and value.name}
+    if value is None:
+        return _left_out(extra) if extra.get("optional") else None
+    if isinstance(value, bool):
+        return {"kind": "switch", "shown": "yes" if value else "no"}
+    if isinstance(value, int | float):
+        return _number(float(value), extra)
+    if isinstance(value, dt.datetime):
+        return {"kind": "moment", "shown": f"{value:%Y-%m-%d %H:%M}"}
+    choices = get_args(info.annotation) if get_origin(info.annotation) is Literal else extra.get("enum")
+    if choices:
+        return {"kind": "choice", "choices": tuple(choices)}
+    if isinstance(value, str):
+        return {"kind": "colour" if len(value) == 7 and value.startswith("#") else "text"}
+    return None
+
+
+def _left_out(extra: dict[str, Any]) -> dict[str, Any]:
+    low, high = float(extra["low"]), float(extra["high"])
+    return {
+        "kind": "number",
+        "shown": "",
+        "value": min(max(0.0, low), high),
+        "low": low,
+        "high": high,
+        "step": 1.0,
+        "optional": True,
+    }
+
+
+def _number(value: float, extra: dict[str, Any]) -> dict[str, Any]:
+    return {
+        "kind": "number",
+        "shown": show(value, str(extra.get("unit", ""))),
+        "value": value,
+        **{end: float(extra[end]) for end in ("low", "high") if extra.get(end) is not None},
+        "step": _step(value),
+        "optional": bool(extra.get("optional")),
+    }
 
 
 def typed(place: Place, path: str, text: str, now: dt.datetime | None = None) -> Any:
@@ -139,9 +146,8 @@ def typed(place: Place, path: str, text: str, now: dt.datetime | None = None) ->
         It does not fit; the text says what would.
     """
     owner, name, info = find(place, path)
-    value = getattr(owner, name)
+    value, extra = getattr(owner, name), described(info)
     title = info.title or "This value"
-    extra = described(info)
     if isinstance(value, bool):
         return text in ("yes", "true", "on", "1")
     if isinstance(value, int) and not extra:
@@ -152,23 +158,29 @@ def typed(place: Place, path: str, text: str, now: dt.datetime | None = None) ->
     if extra.get("optional") and text.strip().lower() in ("", "-", "none", "as the shot"):
         return None
     if isinstance(value, int | float | Channel) or extra.get("optional"):
-        number = (
-            _focal_of_angle(text, _sensor_of(place, path))
-            if extra.get("quantity") == "focal" and text.strip().rstrip(".").lower().endswith(("°", "deg"))
-            else read(text, unit_of(info), title)
-        )
-        keyed_turn = isinstance(value, Channel) and extra.get("quantity") == "turn"  # it goes on past 360
-        if "low" in extra and not keyed_turn and not float(extra["low"]) <= number <= float(extra["high"]):
-            raise PlaceError(
-                f"{title} lies from {show(float(extra['low']), unit_of(info))} to "
-                f"{show(float(extra['high']), unit_of(info))}: {text.strip()!r} is outside."
-            )  # type: ignore[arg-type]
-        return number
+        return _typed_number(place, path, text, info)
     if isinstance(value, MomentChannel):
         return moment(text, now or value.keys[0].v)
     if isinstance(value, dt.datetime):
         return moment(text, value)
     return text.strip()
+
+
+def _typed_number(place: Place, path: str, text: str, info: Any) -> float:
+    """A number within its field's range; a focal length may be typed as an angle of view."""
+    extra, unit, title = described(info), unit_of(info), info.title or "This value"
+    if extra.get("quantity") == "focal" and text.strip().rstrip(".").lower().endswith(("°", "deg")):
+        number = _focal_of_angle(text, _sensor_of(place, path))
+    else:
+        number = read(text, unit, title)
+    if "low" not in extra:
+        return number
+    owner, name, _ = find(place, path)
+    goes_on = extra.get("quantity") == "turn" and isinstance(getattr(owner, name), Channel)  # past 360
+    low, high = float(extra["low"]), float(extra["high"])
+    if not goes_on and not low <= number <= high:
+        raise PlaceError(f"{title} lies from {show(low, unit)} to {show(high, unit)}: {text.strip()!r} is outside.")
+    return number
 
 
 def _sensor_of(place: Place, path: str) -> float:

@@ -7,13 +7,18 @@ the command line and the published JSON Schema say about it.
 from __future__ import annotations
 
 import datetime as dt
-from typing import Annotated, Any, Literal
+from typing import TYPE_CHECKING, Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, field_validator, model_validator
 
+from lumwick.growth.kinds import KINDS
 from lumwick.motion.channel import Animatable, AnimatableColour, AnimatableMoment, Channel, Curve, Finite, trusted
 from lumwick.motion.timebase import RATES
 
+if TYPE_CHECKING:
+    PlantKind = str
+else:
+    PlantKind = Literal[tuple(KINDS)]
 VERSION = 3
 FORMAT = "lumwick-place"
 PLANTS_AT_MOST = 2_000_000
@@ -184,7 +189,7 @@ class Stand(Model):
 
     id: Id
     name: str = Field(title="Name", min_length=1, max_length=80)
-    kind: Literal["pine", "alder", "scrub", "reed", "grass"] = Field(title="Kind")
+    kind: PlantKind = Field(title="Kind")
     area: list[Point2] = Field(
         default_factory=list,
         title="Area",
@@ -633,7 +638,7 @@ class Shot(Model):
     id: Id
     name: str = Field(title="Name", min_length=1, max_length=80)
     frames: int = Field(96, title="Frames", ge=1, le=20000)
-    fps: str = Field("24", title="Rate")
+    fps: str = Field("24", title="Rate", json_schema_extra={"enum": [*RATES]})
     loop: bool = Field(False, title="Loop", description="Wind and waves close exactly after the last frame.")
     seam: Literal["cut", "cross-fade", "mirror"] = Field(
         "cut",
@@ -698,7 +703,7 @@ class Piece(Model):
 class Cut(Model):
     """The film: shots in their order, and what joins them."""
 
-    fps: str = Field("24", title="Rate")
+    fps: str = Field("24", title="Rate", json_schema_extra={"enum": [*RATES]})
     pieces: list[Piece] = Field(
         default_factory=list, max_length=400, description="None: all shots in their order, by hard cuts."
     )

@@ -4,6 +4,7 @@ suggests."""
 from __future__ import annotations
 
 import heapq
+from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,7 +13,8 @@ from lumwick.errors import RouteError
 from lumwick.lens.lens import Lens
 from lumwick.motion.timebase import RATES
 from lumwick.motion.turns import aim_of
-from lumwick.place.document import Asset, Shot, Station
+from lumwick.place.document import Asset, Place, Shot, Station
+from lumwick.route.drawn import Drawn
 from lumwick.route.track import Track
 from lumwick.route.way import station_from
 from lumwick.snapshot.evaluate import Setting
@@ -24,6 +26,11 @@ STATIONS_AT_MOST = 60
 REACH = 12.0
 """Metres ahead that a station on a line aims at."""
 EYE = 1.6
+TRIED = 240
+"""Spots that are tried for a good view, and the bearings [degrees] from each."""
+BEARINGS = np.arange(0, 360, 30.0)
+GROUNDS = ((2.0, 15.0), (15.0, 150.0), (150.0, 3000.0))
+"""Where foreground, middle ground and background lie [m]."""
 
 
 def thinned(points: Floats, most: int = STATIONS_AT_MOST, tolerance: float = 0.02) -> NDArray[np.int64]:
@@ -57,85 +64,59 @@ def thinned(points: Floats, most: int = STATIONS_AT_MOST, tolerance: float = 0.0
     return np.array(sorted(set(kept)))
 
 
-def along_line(
-    setting: Setting,
-    shot: Shot,
-    points: Floats,
-    way: str,
-    height: float,
-    times: Floats | None = None,
-    heights: bool = False,
-    aims: Floats | None = None,
-) -> Shot:
+def along_line(setting: Setting, shot: Shot, drawn: Drawn, way: str, height: float) -> Shot:
     """A shot whose route runs along a line.
 
     Parameters
     ----------
-    points : ndarray, shape (n, 3) [m]
     way : str
         fly or walk.
     height : float [m]
-        Over floor or water, where ``heights`` is false.
-    heights : bool
-        Whether the points' own heights hold.
-    times : ndarray, shape (n,) [s]
-        When the points are met.
+        Over floor or water, where the line's own heights do not hold.
 
     Raises
     ------
     RouteError
         The line has no length.
     """
+    points, times = drawn.points, drawn.times
     if len(points) < 2 or np.linalg.norm(np.ptp(points, axis=0)) < 1e-6:
         raise RouteError("This line has no length: draw it from one spot to another.")
     if np.linalg.norm(points[0] - points[-1]) < 1e-9 and len(points) == 2:
         raise RouteError("This line ends where it starts.")
-    line = points if heights and way != "walk" else points * [1, 1, 0]
-    kept = thinned(line)
-    p = points[kept].astype(float)
-    still = setting.still(shot)
-    if way == "walk" or not heights:
-        floor = still.floor(p[:, 0], p[:, 1])
-        if still.place.sea.present and way != "walk":
+    walks = way == "walk"
+    kept = thinned(points if drawn.heights and not walks else points * [1, 1, 0])
+    places = points[kept].astype(float)
+    if walks or not drawn.heights:
+        still = setting.still(shot)
+        floor = still.floor(places[:, 0], places[:, 1])
+        if still.place.sea.present and not walks:
             floor = np.maximum(floor, still.place.sea.level)
-        p[:, 2] = floor + height
-    run = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(points, axis=0), axis=1))])
-    stations = []
-    for i, k in enumerate(kept):
-        if aims is not None:
-            aim = aims[k]
-        else:
-            ahead = np.searchsorted(run, run[k] + REACH)
-            target = points[min(int(ahead), len(points) - 1)]
-            d = target - points[k]
-            if np.hypot(d[0], d[1]) < 0.5:
-                d = points[-1] - points[max(0, int(np.searchsorted(run, run[-1] - REACH)) - 1)]
-            d = d / max(float(np.hypot(d[0], d[1])), 1e-9)
-            aim = p[i] + [d[0] * REACH, d[1] * REACH, 0.0]
-        if np.abs(aim - p[i]).max() < 1e-5:
-            aim = p[i] + [0.0, REACH, 0.0]
-        stations.append(
-            Station(
-                id=f"s{i + 1}",
-                east=round(float(p[i, 0]), 3),
-                north=round(float(p[i, 1]), 3),
-                up=round(float(p[i, 2]), 3),
-                aim=tuple(round(float(v), 3) for v in aim),
-                focal=shot.route.stations[0].focal if shot.route.stations else 28.0,  # type: ignore[arg-type]
-                time=None if times is None else round(float(times[k]), 4),
-            )
+        places[:, 2] = floor + height
+    aims = places + _ahead(points, kept) if drawn.aims is None else drawn.aims[kept].astype(float)
+    aims[np.abs(aims - places).max(1) < 1e-5] += [0.0, REACH, 0.0]
+    lens = shot.route.stations[0].focal if shot.route.stations else 28.0
+    stations = [
+        Station(
+            id=f"s{i + 1}",
+            east=round(float(place[0]), 3),
+            north=round(float(place[1]), 3),
+            up=round(float(place[2]), 3),
+            aim=(round(float(aim[0]), 3), round(float(aim[1]), 3), round(float(aim[2]), 3)),
+            focal=lens,
+            time=None if times is None else round(float(times[k]), 4),
         )
+        for i, (k, place, aim) in enumerate(zip(kept, places, aims, strict=True))
+    ]
     changes = {
         "stations": stations,
         "way": way,
         "timing": "even" if times is None else "by stations",
         "track": None,
-        "aim": "ahead" if way == "walk" and aims is None else "stations",
+        "aim": "ahead" if walks and drawn.aims is None else "stations",
         "pace": 1.0,
     }
-    if way == "walk":
-        changes["eye_height"] = height
-    return with_route(shot, **changes)
+    return with_route(shot, **changes, **({"eye_height": height} if walks else {}))
 
 
 def as_track(shot: Shot, asset: Asset, track: Track) -> Shot:
@@ -185,6 +166,18 @@ def as_stations(shot: Shot, track: Track, tolerance: float = 0.02) -> Shot:
     )
 
 
+def _ahead(points: Floats, kept: NDArray[np.int64]) -> Floats:
+    """Level from each kept point of a line to what lies REACH ahead on it, shape (m, 3) [m]."""
+    run = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(points, axis=0), axis=1))])
+    target = np.minimum(np.searchsorted(run, run[kept] + REACH), len(points) - 1)
+    d = points[target] - points[kept]
+    # at its end: as it came there
+    last = points[-1] - points[max(0, int(np.searchsorted(run, run[-1] - REACH)) - 1)]
+    d[np.hypot(d[:, 0], d[:, 1]) < 0.5] = last
+    level = d * [1, 1, 0]
+    return np.asarray(REACH * level / np.maximum(np.linalg.norm(level, axis=1, keepdims=True), 1e-9), float)
+
+
 def suggest(setting: Setting, shot: Shot, count: int = 6) -> list[Station]:
     """Good views of a place: somewhere to stand, dry and clear, from where something is near, something in the middle
     and something far, with water or a skyline in it.
@@ -193,77 +186,105 @@ def suggest(setting: Setting, shot: Shot, count: int = 6) -> list[Station]:
     something to lead the eye (c).
     """
     still = setting.still(shot)
-    place, near = still.place, surroundings(still)
+    spots = _standpoints(still, setting.ground.bounds, count)
+    views = _views(still, spots)
     w, s, e, n = setting.ground.bounds
+    size = min(e - w, n - s)
+    out: list[Station] = []
+    taken: list[tuple[Floats, float]] = []
+    for k in np.argsort(-views.score, axis=None):
+        i, j = (int(v) for v in np.unravel_index(int(k), views.score.shape))
+        spot, bearing = spots[i], float(BEARINGS[j])
+        if any(_alike(spot, bearing, *other, size) for other in taken):
+            continue
+        taken.append((spot, bearing))
+        focus = {
+            "name": _view_name(bearing, views.wet[i, j] > 0.15, float(views.near[i, j])),
+            "focus": round(min(views.focus(i, j), 2000.0), 1),
+        }
+        out.append(station_from(f"s{len(out) + 1}", spot, bearing, -3.0, 28.0).model_copy(update=focus))
+        if len(out) == count:
+            break
+    return out
+
+
+def _alike(a: Floats, bearing: float, b: Floats, other: float, size: float) -> bool:
+    """Whether two views (where, bearing) are too much the same in a place ``size`` [m] across."""
+    apart = float(np.linalg.norm(a - b))
+    turned = abs((bearing - other + 180) % 360 - 180)
+    return apart < 0.06 * size + 8 or (apart < 0.2 * size and turned < 45)
+
+
+def _standpoints(still: Setting, bounds: tuple[float, float, float, float], count: int) -> Floats:
+    """Eyes (n, 3) on dry ground, clear of leaves and walls, about what is built, grown or already filmed."""
+    place = still.place
+    w, s, e, n = bounds
     rng = np.random.Generator(np.random.Philox(key=[place.land.seed, 606]))
-    # where things are to be seen: about what is built, grown or already filmed
     seeds = (
         [(*np.mean(np.array(b.line), axis=0), 60.0) for b in place.built]
         + [(*np.mean(np.array(g.area), axis=0), 120.0) for g in place.growth if len(g.area) > 2]
         + [(q.east, q.north, 50.0) for one in place.shots for q in one.route.stations]
     )
     seeds.append(((w + e) / 2, (s + n) / 2, min(e - w, n - s) / 3))
-    at = np.array([seeds[k % len(seeds)] for k in range(240)])
-    xy = at[:, :2] + rng.normal(size=(240, 2)) * at[:, 2:]
+    at = np.array([seeds[k % len(seeds)] for k in range(TRIED)])
+    xy = at[:, :2] + rng.normal(size=(TRIED, 2)) * at[:, 2:]
     xy = xy[(xy[:, 0] > w + 5) & (xy[:, 0] < e - 5) & (xy[:, 1] > s + 5) & (xy[:, 1] < n - 5)]
     floor = still.floor(xy[:, 0], xy[:, 1])
-    sea = place.sea.level if place.sea.present else -np.inf
-    p = np.column_stack([xy, floor + EYE])[floor > sea + 0.3]
+    p = np.column_stack([xy, floor + EYE])[floor > _sea_level(place) + 0.3]
     if not len(p):
         raise RouteError("There is no dry ground to stand on in this place.")
+    near = surroundings(still)
     free = np.minimum(near.leaves(p, 1.2).distance, near.solids(p, 1.0).distance) > 0.9
-    p = (p[free] if free.sum() >= count else p)[:80]
-    bearings = np.arange(0, 360, 30.0)
-    side = np.array([-18.0, 0.0, 18.0])
-    pitches = np.array([-12.0, -5.0, -1.0])
-    b = np.radians(bearings[:, None, None] + side[None, :, None] + 0 * pitches)
-    v = np.radians(pitches)[None, None, :] + 0 * b
+    return (p[free] if free.sum() >= count else p)[:80]
+
+
+def _sea_level(place: Place) -> float:
+    return float(place.sea.level) if place.sea.present else -np.inf
+
+
+@dataclass(frozen=True)
+class _Views:
+    """What is seen from spots (n) along bearings (m).
+
+    Attributes
+    ----------
+    away : ndarray, shape (n, m, 3, 3) [m]
+        Distances by side and pitch; infinite in the sky.
+    score, wet, near : ndarray, shape (n, m)
+        How good a view it is, and the shares of water and of what stands close.
+    """
+
+    away: Floats
+    score: Floats
+    wet: Floats
+    near: Floats
+
+    def focus(self, i: int, j: int) -> float:
+        away = self.away[i, j]
+        return float(np.median(away[np.isfinite(away)])) if np.isfinite(away).any() else 100.0
+
+
+def _views(still: Setting, p: Floats) -> _Views:
+    b = np.radians(BEARINGS[:, None, None] + np.array([-18.0, 0.0, 18.0])[None, :, None] + np.zeros(3))
+    v = np.radians(np.array([-12.0, -5.0, -1.0]))[None, None, :] + 0 * b
     rays = np.stack([np.sin(b) * np.cos(v), np.cos(b) * np.cos(v), np.sin(v)], -1)
-    shape = rays.shape[:3]
     flat = rays.reshape(-1, 3)
-    seen = near.seen(np.repeat(p, len(flat), axis=0), np.tile(flat, (len(p), 1))).reshape(len(p), *shape)
+    seen = surroundings(still).seen(np.repeat(p, len(flat), axis=0), np.tile(flat, (len(p), 1)))
+    seen = seen.reshape(len(p), *rays.shape[:3])
     spots = p[:, None, None, None, :] + rays[None] * np.minimum(seen, 3000.0)[..., None]
-    wet = (spots[..., 2] < sea + 0.2) & np.isfinite(seen)
-    grounds = [
-        ((seen >= low) & (seen < high)).mean((2, 3)) for low, high in ((2.0, 15.0), (15.0, 150.0), (150.0, 3000.0))
-    ]
-    sky = ~np.isfinite(seen)
+    wet = ((spots[..., 2] < _sea_level(still.place) + 0.2) & np.isfinite(seen)).mean((2, 3))
+    grounds = [((seen >= low) & (seen < high)).mean((2, 3)) for low, high in GROUNDS]
+    sky = (~np.isfinite(seen))[..., -1].mean(2)
     score = (
         sum(np.minimum(g, 0.34) for g in grounds)
-        + 0.8 * np.minimum(wet.mean((2, 3)), 0.3)
-        - 1.5 * (seen < 2.0).mean((2, 3))
-        + 0.3 * (sky[..., -1].mean(2) * (1 - sky[..., -1].mean(2)) * 4)
+        + 0.8 * np.minimum(wet, 0.3)
+        - 1.5 * (seen < GROUNDS[0][0]).mean((2, 3))
+        + 0.3 * (sky * (1 - sky) * 4)
     )
-    out: list[Station] = []
-    taken: list[Floats] = []
-    for k in np.argsort(-score, axis=None):
-        i, j = np.unravel_index(int(k), score.shape)
-        if any(
-            np.linalg.norm(p[i] - q[:3]) < 0.06 * min(e - w, n - s) + 8
-            or (
-                np.linalg.norm(p[i] - q[:3]) < 0.2 * min(e - w, n - s)
-                and abs((bearings[j] - q[3] + 180) % 360 - 180) < 45
-            )
-            for q in taken
-        ):
-            continue
-        taken.append(np.array([*p[i], bearings[j]]))
-        away = seen[i, j]
-        focus = float(np.median(away[np.isfinite(away)])) if np.isfinite(away).any() else 100.0
-        out.append(
-            station_from(f"s{len(out) + 1}", p[i], float(bearings[j]), -3.0, 28.0).model_copy(
-                update={
-                    "name": _told(float(bearings[j]), wet[i, j].mean() > 0.15, float(grounds[0][i, j])),
-                    "focus": round(min(focus, 2000.0), 1),
-                }
-            )
-        )
-        if len(out) == count:
-            break
-    return out
+    return _Views(seen, np.asarray(score, float), wet, grounds[0])
 
 
-def _told(bearing: float, wet: bool, close: float) -> str:
+def _view_name(bearing: float, wet: bool, close: float) -> str:
     names = ("north", "north-east", "east", "south-east", "south", "south-west", "west", "north-west")
     way = names[round(bearing / 45) % 8].capitalize()
     return way + (", over water" if wet else "") + (", past what is near" if close > 0.25 else "")

@@ -19,7 +19,7 @@ from scipy.spatial import KDTree
 
 from lumwick.built.floors import model_of, placement
 from lumwick.built.timber import build
-from lumwick.growth.form import PATCHED
+from lumwick.growth.kinds import KINDS
 from lumwick.growth.scatter import Plants
 from lumwick.growth.standing import VARIANTS, form_of, variant_of
 from lumwick.keep import digest
@@ -114,7 +114,7 @@ class Surroundings:
                 _Plants(
                     one.stand,
                     plants,
-                    KDTree(plants.position[:, :2]) if one.stand.kind not in PATCHED and len(plants.turn) else None,
+                    KDTree(plants.position[:, :2]) if KINDS[one.stand.kind].woody and len(plants.turn) else None,
                 )
             )
         self.sea = (

@@ -26,7 +26,7 @@ shutter (common practice of the trade)."""
 SEEN = 1.0
 """Pixels a second, of a picture 1280 wide, under which motion beside something still is hardly seen (of our own:
 about 2 minutes of arc a second from three picture heights)."""
-KINDS = {"sea": (WATER,), "plants": (PLANT,), "things": (MODEL, TIMBER)}
+MOVING = {"sea": (WATER,), "plants": (PLANT,), "things": (MODEL, TIMBER)}
 
 
 @dataclass(frozen=True)
@@ -86,8 +86,8 @@ def amount_of_motion(
     """
     fps = float(RATES[shot.fps])
     scale = PICTURE / size[0]
-    own: dict[str, list[NDArray[np.float32]]] = {name: [] for name in KINDS}
-    shares = {name: 0.0 for name in KINDS}
+    own: dict[str, list[NDArray[np.float32]]] = {name: [] for name in MOVING}
+    shares = {name: 0.0 for name in MOVING}
     by_camera, maps = [], []
     moments = [m for m in (t + d for d in later) if m + 1 / fps <= shot.seconds or m == t]
     for moment in moments:
@@ -102,7 +102,7 @@ def amount_of_motion(
         whole, place, moved = (np.linalg.norm(v, axis=-1) * scale for v in (d.whole, d.place, d.camera))
         maps.append(np.where(np.isfinite(whole), whole, 0.0))
         by_camera.append(moved[np.isfinite(moved)])
-        for name, kinds in KINDS.items():
+        for name, kinds in MOVING.items():
             chosen = np.isin(d.kind, kinds) & np.isfinite(place)
             own[name].append(place[chosen])
             shares[name] += float(chosen.mean()) / len(moments)

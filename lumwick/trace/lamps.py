@@ -10,14 +10,14 @@ from lumwick.built.lamps import SMALLEST_AREA, LampLight
 from lumwick.trace.integrator import lamplight as ll
 from lumwick.trace.records import EMITTER, LAMP
 
-KINDS = {"point": ll.POINT, "spot": ll.SPOT, "rectangle": ll.RECTANGLE, "disc": ll.DISC}
+EMITTERS = {"point": ll.POINT, "spot": ll.SPOT, "rectangle": ll.RECTANGLE, "disc": ll.DISC}
 
 
 def row(lamp: LampLight) -> NDArray[np.void]:
     """A lamp's record for the kernel."""
     out = np.zeros((), LAMP)
     light = lamp.light()
-    out["kind"], out["position"], out["way"], out["light"] = KINDS[lamp.kind], lamp.position, lamp.way, light
+    out["kind"], out["position"], out["way"], out["light"] = EMITTERS[lamp.kind], lamp.position, lamp.way, light
     out["cos_inner"] = np.cos(np.radians(min(lamp.inner, lamp.outer)))
     out["cos_outer"] = np.cos(np.radians(lamp.outer))
     flat = lamp.kind in ("rectangle", "disc")

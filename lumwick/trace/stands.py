@@ -16,7 +16,9 @@ import shapely
 from numpy.typing import NDArray
 
 from lumwick.air.wind import Gusts
-from lumwick.growth.form import LEVELS, PATCHED, Form
+from lumwick.growth.kinds import KINDS
+from lumwick.growth.kinds.form import LEVELS, Form
+from lumwick.growth.kinds.kind import Kind
 from lumwick.growth.scatter import Plants, cell_numbers, gather
 from lumwick.growth.standing import VARIANTS, form_of, variant_of
 from lumwick.growth.sway import bend, branch_motion, cantilever_frequency, lean
@@ -29,103 +31,6 @@ from lumwick.trace.part import Part
 from lumwick.trace.records import PLANT_LOOK
 from lumwick.trace.world import PLANT
 
-
-@dataclass(frozen=True)
-class Kind:
-    """How a kind of plant looks and bends (colours: linear Rec.709 reflected and passed; broad practice, no source)."""
-
-    bark: tuple[float, float, float]
-    leaf: tuple[float, float, float]
-    through: tuple[float, float, float]
-    stalk: tuple[float, float, float]
-    plume: tuple[float, float, float]
-    compliance: float
-    """Lean (as a slope) in a steady wind of 1 m/s."""
-    branch_hz: float
-    branch_reach: float
-    leaf_reach: float
-    reaches: tuple[float, float, float]
-    """Metres up to which each level of the form is used; beyond the last nothing is drawn."""
-    dark_root: bool
-    patch: float = 0.0
-    """Side [m] of a patch; 0 for plants that are drawn singly."""
-    sheen: float = 0.45
-    """Roughness of the leaves' upper side."""
-
-    @property
-    def woody(self) -> bool:
-        return self.patch == 0
-
-
-KINDS = {
-    "pine": Kind(
-        (0.098, 0.080, 0.066),
-        (0.046, 0.070, 0.026),
-        (0.022, 0.036, 0.008),
-        (0.1, 0.1, 0.05),
-        (0.2, 0.15, 0.1),
-        0.0011,
-        1.3,
-        0.0016,
-        0.0012,
-        (60, 220, 4000),
-        False,
-    ),
-    "alder": Kind(
-        (0.13, 0.115, 0.10),
-        (0.058, 0.098, 0.026),
-        (0.085, 0.140, 0.020),
-        (0.1, 0.1, 0.05),
-        (0.2, 0.15, 0.1),
-        0.0009,
-        1.8,
-        0.0022,
-        0.0050,
-        (55, 200, 4000),
-        False,
-    ),
-    "scrub": Kind(
-        (0.12, 0.10, 0.085),
-        (0.062, 0.086, 0.030),
-        (0.070, 0.105, 0.020),
-        (0.1, 0.1, 0.05),
-        (0.2, 0.15, 0.1),
-        0.0008,
-        2.2,
-        0.0022,
-        0.0045,
-        (30, 110, 1200),
-        False,
-    ),
-    "reed": Kind(
-        (0.2, 0.16, 0.08),
-        (0.115, 0.150, 0.042),
-        (0.110, 0.155, 0.030),
-        (0.25, 0.225, 0.10),
-        (0.20, 0.165, 0.12),
-        0.0045,
-        1.1,
-        0.0050,
-        0.0020,
-        (20, 75, 700),
-        True,
-        2.4,
-    ),
-    "grass": Kind(
-        (0.2, 0.16, 0.08),
-        (0.098, 0.128, 0.036),
-        (0.105, 0.150, 0.027),
-        (0.2, 0.2, 0.1),
-        (0.27, 0.225, 0.115),
-        0.0060,
-        2.0,
-        0.0022,
-        0.0,
-        (14, 45, 170),
-        True,
-        2.0,
-    ),
-}
 STIFFNESS_PA, SAP_DENSITY, CROWN = 9.0e9, 900.0, 0.45
 """Green wood: Young's modulus and density (round values of common practice), and the crown's slowing of the stem."""
 
@@ -196,7 +101,7 @@ class Stands:
         kind = KINDS[stand.kind]
         rng = np.random.Generator(np.random.Philox(key=[stand.seed, 31]))
         beds: list[tuple[Plants, float, bool, NDArray[np.int64] | None]] = [(plants, 0.0, False, None)]
-        if stand.kind in PATCHED:
+        if not kind.woody:
             density = stand.per_hectare / 1e4
             large, _ = gather(plants, 2 * kind.patch, density, self._setting.ground, clear=clear)
             patches, single = gather(plants, kind.patch, density, self._setting.ground, clear=clear)

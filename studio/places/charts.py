@@ -14,7 +14,7 @@ import shapely
 
 from lumwick.air.sun import julian_day, sun_day, sun_position
 from lumwick.errors import LumwickError, PlaceError
-from lumwick.growth.form import PATCHED
+from lumwick.growth.kinds import KINDS
 from lumwick.keep import digest
 from lumwick.land.ground import Ground
 from lumwick.lens.lens import Lens
@@ -104,7 +104,7 @@ def chart(setting: Setting) -> dict[str, Any]:
     stands = []
     for one in planted(setting):
         stand, dots = one.stand, []
-        if stand.kind not in PATCHED:
+        if KINDS[stand.kind].woody:
             dots = _remembered(digest("dots", one.key), partial(_dots, one))
         stands.append(
             {

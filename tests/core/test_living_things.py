@@ -9,7 +9,8 @@ from hypothesis import strategies as st
 from lumwick.air.wind import gusts, kaimal
 from lumwick.built.timber import build, floor_over, footprint
 from lumwick.errors import PlaceError
-from lumwick.growth.form import GOLDEN_DEG, LEAF, LEVELS, MAKERS, PATCHED
+from lumwick.growth.kinds import KINDS
+from lumwick.growth.kinds.form import GOLDEN_DEG, LEAF, LEVELS
 from lumwick.growth.scatter import gather, scatter
 from lumwick.growth.sway import branch_motion
 from lumwick.land.ground import Ground, grid_quads
@@ -19,13 +20,12 @@ from lumwick.trace.integrator.media import fog_depth
 from lumwick.trace.lighting import alias_table
 from lumwick.trace.records import FOG
 from lumwick.trace.sampling import noise2
-from lumwick.trace.stands import KINDS
 
 
-@pytest.mark.parametrize("kind", sorted(MAKERS))
+@pytest.mark.parametrize("kind", sorted(KINDS))
 @pytest.mark.parametrize("level", range(LEVELS))
 def test_forms_are_whole_and_stand_on_their_foot(kind: str, level: int) -> None:
-    form = MAKERS[kind](2.0, 5, level)
+    form = KINDS[kind].maker(2.0, 5, level)
     assert form.quads.max() < len(form.vertices) and np.isfinite(form.vertices).all()
     assert form.vertices[:, 2].min() > -0.1 and 1.0 < form.vertices[:, 2].max() < 3.2
     assert (np.diff(form.surface.astype(int)) >= 0).all() and (form.surface == LEAF).any()
@@ -35,26 +35,27 @@ def test_forms_are_whole_and_stand_on_their_foot(kind: str, level: int) -> None:
     assert form.weight.max() > 0.3
 
 
-@pytest.mark.parametrize("kind", sorted(MAKERS))
+@pytest.mark.parametrize("kind", sorted(KINDS))
 def test_forms_are_seeded_and_far_ones_are_simpler(kind: str) -> None:
-    maker = MAKERS[kind]
+    maker = KINDS[kind].maker
     assert np.array_equal(maker(2.0, 5).vertices, maker(2.0, 5).vertices)
     assert not np.array_equal(maker(2.0, 5).vertices[:50], maker(2.0, 6).vertices[:50])
     sizes = [len(maker(2.0, 5, level).quads) for level in range(LEVELS)]
     assert sizes[1] < 0.5 * sizes[0] and sizes[2] < 0.5 * sizes[1]
 
 
-@pytest.mark.parametrize("kind", sorted(PATCHED))
+@pytest.mark.parametrize("kind", [name for name, kind in KINDS.items() if kind.patch])
 def test_a_patch_is_a_square_of_the_tufts_asked_for(kind: str) -> None:
     side, density = 2.0, 2.25
-    patch, tuft = MAKERS[kind](1.0, 5, 0, side, density), MAKERS[kind](1.0, 5, 0)
+    maker = KINDS[kind].maker
+    patch, tuft = maker(1.0, 5, 0, side, density), maker(1.0, 5, 0)
     tufts = round(side * np.sqrt(density)) ** 2
     assert len(patch.quads) == pytest.approx(tufts * len(tuft.quads), rel=0.06)
     feet = patch.vertices[patch.weight == 0]
     assert np.abs(feet[:, :2]).max() < side / 2 + 0.03
     cells = np.histogram2d(feet[:, 0], feet[:, 1], bins=4)[0]
     assert cells.min() > 0.25 * cells.mean()  # closed: no bare quarter
-    dry, green = (MAKERS[kind](1.0, 5, 0, side, density, share) for share in (0.6, 0.0))
+    dry, green = (maker(1.0, 5, 0, side, density, share) for share in (0.6, 0.0))
     assert (dry.surface == LEAF).sum() < 0.6 * (green.surface == LEAF).sum()
 
 

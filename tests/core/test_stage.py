@@ -3,13 +3,14 @@
 import numpy as np
 import pytest
 
+from lumwick.growth.kinds import KINDS
 from lumwick.lens.camera import Camera, direction_of
 from lumwick.place.document import Clock, Exposure, Route, Sea, Shot, Stand, Station, Wind
 from lumwick.snapshot.evaluate import Setting, evaluate
 from lumwick.trace import embree
 from lumwick.trace.render import blank, expose
 from lumwick.trace.stage import Stage
-from lumwick.trace.stands import KINDS, Stands
+from lumwick.trace.stands import Stands
 from tests.conftest import small_place
 
 EYE = Camera(np.array([0.0, -30.0, 6.0]), direction_of(10.0, -6.0))

@@ -6,12 +6,13 @@ import numpy as np
 import pytest
 
 from lumwick.air.wind import Gusts, gusts
+from lumwick.growth.kinds import KINDS
 from lumwick.growth.sway import cantilever_frequency
 from lumwick.land.ground import Ground
 from lumwick.place.document import Sea, Stand
 from lumwick.snapshot.evaluate import Setting, Snapshot, evaluate
 from lumwick.trace.stage import Stage
-from lumwick.trace.stands import CROWN, KINDS, SAP_DENSITY, STIFFNESS_PA
+from lumwick.trace.stands import CROWN, SAP_DENSITY, STIFFNESS_PA
 from tests.conftest import small_place
 
 FLAT = Ground(np.zeros((65, 65), np.float32), 8.0, -256.0, -256.0)

@@ -27,6 +27,7 @@ from lumwick.lens.lens import Lens
 from lumwick.newplace import place_from_survey
 from lumwick.place.document import Route, Site, Station
 from lumwick.place.files import load, pack
+from lumwick.route.drawn import Drawn
 from lumwick.route.line import circling, through
 from lumwick.route.pacing import by_stations, minimum_jerk
 from lumwick.route.way import turned, way
@@ -167,9 +168,7 @@ def test_a_gpx_walk_over_real_ground_keeps_its_eye_height(tmp_path: Path, sample
     assert path.points[:, :2] == pytest.approx(np.array(wanted), abs=0.01) and path.times == pytest.approx(
         60.0 * np.arange(25)
     )
-    shot = along_line(
-        setting, place.shots[0].model_copy(update={"frames": 20000}), path.points, "walk", 1.62, path.times
-    )
+    shot = along_line(setting, place.shots[0].model_copy(update={"frames": 20000}), path.drawn, "walk", 1.62)
     p = setting.way(shot).at(np.linspace(0, shot.seconds, 20_000)).position
     over = p[:, 2] - survey.ground.height(p[:, 0], p[:, 1])
     assert np.abs(over - 1.62).max() < 0.02
@@ -480,7 +479,7 @@ def test_a_line_of_a_million_points_becomes_few_stations(marsh: Ground) -> None:
     t = np.linspace(0, 4, 1_000_000)
     data = np.stack([40 * t, 25 * np.sin(t * 2), 20 + 0 * t], 1)
     setting = Setting(small_place(), marsh)
-    shot = along_line(setting, setting.place.shots[0], data, "fly", 3.0, heights=True)
+    shot = along_line(setting, setting.place.shots[0], Drawn(data, heights=True), "fly", 3.0)
     assert 5 < len(shot.route.stations) <= 60
     p = setting.way(shot).at(np.linspace(0, shot.seconds, 500)).position
     assert np.abs(p[:, 1] - 25 * np.sin(p[:, 0] / 20)).max() < 0.25

@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lumwick.errors import RouteError
+from lumwick.route.drawn import Drawn
 from lumwick.route.track import Track
 
 Floats = NDArray[np.float64]
@@ -43,6 +44,11 @@ class Path3:
     track: Track | None = None
     unit: str = "m"
     note: str = ""
+
+    @property
+    def drawn(self) -> Drawn:
+        """It as a line that a route may be laid along."""
+        return Drawn(self.points, self.heights, self.times, self.aims)
 
 
 def check_count(points: int, name: str) -> None:

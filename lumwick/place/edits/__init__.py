@@ -12,7 +12,7 @@ from pydantic import Field, TypeAdapter, ValidationError
 
 from lumwick.errors import PlaceError
 from lumwick.place.document import Place
-from lumwick.place.edits import clip, keys, shots, stations, things
+from lumwick.place.edits import clip, keys, shots, stations, terms, things
 from lumwick.place.edits.base import Command, fresh_id, shot_of, station_of
 from lumwick.place.edits.things import LISTED
 from lumwick.place.files import explain, parse
@@ -21,6 +21,7 @@ __all__ = ["LISTED", "Several", "apply", "command", "fresh_id", "shot_of", "stat
 
 COMMANDS: tuple[type[Command], ...] = (
     *keys.COMMANDS,
+    *terms.COMMANDS,
     *clip.COMMANDS,
     *stations.COMMANDS,
     *shots.COMMANDS,

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import datetime as dt
+from collections.abc import Callable
 from typing import Any, Literal
 
 from pydantic import Field
@@ -79,7 +80,12 @@ class RepairSeam(Command):
     how: Literal["match", "add", "cycle_offset", "round", "mirror"]
 
     def apply(self, draft: Place) -> str:
-        return _repair(draft, self)
+        shot = shot_of(draft, self.shot)
+        owner, name, info, curve = channel_at(draft, self.path)
+        turn = described(info).get("quantity") == "turn"
+        repair, words = REPAIRS[self.how]
+        setattr(owner, name, checked(lambda: repair(curve, shot.seconds, turn), str(info.title)))
+        return f"{info.title.lower()}: {words}"
 
 
 def _retime(draft: Place, shot: Shot, frames: int, fps: str, keep: str) -> str:
@@ -96,79 +102,63 @@ def _retime(draft: Place, shot: Shot, frames: int, fps: str, keep: str) -> str:
     return f"{shot.name}: {frames} frames at {fps}, {kept}"
 
 
-def _repair(draft: Place, edit: RepairSeam) -> str:
-    shot = shot_of(draft, edit.shot)
-    owner, name, info, curve = channel_at(draft, edit.path)
-    new = checked(
-        lambda: closed(curve, shot.seconds, edit.how, described(info).get("quantity") == "turn"), str(info.title)
-    )
-    setattr(owner, name, new)
-    return (
-        f"{info.title.lower()}: "
-        + {
-            "match": "ends as it starts",
-            "add": "a key more where the loop comes round",
-            "cycle_offset": "comes round and goes on",
-            "round": "a whole number of rounds in the loop",
-            "mirror": "there and back",
-        }[edit.how]
-    )
+def _on_from_its_end(curve: Curve, seconds: float, turn: bool) -> Curve:
+    return key_edits.remade(curve, curve.keys, before="cycle_offset", after="cycle_offset")
 
 
-def closed(curve: Curve, seconds: float, how: str, turn: bool) -> Curve:
-    """A channel that closes over a clip's length, by one of several repairs.
+def _there_and_back(curve: Curve, seconds: float, turn: bool) -> Curve:
+    """Half the time there, half back."""
+    first, half = curve.keys[0].t, seconds / 2
+    span = max(curve.keys[-1].t - first, 1e-9)
+    there = key_edits.retimed(curve, lambda t: (t - first) * half / span)
+    back = key_edits.mirrored(there, [k.t for k in there.keys], half)[0]
+    return key_edits.remade(curve, [*there.keys[:-1], *back.keys], before="cycle", after="cycle")
 
-    Parameters
-    ----------
-    how : str
-        ``match``: the last key takes the first's value. ``add``: one more key, like the first, where the loop comes
-        round. ``cycle_offset``: goes on from where it ended. ``round``: its rounds are fitted into the loop, or its
-        turn into whole turns. ``mirror``: half the time there, half back.
-    """
-    keys = curve.keys
-    if how == "cycle_offset":
-        return key_edits.remade(curve, keys, before="cycle_offset", after="cycle_offset")
-    if how == "mirror":
-        half = seconds / 2
-        span = max(keys[-1].t - keys[0].t, 1e-9)
-        there = key_edits.retimed(curve, lambda t: (t - keys[0].t) * half / span)
-        back = key_edits.mirrored(there, [k.t for k in there.keys], half)[0]
-        return key_edits.remade(curve, [*there.keys[:-1], *back.keys], before="cycle", after="cycle")
-    if how == "round":
-        span = keys[-1].t - keys[0].t
-        if span <= 0:
-            raise PlaceError("One key has no rounds to be fitted: it closes as it is.")
-        if turn and isinstance(curve, Channel) and curve.after in ("cycle_offset", "straight_on"):
-            whole = round((keys[-1].v - keys[0].v) / span * seconds / 360) or 1
-            grown = (keys[-1].v - keys[0].v) or 1.0
-            per = whole * 360 / seconds * span / grown
-            return key_edits.remade(
-                curve, [k.model_copy(update={"v": round(keys[0].v + (k.v - keys[0].v) * per, 9)}) for k in keys]
-            )
-        per = seconds / max(1, round(seconds / span)) / span
-        fitted = key_edits.retimed(curve, lambda t: keys[0].t + (t - keys[0].t) * per)
-        return key_edits.remade(fitted, fitted.keys, before="cycle", after="cycle")
-    first = [k for k in keys if 0 <= k.t < seconds - key_edits.NEAR] or list(keys[:1])
-    start = first[0]
-    value = start.v if start.t <= key_edits.NEAR else None
-    if value is None:
-        now = settled(curve, 0.0)
-        value = now if not isinstance(curve, MomentChannel) else dt.datetime.fromisoformat(now)
-    if how == "match":
-        last = max((k for k in keys if k.t <= seconds + key_edits.NEAR), key=lambda k: k.t, default=keys[-1])
-        if last is start:
-            raise PlaceError("There is only one key in the clip: it closes as it is.")
-        made = [
-            k.model_copy(update={"v": _whole(value, k.v, turn), "t": min(k.t, seconds)}) if k is last else k
-            for k in keys
-        ]
-        span = [k for k in made if k.t <= seconds + key_edits.NEAR]
-        if abs(span[-1].t - seconds) > key_edits.NEAR:
-            span[-1] = span[-1].model_copy(update={"t": round(seconds, 9)})
-        if span[0].t > key_edits.NEAR:
-            span = [span[0].model_copy(update={"t": 0.0, "v": value}), *span]
-        return key_edits.remade(curve, span, before="cycle", after="cycle")
-    inside = [k for k in keys if key_edits.NEAR < k.t < seconds - key_edits.NEAR]
+
+def _whole_rounds(curve: Curve, seconds: float, turn: bool) -> Curve:
+    """Its rounds are fitted into the loop, or its turn into whole turns."""
+    first, last = curve.keys[0], curve.keys[-1]
+    span = last.t - first.t
+    if span <= 0:
+        raise PlaceError("One key has no rounds to be fitted: it closes as it is.")
+    if turn and isinstance(curve, Channel) and curve.after in ("cycle_offset", "straight_on"):
+        grown = last.v - first.v
+        whole = round(grown / span * seconds / 360) or 1
+        per = whole * 360 / seconds * span / (grown or 1.0)
+        turned = [k.model_copy(update={"v": round(first.v + (k.v - first.v) * per, 9)}) for k in curve.keys]
+        return key_edits.remade(curve, turned)
+    per = seconds / max(1, round(seconds / span)) / span
+    fitted = key_edits.retimed(curve, lambda t: first.t + (t - first.t) * per)
+    return key_edits.remade(fitted, fitted.keys, before="cycle", after="cycle")
+
+
+def _beginning(curve: Curve, seconds: float) -> tuple[Any, Any]:
+    """The key that a loop begins with, and the value there."""
+    start = next((k for k in curve.keys if 0 <= k.t < seconds - key_edits.NEAR), curve.keys[0])
+    if start.t <= key_edits.NEAR:
+        return start, start.v
+    now = settled(curve, 0.0)
+    return start, dt.datetime.fromisoformat(now) if isinstance(curve, MomentChannel) else now
+
+
+def _ends_as_it_starts(curve: Curve, seconds: float, turn: bool) -> Curve:
+    """The last key takes the first's value."""
+    start, value = _beginning(curve, seconds)
+    within = [k for k in curve.keys if k.t <= seconds + key_edits.NEAR] or [curve.keys[-1]]
+    last = max(within, key=lambda k: k.t)
+    if last is start:
+        raise PlaceError("There is only one key in the clip: it closes as it is.")
+    closing = last.model_copy(update={"v": _whole(value, last.v, turn), "t": round(seconds, 9)})
+    span = [closing if k is last else k for k in within]
+    if span[0].t > key_edits.NEAR:
+        span = [span[0].model_copy(update={"t": 0.0, "v": value}), *span]
+    return key_edits.remade(curve, span, before="cycle", after="cycle")
+
+
+def _one_more_key(curve: Curve, seconds: float, turn: bool) -> Curve:
+    """One more key, like the first, where the loop comes round."""
+    start, value = _beginning(curve, seconds)
+    inside = [k for k in curve.keys if key_edits.NEAR < k.t < seconds - key_edits.NEAR]
     begin = start.model_copy(update={"t": 0.0, "v": value})
     near = inside[-1].v if inside else value
     end = start.model_copy(update={"t": round(seconds, 9), "v": _whole(value, near, turn)})
@@ -178,6 +168,21 @@ def closed(curve: Curve, seconds: float, how: str, turn: bool) -> Curve:
 def _whole(value: Any, near: Any, turn: bool) -> Any:
     """A value to close with: itself, or for an angle the whole turn nearest to where it has come."""
     return value + 360.0 * round((near - value) / 360.0) if turn and isinstance(value, float) else value
+
+
+REPAIRS: dict[str, tuple[Callable[[Curve, float, bool], Curve], str]] = {
+    "match": (_ends_as_it_starts, "ends as it starts"),
+    "add": (_one_more_key, "a key more where the loop comes round"),
+    "cycle_offset": (_on_from_its_end, "comes round and goes on"),
+    "round": (_whole_rounds, "a whole number of rounds in the loop"),
+    "mirror": (_there_and_back, "there and back"),
+}
+"""Ways to make a channel close over a clip of some seconds, whether it is an angle or not; and what is said of it."""
+
+
+def closed(curve: Curve, seconds: float, how: str, turn: bool) -> Curve:
+    """A channel that closes over a clip's length, by one of `REPAIRS`."""
+    return REPAIRS[how][0](curve, seconds, turn)
 
 
 COMMANDS = (

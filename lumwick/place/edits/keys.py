@@ -1,4 +1,4 @@
-"""Edits of keys, of what lies beyond them, and of small motions."""
+"""Edits of keys, and of what lies beyond them."""
 
 from __future__ import annotations
 
@@ -10,9 +10,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from lumwick.errors import PlaceError
 from lumwick.motion import keys as key_edits
 from lumwick.motion.channel import Channel, ColourChannel, Curve, Join, MomentChannel, colour_of, moment_of
-from lumwick.motion.recipes import LaidOver, Recipe, Turning, cook
-from lumwick.motion.terms import AnyTerm, Follow
-from lumwick.place.document import Id, Place, Shot
+from lumwick.place.document import Place, Shot
 from lumwick.place.edits.base import Command, begun, checked, keyable, named, shot_of
 from lumwick.place.instant import Motions
 from lumwick.place.paths import find, told, unit_of
@@ -32,13 +30,6 @@ JOIN_WORDS = {
     },
 }
 """Each way from a key to the next, in plain words."""
-TERM_WORDS = {
-    "swing": "swings to and fro",
-    "wander": "wanders",
-    "flicker": "flickers",
-    "pulse": "pulses",
-    "follow": "follows another value",
-}
 BEYOND_WORDS = {
     "hold": "it holds",
     "straight_on": "it goes straight on",
@@ -66,7 +57,14 @@ class SetKey(Command):
     join: Join | None = None
 
     def apply(self, draft: Place) -> str:
-        return _set_key(draft, self)
+        owner, name, info = find(draft, self.path)
+        extra, old, value = keyable(info), getattr(owner, name), self.value
+        curve = old if isinstance(old, Curve) else begun(info, old, self.t)
+        _check_number(curve, value, str(info.title))
+        if isinstance(curve, Channel) and extra.get("quantity") == "turn":
+            before = [k for k in curve.keys if k.t < self.t - key_edits.NEAR]
+            value = key_edits.nearest_turn(float(value), before[-1].v if before else float(value))
+        return _put(draft, self.path, curve, self.t, value, self.join)
 
 
 class Raise(Command):
@@ -82,18 +80,10 @@ class Raise(Command):
         if not isinstance(curve, Channel):
             raise PlaceError(f"{info.title} cannot be moved up or down as a whole.")
         now = Motions(draft, _owned_shot(draft, self.path)).value(self.path, [self.t])[0]
-        if curve.blend == "ratio":
-            factor = self.value / max(float(now), 1e-12)
-            new = checked(
-                lambda: key_edits.remade(
-                    curve, [k.model_copy(update={"v": round(k.v * factor, 9)}) for k in curve.keys]
-                ),
-                str(info.title),
-            )
-        else:
-            new = key_edits.remade(
-                curve, [k.model_copy(update={"v": round(k.v + self.value - float(now), 9)}) for k in curve.keys]
-            )
+        ratio = curve.blend == "ratio"
+        by = self.value / max(float(now), 1e-12) if ratio else self.value - float(now)
+        raised = [k.model_copy(update={"v": round(k.v * by if ratio else k.v + by, 9)}) for k in curve.keys]
+        new = checked(lambda: key_edits.remade(curve, raised), str(info.title))
         setattr(owner, name, new)
         return f"whole curve: {named(self.value, info)} at {self.t:.2f} s"
 
@@ -121,7 +111,10 @@ class PlaceKey(Command):
     value: Any
 
     def apply(self, draft: Place) -> str:
-        return _set_key(draft, self)
+        _, _, info, old = channel_at(draft, self.path)
+        _check_number(old, self.value, str(info.title))
+        curve, over = checked(lambda: key_edits.shifted(old, [self.t], self.to - self.t), str(info.title))
+        return _put(draft, self.path, curve, self.to, self.value) + _over(over)
 
 
 class ShiftKeys(Command):
@@ -203,7 +196,32 @@ class CopyKeys(Command):
     onto: str | None = None
 
     def apply(self, draft: Place) -> str:
-        return _copy(draft, self)
+        if self.onto is not None and len(self.picked) > 1:
+            raise PlaceError("Keys of several values cannot go into one: pick keys of a single value.")
+        first = min(min(p.times) for p in self.picked)
+        replaced = 0
+        for pick in self.picked:
+            _, _, source_info, source = channel_at(draft, pick.path)
+            onto = self.onto or pick.path
+            owner, name, info = find(draft, onto)
+            keyable(info)
+            if unit_of(info) != unit_of(source_info):
+                raise PlaceError(
+                    f"{source_info.title} is in {unit_of(source_info) or 'plain numbers'} and {info.title} "
+                    f"in {unit_of(info) or 'plain numbers'}: keys go to values of the same kind."
+                )
+            at = self.at + min(pick.times) - first
+            old = getattr(owner, name)
+            constant = not isinstance(old, Curve)
+            target = begun(info, old, at) if constant else old
+            new, over = checked(key_edits.copied, str(info.title), source, pick.times, target, at)
+            replaced += 0 if constant else over
+            setattr(owner, name, new)
+        return (
+            f"copied {_many(self.picked, draft)} to {self.at:.2f} s"
+            + (f" of {told(draft, self.onto).lower()}" if self.onto else "")
+            + _over(replaced)
+        )
 
 
 class Beyond(Command):
@@ -226,57 +244,6 @@ class Beyond(Command):
             }.get(k, f"blends by {'ratios' if v == 'ratio' else 'even steps'}")
             for k, v in rules.items()
         )
-
-
-class UseRecipe(Command):
-    """Make a value move by a recipe."""
-
-    op: Literal["recipe"]
-    shot: Id
-    path: str
-    recipe: Recipe
-
-    def apply(self, draft: Place) -> str:
-        return _cook(draft, self)
-
-
-class SetTerm(Command):
-    """Change one of a value's small motions."""
-
-    op: Literal["set_term"]
-    path: str
-    index: int = Field(ge=0)
-    term: AnyTerm
-
-    def apply(self, draft: Place) -> str:
-        owner, name, info, curve = channel_at(draft, self.path)
-        terms = list(getattr(curve, "terms", ()))
-        if self.index >= len(terms):
-            raise PlaceError("That small motion is not there any more.")
-        terms[self.index : self.index + 1] = [self.term] if isinstance(self, SetTerm) else []
-        # a single key that only carried a motion leaves a constant behind
-        bare = not terms and len(curve.keys) == 1
-        setattr(owner, name, curve.keys[0].v if bare else key_edits.remade(curve, curve.keys, terms=tuple(terms)))
-        return f"{info.title.lower()}: {'changed' if isinstance(self, SetTerm) else 'removed'} a small motion"
-
-
-class RemoveTerm(Command):
-    """Take one of a value's small motions away."""
-
-    op: Literal["remove_term"]
-    path: str
-    index: int = Field(ge=0)
-
-    def apply(self, draft: Place) -> str:
-        owner, name, info, curve = channel_at(draft, self.path)
-        terms = list(getattr(curve, "terms", ()))
-        if self.index >= len(terms):
-            raise PlaceError("That small motion is not there any more.")
-        terms[self.index : self.index + 1] = [self.term] if isinstance(self, SetTerm) else []
-        # a single key that only carried a motion leaves a constant behind
-        bare = not terms and len(curve.keys) == 1
-        setattr(owner, name, curve.keys[0].v if bare else key_edits.remade(curve, curve.keys, terms=tuple(terms)))
-        return f"{info.title.lower()}: {'changed' if isinstance(self, SetTerm) else 'removed'} a small motion"
 
 
 def _owned_shot(place: Place, path: str) -> Shot:
@@ -333,87 +300,16 @@ def _over(count: int) -> str:
     return f" (replacing {count} that stood there)" if count else ""
 
 
-def _set_key(draft: Place, edit: SetKey | PlaceKey) -> str:
-    owner, name, info = find(draft, edit.path)
-    extra = keyable(info)
-    old = getattr(owner, name)
-    value = edit.value
-    to = edit.to if isinstance(edit, PlaceKey) else edit.t
-    if isinstance(edit, PlaceKey):
-        curve = channel_at(draft, edit.path)[3]
-        curve, over = checked(lambda: key_edits.shifted(curve, [edit.t], edit.to - edit.t), str(info.title))
-    else:
-        curve, over = old if isinstance(old, Curve) else begun(info, old, edit.t), 0
-    if isinstance(curve, Channel):
-        if not isinstance(value, int | float):
-            raise PlaceError(f"{info.title} is keyed by numbers, and {value!r} is none.")
-        if extra.get("quantity") == "turn" and isinstance(edit, SetKey):
-            before = [k for k in curve.keys if k.t < to - key_edits.NEAR]
-            value = key_edits.nearest_turn(float(value), before[-1].v if before else float(value))
-    new = checked(lambda: key_edits.set_key(curve, to, value, getattr(edit, "join", None)), str(info.title))
-    setattr(owner, name, new)
-    return f"key: {named(value, info)} at {to:.2f} s" + _over(over)
+def _put(draft: Place, path: str, curve: Curve, t: float, value: Any, join: Join | None = None) -> str:
+    """Set a key of a value that is laid out as ``curve``; what was done, in words."""
+    owner, name, info = find(draft, path)
+    setattr(owner, name, checked(lambda: key_edits.set_key(curve, t, value, join), str(info.title)))
+    return f"key: {named(value, info)} at {t:.2f} s"
 
 
-def _copy(draft: Place, edit: CopyKeys) -> str:
-    if edit.onto is not None and len(edit.picked) > 1:
-        raise PlaceError("Keys of several values cannot go into one: pick keys of a single value.")
-    first = min(min(p.times) for p in edit.picked)
-    replaced = 0
-    for pick in edit.picked:
-        _, _, source_info, source = channel_at(draft, pick.path)
-        onto = edit.onto or pick.path
-        owner, name, info = find(draft, onto)
-        keyable(info)
-        if unit_of(info) != unit_of(source_info):
-            raise PlaceError(
-                f"{source_info.title} is in {unit_of(source_info) or 'plain numbers'} and {info.title} "
-                f"in {unit_of(info) or 'plain numbers'}: keys go to values of the same kind."
-            )
-        at = edit.at + min(pick.times) - first
-        old = getattr(owner, name)
-        constant = not isinstance(old, Curve)
-        target = begun(info, old, at) if constant else old
-        new, over = checked(key_edits.copied, str(info.title), source, pick.times, target, at)
-        replaced += 0 if constant else over
-        setattr(owner, name, new)
-    return (
-        f"copied {_many(edit.picked, draft)} to {edit.at:.2f} s"
-        + (f" of {told(draft, edit.onto).lower()}" if edit.onto else "")
-        + _over(replaced)
-    )
-
-
-def _cook(draft: Place, edit: UseRecipe) -> str:
-    owner, name, info = find(draft, edit.path)
-    extra = keyable(info)
-    old, shot, made = getattr(owner, name), shot_of(draft, edit.shot), edit.recipe
-    if not isinstance(old, int | float | Channel) or isinstance(old, bool):
-        raise PlaceError(f"{info.title} is no number: small motions are laid over numbers.")
-    if isinstance(made, LaidOver) and isinstance(made.term, Follow):
-        if made.term.path == edit.path:
-            raise PlaceError("A value cannot follow itself: pick another.")
-        leader = Motions(draft, shot).value(made.term.path, [0.0])[0]
-        made = made.model_copy(update={"term": made.term.model_copy(update={"level": round(float(leader), 9)})})
-    setattr(
-        owner,
-        name,
-        checked(
-            lambda: cook(old, made, shot.seconds, shot.seconds if shot.loop else None, extra.get("quantity") == "turn"),
-            str(info.title),
-        ),
-    )
-    if isinstance(made, Turning):
-        words = f"turns {made.turns:g} times a clip"
-    elif isinstance(made, LaidOver):
-        words = (
-            f"follows {told(draft, made.term.path).lower()}"
-            if isinstance(made.term, Follow)
-            else TERM_WORDS[made.term.kind]
-        )
-    else:
-        words = "sways"
-    return f"{info.title.lower()} {words}"
+def _check_number(curve: Curve, value: Any, title: str) -> None:
+    if isinstance(curve, Channel) and not isinstance(value, int | float):
+        raise PlaceError(f"{title} is keyed by numbers, and {value!r} is none.")
 
 
 COMMANDS = (
@@ -428,7 +324,4 @@ COMMANDS = (
     JoinKeys,
     CopyKeys,
     Beyond,
-    UseRecipe,
-    SetTerm,
-    RemoveTerm,
 )

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from lumwick.growth.form import PATCHED
+from lumwick.growth.kinds import KINDS
 from studio.places.slips.asked import Asked, Column, told
 
 
@@ -18,7 +18,7 @@ def columns(asked: Asked) -> list[Column]:
             "click its corners, and double-click the last."
         )
         return [blows, told("Stands", note)]
-    base, dry = f"/growth/{stand.id}", ("dry",) if stand.kind in PATCHED else ()
+    base, dry = f"/growth/{stand.id}", () if KINDS[stand.kind].woody else ("dry",)
     grown = ("name", "kind", "per_hectare", "height", *dry, "variation")
     remove = {"op": "remove", "of": "growth", "id": stand.id}
     return [

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from lumwick.built.meshes import KINDS
+from lumwick.built.meshes import MODEL_ENDINGS
 from lumwick.place.document import Built, Surface, Thing
 from lumwick.place.edits import fresh_id
 from lumwick.place.files import MAPS
@@ -81,7 +81,7 @@ def _ground(asked: Asked) -> list[Column]:
             "Set down here",
             [],
             listed=listed([*place.built, *place.things, *place.lamps]),
-            upload={"what": "model", "accept": ",".join(KINDS), "text": "Bring in a model …"},
+            upload={"what": "model", "accept": ",".join(MODEL_ENDINGS), "text": "Bring in a model …"},
         ),
         column(
             "Surfaces",

@@ -22,6 +22,7 @@ from lumwick.place.document import Shot, Station
 from lumwick.place.edits import station_of
 from lumwick.place.edits.shots import Reshoot
 from lumwick.place.files import asset_of
+from lumwick.route.drawn import Drawn
 from lumwick.route.way import goes
 from lumwick.snapshot.evaluate import Setting
 from lumwick.snapshot.lay import along_line, as_stations, as_track, suggest
@@ -137,7 +138,7 @@ def drawn(request: HttpRequest, place: Place) -> JsonResponse:
         new = along_line(
             _setting(place),
             shot,
-            points,
+            Drawn(points),
             "walk" if walk else "fly",
             float(said.get("height") or (shot.route.eye_height if walk else 2.5)),
         )
@@ -194,16 +195,8 @@ def laid(request: HttpRequest, place: Place) -> JsonResponse:
                 AssetFile.keep(csv)
                 new = as_track(shot, asset_of(f"{Path(name).stem}.csv", csv), found.track)
         else:
-            new = along_line(
-                setting,
-                shot,
-                found.points,
-                "walk" if post.get("as") == "walk" else "fly",
-                1.6 if post.get("as") == "walk" else 2.5,
-                found.times,
-                found.heights,
-                found.aims,
-            )
+            walk = post.get("as") == "walk"
+            new = along_line(setting, shot, found.drawn, "walk" if walk else "fly", 1.6 if walk else 2.5)
         exact = new.route.way == "brought"
         laid = f"a path run exactly, {new.seconds:.1f} s" if exact else f"{len(new.route.stations)} stations"
         revision = int(post.get("rev") or 0)

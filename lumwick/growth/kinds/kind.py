@@ -1,0 +1,50 @@
+"""What the house knows of a kind of plant."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from lumwick.growth.kinds.form import Form
+
+Colour = tuple[float, float, float]
+
+
+@dataclass(frozen=True)
+class Kind:
+    """How a kind of plant grows, looks and bends (colours: linear Rec.709 reflected and passed; broad practice, no
+    source).
+
+    Attributes
+    ----------
+    maker : callable
+        A form from height [m], seed and level; of plants that stand in patches, also from a patch's side [m], tufts
+        on a square metre and the share of dry leaves.
+    """
+
+    maker: Callable[..., Form]
+    bark: Colour
+    leaf: Colour
+    through: Colour
+    stalk: Colour
+    plume: Colour
+    compliance: float
+    """Lean (as a slope) in a steady wind of 1 m/s."""
+    branch_hz: float
+    branch_reach: float
+    leaf_reach: float
+    reaches: tuple[float, float, float]
+    """Metres up to which each level of the form is used; beyond the last nothing is drawn."""
+    dark_root: bool = False
+    patch: float = 0.0
+    """Side [m] of a patch; 0 for plants that are drawn singly."""
+    sheen: float = 0.45
+    """Roughness of the leaves' upper side."""
+    wades: float = -0.15
+    """Metres of water it stands in; below 0, how far above the water it keeps."""
+    clearings: float = 0.30
+    """How much slow seeded waves thin a stand of it."""
+
+    @property
+    def woody(self) -> bool:
+        return self.patch == 0
