@@ -28,8 +28,11 @@ lint: ## formatters, ruff, mypy, import rules, templates; scripts and built asse
 assets: ## build styles and copy scripts and fonts (needs Node)
 	@cd frontend && npm ci --silent --ignore-scripts && sh build.sh
 
-pins: ## pin requirements.txt anew
-	@.venv/bin/python -m pip install -q pip-tools && .venv/bin/pip-compile -q --no-header --generate-hashes --no-emit-index-url --no-emit-find-links --no-emit-trusted-host --strip-extras --allow-unsafe -o requirements.txt requirements.in
+PIN = .venv/bin/pip-compile -q --no-header --generate-hashes --no-emit-index-url --no-emit-find-links --no-emit-trusted-host --strip-extras --allow-unsafe --build-deps-for editable
+pins: ## pin the requirements of pyproject.toml anew: the core, the studio, development
+	@$(PIN) -o requirements/core.txt pyproject.toml
+	@$(PIN) --extra studio -o requirements/studio.txt pyproject.toml
+	@$(PIN) --extra studio --extra dev -o requirements/dev.txt pyproject.toml
 
 clean: ## stop the database and remove var/ (places and takes too)
 	@-$(PY) scripts/house.py stop

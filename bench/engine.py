@@ -20,12 +20,12 @@ from bench.bare import primary_and_sun
 from lumwick.demo import saltmere
 from lumwick.develop.flicker import STEADY, flicker
 from lumwick.develop.view import develop
-from lumwick.picture import load_setting, picture_at
+from lumwick.picture import Options, load_setting, picture_at
 from lumwick.place.files import pack
 from lumwick.snapshot.evaluate import camera_at, evaluate
 from lumwick.trace.embree import NO_HIT, rtcIntersect1, rtcOccluded1
 from lumwick.trace.integrator.rays import REPLAY
-from lumwick.trace.render import QUALITIES, blank, clean, expose
+from lumwick.trace.render import QUALITIES, Limit, blank, clean, expose
 from lumwick.trace.sampling import FAST
 from lumwick.trace.stage import Stage
 
@@ -100,7 +100,7 @@ def first_rays() -> list[dict[str, Any]]:
 
 
 @nb.njit(parallel=True, fastmath=FAST, nogil=True)
-def _replay(scene, log, kept):  # type: ignore[no-untyped-def]
+def _replay(scene, log, kept):
     """Trace recorded rays again, row by row, with nothing between them."""
     for i in nb.prange(len(log)):
         room = np.zeros(48, np.uint32)
@@ -180,7 +180,7 @@ def likeness() -> list[dict[str, Any]]:
 
     setting = load_setting(saltmere())
     stage = Stage(setting)
-    size, scores = (96, 54), {"study": [], "fine": []}  # type: ignore[var-annotated]
+    size, scores = (96, 54), {"study": [], "fine": []}
     for shot_id, share in (("dawn", 0.5), ("boardwalk", 0.33), ("pine", 0.2), ("boardwalk", 0.995)):
         shot = setting.place.shot(shot_id)
         t, camera = shot.seconds * share, None
@@ -189,7 +189,7 @@ def likeness() -> list[dict[str, Any]]:
         snap = evaluate(setting, shot, t, camera)
         stage.set(snap)
         reference = blank(*size)
-        expose(stage, reference, 2048, 2, seed=99)
+        expose(stage, reference, 2048, Limit(2), seed=99)
         shown = develop(reference.radiance, snap.camera, snap.grade, snap.frame)
         for name, all_scores in scores.items():
             made = picture_at(stage, shot, t, size, QUALITIES[name], camera)
@@ -215,7 +215,10 @@ def steadiness() -> list[dict[str, Any]]:
     worst = 0.0
     for shot_id in ("dawn", "boardwalk", "pine"):
         shot = setting.place.shot(shot_id)
-        made = [picture_at(stage, shot, shot.seconds / 3, (320, 180), QUALITIES["study"], seed=seed) for seed in (5, 6)]
+        made = [
+            picture_at(stage, shot, shot.seconds / 3, (320, 180), QUALITIES["study"], options=Options(seed=seed))
+            for seed in (5, 6)
+        ]
         assert made[0] and made[1]
         worst = max(worst, flicker(made[0].pixels, made[1].pixels))
     return [figure("flicker of a still scene at study, noise varied", worst, "share", STEADY, "lower")]
@@ -277,7 +280,7 @@ FIRST_SLICE = "7a3d397"
 RACE = """
 import sys, time; sys.path.insert(0, sys.argv[1])
 from lumwick.demo import saltmere
-from lumwick.picture import load_setting, picture_at
+from lumwick.picture import load_setting
 from lumwick.snapshot.evaluate import camera_at, evaluate
 from lumwick.trace.render import blank, expose
 from lumwick.trace.stage import Stage

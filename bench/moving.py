@@ -42,7 +42,7 @@ def channels() -> list[dict[str, Any]]:
     lamps = [
         Lamp(id=f"l{i}", name="L", kind="spot", **dict(zip(names, made[10 * i : 10 * i + 10], strict=True)))
         for i in range(500)
-    ]  # type: ignore[arg-type]
+    ]
     place = Place(
         name="Many",
         land=Land(elevation=Asset(sha256="0" * 64, name="g.tif", bytes=1)),

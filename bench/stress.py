@@ -35,7 +35,7 @@ def stress() -> tuple[Setting, Snapshot, Stage, dict[str, int]]:
             seed=k + 40,
         )
         for k, (kind, h) in enumerate((("pine", 10.0), ("alder", 8.0), ("scrub", 1.4)))
-    ]  # type: ignore[arg-type]
+    ]
     house = Built(id="house", name="House", kind="hide", line=[(10.0, 10.0)], width=8.0, deck=2.2, turn=225)
     shot = place.shots[0].model_copy(update={"clock": Clock(start=dt.datetime(2026, 6, 5, 16, 0)), "air": None})
     big = place.model_copy(

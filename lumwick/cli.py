@@ -8,6 +8,8 @@ import os
 import sys
 import tempfile
 import traceback
+from collections.abc import Iterator
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Annotated, Any, NoReturn, Optional
 
@@ -146,31 +148,22 @@ def render(
 ) -> None:
     """Render frames of a shot as PNG, or as one MP4."""
     from lumwick.deliver.film import write_film
-    from lumwick.deliver.frames import cut_out, names_of
-    from lumwick.deliver.frames import matte as matte_of
-    from lumwick.deliver.passes import write_passes
-    from lumwick.deliver.stills import frame_name, write_png
+    from lumwick.deliver.stills import frame_name
     from lumwick.motion.timebase import RATES
     from lumwick.picture import Framing, drift_of, frame_picture
     from lumwick.picture import quality as grade_of
     from lumwick.trace.render import blank
     from lumwick.trace.stage import Stage
 
-    if (out is None) == (film is None):
-        raise BadInput("Say where to: either --out FOLDER for frames or --film FILE for an MP4.")
-    if exr and out is None:
-        raise BadInput("Passes are written frame by frame: say --out FOLDER with --exr.")
+    wishes = _Wishes(out, film, exr, cut, matte)
+    wishes.check()
     setting = _open(place)
     the_shot = _shot(setting, shot)
     numbers = _frames(frames, the_shot.frames) if frames else list(range(1, the_shot.frames + 1))
-    wanted, grade = (
-        _size(size),
-        _own_quality(grade_of("matte" if matte else quality), samples, noise, bounces, denoise, vary),
-    )
-    if (cut or matte) and out is None:
-        raise BadInput("A cut-out sky or a matte is written frame by frame: say --out FOLDER.")
+    size_of_frame = _size(size)
+    grade = _own_quality(grade_of("matte" if matte else quality), samples, noise, bounces, denoise, vary)
     framing = Framing(percent, overscan, _shares(crop) if crop else None)
-    film_size, _ = framing.film(wanted)
+    film_size, _ = framing.film(size_of_frame)
     blank(*film_size)
     setting.way(the_shot)
     stage = Stage(setting)
@@ -179,9 +172,11 @@ def render(
     ) as progress:
         task = progress.add_task(the_shot.name, total=len(numbers))
 
-        def pictures() -> Any:
+        def pictures() -> Iterator[Any]:
             for number in numbers:
-                picture = frame_picture(stage, the_shot, number, wanted, grade, passes=exr or cut, framing=framing)
+                picture = frame_picture(
+                    stage, the_shot, number, size_of_frame, grade, passes=exr or cut, framing=framing
+                )
                 assert picture is not None
                 progress.advance(task)
                 yield picture
@@ -189,31 +184,58 @@ def render(
         if film is not None:
             film.parent.mkdir(parents=True, exist_ok=True)
             write_film(film, (p.pixels for p in pictures()), RATES[the_shot.fps])
+            return
+        assert out is not None
+        out.mkdir(parents=True, exist_ok=True)
+        for number, picture in zip(numbers, pictures(), strict=True):
+            path = out / frame_name(the_shot.id, number)
+            if picture.film.note:
+                say.print(picture.film.note)
+            wishes.write(path, picture, number)
+            if exr:
+                motion = drift_of(stage, the_shot, picture.snapshot.t, size_of_frame, framing=framing)
+                wishes.write_passes(path, picture, number, RATES[the_shot.fps], motion)
+
+
+@dataclass(frozen=True)
+class _Wishes:
+    """What frames are wanted as."""
+
+    out: Path | None
+    film: Path | None
+    exr: bool
+    cut: bool
+    matte: str | None
+
+    def check(self) -> None:
+        """Refuse what does not go together."""
+        if (self.out is None) == (self.film is None):
+            raise BadInput("Say where to: either --out FOLDER for frames or --film FILE for an MP4.")
+        if self.exr and self.out is None:
+            raise BadInput("Passes are written frame by frame: say --out FOLDER with --exr.")
+        if (self.cut or self.matte) and self.out is None:
+            raise BadInput("A cut-out sky or a matte is written frame by frame: say --out FOLDER.")
+
+    def write(self, path: Path, picture: Any, number: int) -> None:
+        """One frame: plain, with its sky cut out, or as a matte."""
+        from lumwick.deliver.frames import cut_out, names_of
+        from lumwick.deliver.frames import matte as matte_of
+        from lumwick.deliver.stills import write_png
+
+        if self.matte:
+            write_png(path, matte_of(picture.film, names_of(self.matte)))
+        elif self.cut:
+            shown = picture.snapshot
+            write_png(path, cut_out(picture.film, picture.light, shown.camera, shown.grade, number))
         else:
-            assert out is not None
-            out.mkdir(parents=True, exist_ok=True)
-            for number, picture in zip(numbers, pictures(), strict=True):
-                path = out / frame_name(the_shot.id, number)
-                camera = picture.snapshot.camera
-                if picture.film.note:
-                    say.print(picture.film.note)
-                if matte:
-                    write_png(path, matte_of(picture.film, names_of(matte)))
-                elif cut:
-                    write_png(path, cut_out(picture.film, picture.light, camera, picture.snapshot.grade, number))
-                else:
-                    write_png(path, picture.pixels)
-                if exr:
-                    motion = drift_of(stage, the_shot, picture.snapshot.t, wanted, framing=framing)
-                    write_passes(
-                        path.with_suffix(".exr"),
-                        picture.film,
-                        picture.light,
-                        camera,
-                        RATES[the_shot.fps],
-                        number,
-                        motion,
-                    )
+            write_png(path, picture.pixels)
+
+    def write_passes(self, path: Path, picture: Any, number: int, rate: Any, motion: Any) -> None:
+        """One frame's light and passes, beside its picture."""
+        from lumwick.deliver.passes import write_passes
+
+        camera = picture.snapshot.camera
+        write_passes(path.with_suffix(".exr"), picture.film, picture.light, camera, rate, number, motion)
 
 
 @app.command("import-land")
@@ -274,7 +296,10 @@ def sun(
         raise BadInput("The date is outside 1900 to 2100, where the sun's position is trusted.")
     position = sun_position(julian_day(naive - offset), lat, lon)
     day = sun_day(naive.date(), lat, lon, offset.total_seconds() / 3600)
-    iso = lambda d: d.isoformat(timespec="seconds") if d else None  # noqa: E731
+
+    def iso(moment: dt.datetime | None) -> str | None:
+        return moment.isoformat(timespec="seconds") if moment else None
+
     print(
         json.dumps(
             {

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import datetime as dt
 from functools import lru_cache
+from importlib import import_module
+from typing import Any
 
 import numpy as np
 
@@ -48,11 +50,10 @@ def _elevation() -> bytes:
 def lamp_post() -> bytes:
     """A timber post with an arm and a sheet-iron shade, as glTF: y up, foot at the origin, the shade's mouth 2.2 m
     over it."""
-    import trimesh
+    # trimesh's own calls have no types
+    trimesh: Any = import_module("trimesh")
 
-    def part(
-        mesh: trimesh.Trimesh, colour: tuple[int, int, int], metal: float, rough: float, name: str
-    ) -> trimesh.Trimesh:
+    def part(mesh: Any, colour: tuple[int, int, int], metal: float, rough: float, name: str) -> Any:
         mesh.visual = trimesh.visual.TextureVisuals(
             material=trimesh.visual.material.PBRMaterial(
                 name=name, baseColorFactor=[*colour, 255], metallicFactor=metal, roughnessFactor=rough

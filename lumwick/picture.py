@@ -21,7 +21,18 @@ from lumwick.place.document import Shot
 from lumwick.place.film import Part, parts_at
 from lumwick.snapshot.evaluate import Setting, Snapshot, camera_at, evaluate
 from lumwick.trace.drift import drift
-from lumwick.trace.render import ENGINE, QUALITIES, Film, Quality, blank, clean, expose, more_samples, unreached
+from lumwick.trace.render import (
+    QUALITIES,
+    Film,
+    Quality,
+    Sight,
+    Stop,
+    blank,
+    clean,
+    expose,
+    more_samples,
+    unreached,
+)
 from lumwick.trace.stage import Stage, Window
 
 
@@ -83,6 +94,25 @@ class Framing:
         return film, Window(whole[0], whole[1], x0, y0, edge / w)
 
 
+@dataclass(frozen=True)
+class Options:
+    """What else is wanted of a picture.
+
+    Attributes
+    ----------
+    passes : bool
+        Whether it is needed with its light by source, its mattes and what else goes out beside it.
+    shutter : float [s]
+        How long the shutter stays open. The camera moves all the while; everything else stands at
+        ``Quality.moments`` moments evenly spread over it.
+    """
+
+    passes: bool = False
+    shutter: float = 0.0
+    framing: Framing = Framing()
+    seed: int = 1
+
+
 def frame_picture(
     stage: Stage,
     shot: Shot,
@@ -103,11 +133,10 @@ def frame_picture(
 
     def made(at: float) -> Picture | None:
         shutter, seed = open_for(stage.setting, shot, at), 1 + frame if grade.vary else 1
+        options = Options(passes, shutter, framing or Framing(), seed)
         if shot.exposure.eyes > 0:
-            return pair_at(stage, shot, at, size, grade, stop, passes, shutter, framing, seed)
-        return picture_at(
-            stage, shot, at, size, grade, stop=stop, passes=passes, shutter=shutter, framing=framing, seed=seed
-        )
+            return pair_at(stage, shot, at, size, grade, options, stop)
+        return picture_at(stage, shot, at, size, grade, options=options, stop=stop)
 
     share = fade(shot, frame)
     before = made(t - shot.seconds) if share > 0 else None
@@ -129,11 +158,8 @@ def pair_at(
     t: float,
     size: tuple[int, int],
     grade: Quality,
+    options: Options = Options(),
     stop: Callable[[], bool] | None = None,
-    passes: bool = False,
-    shutter: float = 0.0,
-    framing: Framing | None = None,
-    seed: int = 1,
 ) -> Picture | None:
     """Both eyes at clip time ``t`` [s], side by side: the left one's picture on the left, each half as wide as the
     whole.
@@ -143,26 +169,18 @@ def pair_at(
     RenderError
         Passes were asked for, or a width that cannot be halved.
     """
-    if passes or (framing is not None and framing != Framing()):
+    if options.passes or options.framing != Framing():
         raise RenderError("Passes, cut-outs and crops are made one eye at a time: set the eye distance to 0.")
     if size[0] % 2:
         raise RenderError("A stereo pair needs an even width: each eye has half of it.")
     e = shot.exposure
-    halves = [
+    half = (size[0] // 2, size[1])
+    left, right = (
         picture_at(
-            stage,
-            shot,
-            t,
-            (size[0] // 2, size[1]),
-            grade,
-            stop=stop,
-            shutter=shutter,
-            seed=seed,
-            seen=partial(eye_of, side=side, eyes=e.eyes, zero_plane=e.zero_plane),
+            stage, shot, t, half, grade, partial(eye_of, side=side, eyes=e.eyes, zero_plane=e.zero_plane), options, stop
         )
         for side in (-1, 1)
-    ]
-    left, right = halves
+    )
     if left is None or right is None:
         return None
     return replace(
@@ -193,7 +211,7 @@ def panorama(stage: Stage, shot: Shot, t: float, width: int, grade: Quality, eye
         raise RenderError("A panorama is 64 to 16384 pixels wide, an even number: it is half as high.")
     pictures = []
     for side in (-1, 1) if eyes > 0 else (0,):
-        made = picture_at(stage, shot, t, (width, width // 2), grade, seen=partial(around, side=side, eyes=eyes))
+        made = picture_at(stage, shot, t, (width, width // 2), grade, partial(around, side=side, eyes=eyes))
         assert made is not None
         pictures.append(made.pixels)
     return np.concatenate(pictures)
@@ -248,88 +266,95 @@ def open_for(setting: Setting, shot: Shot, t: float) -> float:
     return setting.motions(shot).at(t)[1].exposure.shutter / 360.0 / float(RATES[shot.fps])
 
 
+Seen = Camera | Callable[[Camera], Camera] | None
+"""By which camera a shot is seen: its own, another, or one made of its own (one eye of a pair, the whole sphere)."""
+
+
+@dataclass
+class _Taking:
+    """A picture while it is taken."""
+
+    stage: Stage
+    shot: Shot
+    t: float
+    grade: Quality
+    seen: Seen
+    options: Options
+    window: Window
+    film: Film
+    stop: Stop | None
+    took: dict[str, float]
+
+    @property
+    def moments(self) -> int:
+        return max(1, min(self.grade.moments, self.grade.samples)) if self.options.shutter > 0 else 1
+
+    def camera(self, t: float) -> Camera | None:
+        """What it is seen by at a clip time; None for the shot's own camera."""
+        if isinstance(self.seen, Camera) or self.seen is None:
+            return self.seen
+        return self.seen(camera_at(self.stage.setting, self.shot, t))
+
+    def shown(self, t: float) -> Snapshot:
+        return evaluate(self.stage.setting, self.shot, t, self.camera(t))
+
+    def sight(self, k: int) -> Sight:
+        """From where the k-th moment of the shutter is exposed: a camera of the shot moves on through it."""
+        if self.options.shutter <= 0 or isinstance(self.seen, Camera):
+            return Sight(window=self.window)
+        opens, closes = (self.t + self.options.shutter * (k + side) / self.moments for side in (0, 1))
+        ends = [self.camera(t) or camera_at(self.stage.setting, self.shot, t) for t in (opens, closes)]
+        return Sight(ends[0], ends[1], self.window)
+
+    def expose(self, samples: int | NDArray[np.int32]) -> bool:
+        """Add samples, dealt out over the moments of the open shutter; False if it was stopped."""
+        n = self.moments
+        for k in range(n):
+            start = time.perf_counter()
+            self.stage.set(self.shown(self.t + self.options.shutter * (k + 0.5) / n))
+            placed = time.perf_counter()
+            few = samples * (k + 1) // n - samples * k // n
+            done = expose(
+                self.stage, self.film, few, self.grade.limit, self.options.seed, self.sight(k), stop=self.stop
+            )
+            self.took["set"] += placed - start
+            self.took["trace"] += time.perf_counter() - placed
+            if not done:
+                return False
+        return True
+
+
 def picture_at(
     stage: Stage,
     shot: Shot,
     t: float,
     size: tuple[int, int],
     grade: Quality,
-    camera: Camera | None = None,
+    seen: Seen = None,
+    options: Options = Options(),
     stop: Callable[[], bool] | None = None,
-    passes: bool = False,
-    shutter: float = 0.0,
-    framing: Framing | None = None,
-    seed: int = 1,
-    seen: Callable[[Camera], Camera] | None = None,
 ) -> Picture | None:
-    """The place at clip time ``t`` [s], by the shot's camera or another.
-
-    Parameters
-    ----------
-    seen : callable
-        Makes another camera of the shot's: one eye of a pair, or the whole sphere.
-    shutter : float [s]
-        How long the shutter stays open from ``t`` on. The camera moves all the while; everything else stands at
-        ``grade.moments`` moments evenly spread over it.
-    """
+    """The place at clip time ``t`` [s], by the shot's camera or another; None if ``stop`` asked for it."""
+    film_size, window = options.framing.film(size)
+    film = blank(*film_size, passes=options.passes or grade.flat)
     took = {"set": 0.0, "trace": 0.0}
-    film_size, window = (framing or Framing()).film(size)
-    film = blank(*film_size, passes=passes or grade.flat)
-    setting = stage.setting
-
-    def at(moment: float) -> Camera:
-        own = camera_at(setting, shot, moment)
-        return own if seen is None else seen(own)
-
-    shown = evaluate(setting, shot, t, camera if seen is None else at(t))
-    moments = max(1, min(grade.moments, grade.samples)) if shutter > 0 else 1
-
-    def round_of(wanted: Callable[[int], int | NDArray[np.int32]]) -> bool:
-        for k in range(moments):
-            t0 = time.perf_counter()
-            snapshot, opens, closes = shown, None, None
-            if shutter > 0:
-                middle = t + shutter * (k + 0.5) / moments
-                snapshot = evaluate(setting, shot, middle, camera if seen is None else at(middle))
-                if camera is None:
-                    opens, closes = (at(t + shutter * (k + side) / moments) for side in (0, 1))
-            with ENGINE:
-                stage.set(snapshot)
-            t1 = time.perf_counter()
-            if not expose(
-                stage,
-                film,
-                wanted(k),
-                grade.bounces,
-                seed=seed,
-                stop=stop,
-                opens=opens,
-                closes=closes,
-                window=window,
-                reflections=grade.reflections,
-                transmissions=grade.transmissions,
-                flat=grade.flat,
-            ):
-                return False
-            took["set"] += t1 - t0
-            took["trace"] += time.perf_counter() - t1
-        return True
-
+    taking = _Taking(stage, shot, t, grade, seen, options, window, film, Stop(stop) if stop else None, took)
+    shown = taking.shown(t)
     adaptive = grade.noise > 0 and grade.samples >= 8
     even = grade.samples // 2 if adaptive else grade.samples
-    if not round_of(lambda k: even * (k + 1) // moments - even * k // moments):
+    if not taking.expose(even):
         return None
     if adaptive:
         wanted = more_samples(film, grade.samples - even, grade.noise, grade.most)
-        if wanted.any() and not round_of(lambda k: wanted * (k + 1) // moments - wanted * k // moments):
+        if wanted.any() and not taking.expose(wanted):
             return None
         film.note = unreached(film, grade.noise)
-    t2 = time.perf_counter()
+    start = time.perf_counter()
     light = clean(film, shown.camera.ev100, grade.denoise)
-    t3 = time.perf_counter()
+    cleaned = time.perf_counter()
     pixels = develop(light, shown.camera, shown.grade, shown.frame)
-    t4 = time.perf_counter()
-    return Picture(pixels, film, light, shown, {**took, "clean": t3 - t2, "develop": t4 - t3})
+    took |= {"clean": cleaned - start, "develop": time.perf_counter() - cleaned}
+    return Picture(pixels, film, light, shown, took)
 
 
 def drift_of(

@@ -78,37 +78,37 @@ def debian(package: str, present: bool) -> None:
             )
 
 
-def environment() -> None:
-    """The virtual environment, from the pinned and hashed requirements."""
-    wanted = hashlib.sha256((ROOT / "requirements.txt").read_bytes()).hexdigest()
-    mark = VENV / "requirements.sha256"
-    if not (mark.exists() and mark.read_text() == wanted):
-        python = shutil.which("python3.11") or sys.executable
-        if not PYTHON.exists():
-            say("making the virtual environment …")
-            try:
-                subprocess.run([python, "-m", "venv", str(VENV)], check=True, capture_output=True)
-            except subprocess.CalledProcessError:
-                debian("python3.11-venv", False)
-                run(python, "-m", "venv", str(VENV))
-        say("installing pinned requirements (some minutes the first time) …")
-        run(
-            PYTHON,
-            "-m",
-            "pip",
-            "install",
-            "-qq",
-            "--disable-pip-version-check",
-            "--require-hashes",
-            "-r",
-            "requirements.txt",
-        )
-        mark.write_text(wanted)
-    site = next((VENV / "lib").glob("python3.*/site-packages"))
-    (site / "lumwick.pth").write_text(f"{ROOT}\n")
-    command = VENV / "bin" / "lumwick"
-    command.write_text(f"#!{PYTHON}\nfrom lumwick.cli import main\n\nmain()\n")
-    command.chmod(0o755)
+SETS = ("core", "studio", "dev")
+"""What may be installed, each with all before it: the engine and the command line; the web application; and what tests,
+linters and benches need. Pinned with hashes in requirements/."""
+
+
+def pins(name: str) -> Path:
+    return ROOT / "requirements" / f"{name}.txt"
+
+
+def environment(wanted: str) -> None:
+    """The virtual environment with one of `SETS`, from the pinned requirements, and the project itself."""
+    mark = VENV / "installed"
+    have = mark.read_text() if mark.exists() else ""
+    project = hashlib.sha256((ROOT / "pyproject.toml").read_bytes()).hexdigest()
+    state = {name: hashlib.sha256(pins(name).read_bytes() + project.encode()).hexdigest() for name in SETS}
+    if have in [f"{name} {state[name]}" for name in SETS[SETS.index(wanted) :]]:
+        return
+    name = max(wanted, have.partition(" ")[0] or wanted, key=SETS.index)  # what was there is not taken away
+    python = shutil.which("python3.11") or sys.executable
+    if not PYTHON.exists():
+        say("making the virtual environment …")
+        try:
+            subprocess.run([python, "-m", "venv", str(VENV)], check=True, capture_output=True)
+        except subprocess.CalledProcessError:
+            debian("python3.11-venv", False)
+            run(python, "-m", "venv", str(VENV))
+    say("installing pinned requirements (some minutes the first time) …")
+    pip = (PYTHON, "-m", "pip", "install", "-qq", "--disable-pip-version-check")
+    run(*pip, "--require-hashes", "-r", pins(name))
+    run(*pip, "--no-deps", "--no-build-isolation", "--editable", ROOT)
+    mark.write_text(f"{name} {state[name]}")
 
 
 # -- the private PostgreSQL cluster -----------------------------------------------------------------------
@@ -262,10 +262,12 @@ def warm() -> None:
         mark.write_text("yes")
 
 
-def setup() -> None:
+def setup(wanted: str = "studio") -> None:
+    """Install what is missing of one of `SETS`, and compile the kernels."""
     VAR.mkdir(exist_ok=True)
-    debian("postgresql", postgres_bin() is not None)
-    environment()
+    if wanted != "core":
+        debian("postgresql", postgres_bin() is not None)
+    environment(wanted)
     warm()
 
 
@@ -333,45 +335,71 @@ def demo() -> None:
         lock.close()
 
 
+class Household:
+    """The web server and the render worker, started again where they stop."""
+
+    def __init__(self, port: int) -> None:
+        self.port = port
+        self.commands = {
+            "web": [*web_command(port), "--log-level", "warning"],
+            "worker": [str(PYTHON), "manage.py", "render_worker"],
+        }
+        self.logs = {name: VAR / f"{name}.log" for name in self.commands}
+        self.running: dict[str, subprocess.Popen[bytes]] = {}
+
+    def start(self, name: str) -> None:
+        with self.logs[name].open("ab") as log:
+            self.running[name] = subprocess.Popen(
+                self.commands[name], cwd=ROOT, stdout=log, stderr=log, start_new_session=True
+            )
+
+    def start_all(self) -> str:
+        """Start both, and wait until pages are answered; gives their address."""
+        for name in self.commands:
+            self.start(name)
+        url = f"http://127.0.0.1:{self.port}"
+        for _ in range(300):
+            if answers(url + "/healthz"):
+                return url
+            if self.running["web"].poll() is not None:
+                fail(f"the web server stopped: see {self.logs['web']}")
+            time.sleep(0.2)
+        fail(f"the web server does not answer: see {self.logs['web']}")
+
+    def mend(self) -> None:
+        """Start again what has stopped."""
+        for name, child in list(self.running.items()):
+            if child.poll() is not None:
+                say(f"the {name} stopped (code {child.returncode}) and is started again; see {self.logs[name]}")
+                self.start(name)
+
+    def stop(self) -> None:
+        for child in self.running.values():
+            if child.poll() is None:
+                os.killpg(child.pid, signal.SIGTERM)
+        for child in self.running.values():
+            try:
+                child.wait(15)
+            except subprocess.TimeoutExpired:
+                os.killpg(child.pid, signal.SIGKILL)
+
+
 def _demo() -> None:
     port = chosen_port()
     setup()
     cluster = Cluster()
     ours = cluster.start()
-    children: dict[str, subprocess.Popen[bytes]] = {}
+    household = Household(port)
 
     def leave(*_: object) -> None:
         raise KeyboardInterrupt
 
-    for number in (
-        signal.SIGTERM,
-        signal.SIGINT,
-    ):  # also where a shell started this in the background, with SIGINT ignored
+    for number in (signal.SIGTERM, signal.SIGINT):  # also where a shell started this with SIGINT ignored
         signal.signal(number, leave)
     try:
         manage("migrate", "--verbosity", "0")
         manage("seed_demo")
-        url = f"http://127.0.0.1:{port}"
-        web = [*web_command(port), "--log-level", "warning"]
-        worker = [str(PYTHON), "manage.py", "render_worker"]
-        logs = {name: (VAR / f"{name}.log").open("ab") for name in ("web", "worker")}
-        commands = {"web": web, "worker": worker}
-
-        def start(name: str) -> None:
-            children[name] = subprocess.Popen(
-                commands[name], cwd=ROOT, stdout=logs[name], stderr=logs[name], start_new_session=True
-            )
-
-        for name in commands:
-            start(name)
-        for _ in range(300):
-            if answers(url + "/healthz"):
-                break
-            if children["web"].poll() is not None:
-                fail(f"the web server stopped: see {VAR / 'web.log'}")
-            time.sleep(0.2)
-        else:
-            fail(f"the web server does not answer: see {VAR / 'web.log'}")
+        url = household.start_all()
         say(
             f"\n  Lumwick is up:  {url}\n  Sign in as      {SIGN_IN[0]}\n  "
             f"password        {SIGN_IN[1]}\n\n  Ctrl-C stops everything."
@@ -381,24 +409,11 @@ def _demo() -> None:
             if not cluster.listens():
                 say(f"the database stopped and is started again; see {cluster.log}")
                 cluster.mend()
-            for name, child in children.items():
-                if child.poll() is not None:
-                    say(
-                        f"the {name} stopped (code {child.returncode}) and is "
-                        f"started again; see {VAR / (name + '.log')}"
-                    )
-                    start(name)
+            household.mend()
     except KeyboardInterrupt:
         say("\nstopping …")
     finally:
-        for child in children.values():
-            if child.poll() is None:
-                os.killpg(child.pid, signal.SIGTERM)
-        for child in children.values():
-            try:
-                child.wait(15)
-            except subprocess.TimeoutExpired:
-                os.killpg(child.pid, signal.SIGKILL)
+        household.stop()
         if ours:
             cluster.stop()
 
@@ -420,26 +435,37 @@ def with_cluster(*args: str) -> None:
 LINTS = (
     ("ruff", "check", "-q", "."),
     ("ruff", "format", "--check", "-q", "."),
-    ("mypy", "lumwick"),
+    ("mypy", "lumwick", "studio"),
     ("lint-imports",),
     ("djlint", "--lint", "--quiet", "studio/templates"),
 )
-OWN_SCRIPTS = ("parts", "place", "timeline", "route", "cut", "compare", "curves")
+OWN_SCRIPTS = ("studio/static/*.js", "studio/static/kit/*.js", "studio/static/workspace/*.js", "tests/scripts/*.mjs")
+
+
+def node_tools() -> Path | None:
+    """Where the scripts' own tools are, installed if they are not there yet; None without Node."""
+    if shutil.which("npm") is None:
+        return None
+    front = ROOT / "frontend"
+    tools = front / "node_modules" / ".bin"
+    if not (tools / "prettier").exists():
+        run("npm", "ci", "--silent", "--ignore-scripts", "--prefix", front)
+    return tools
 
 
 def lint() -> None:
     """Formatters, linters, types, the direction of imports; and, where Node is, scripts and built assets."""
     for command in LINTS:
         run(VENV / "bin" / command[0], *command[1:], stdout=subprocess.DEVNULL)
-    if shutil.which("npm") is None:
-        say("Node is not here: the scripts' form and the built assets are not checked.")
+    tools = node_tools()
+    if tools is None:
+        say("Node is not here: the scripts' form and types, and the built assets, are not checked.")
         return
-    front = ROOT / "frontend"
-    if not (front / "node_modules" / ".bin" / "prettier").exists():
-        run("npm", "ci", "--silent", "--ignore-scripts", "--prefix", front)
-    scripts = [f"studio/static/{name}.js" for name in OWN_SCRIPTS]
-    run(front / "node_modules" / ".bin" / "prettier", "--check", "--log-level", "warn", *scripts)
-    built = VAR / "assets"
+    scripts = sorted(str(path.relative_to(ROOT)) for glob in OWN_SCRIPTS for path in ROOT.glob(glob))
+    run(tools / "prettier", "--check", "--log-level", "warn", *scripts)
+    run(tools / "eslint", *scripts)
+    run(tools / "tsc", "-p", ROOT / "frontend" / "tsconfig.json")
+    front, built = ROOT / "frontend", VAR / "assets"
     shutil.rmtree(built, ignore_errors=True)
     made = subprocess.run(["sh", "build.sh", str(built)], cwd=front, capture_output=True, text=True, check=False)
     if made.returncode:
@@ -452,9 +478,13 @@ def lint() -> None:
 
 
 def test(extra: list[str]) -> None:
-    setup()
+    setup("dev")
     if not extra:
         lint()
+        if node_tools() is None:
+            say("Node is not here: the tests of the scripts (tests/scripts) are left out.")
+        else:
+            run("node", "--test", "--test-reporter=dot", "tests/scripts/")
     debian("chromium", Path("/usr/bin/chromium").exists())
     with_cluster(str(PYTHON), "-m", "pytest", *extra)
 
@@ -467,19 +497,19 @@ def main() -> None:
     elif command == "demo":
         demo()
     elif command == "lint":
-        setup()
+        setup("dev")
         lint()
     elif command == "test":
         test(extra)
     elif command == "shots":
-        setup()
+        setup("dev")
         debian("chromium", Path("/usr/bin/chromium").exists())
         with_cluster(str(PYTHON), "scripts/shots.py", *extra)
     elif command == "stills":
-        setup()
+        setup("core")
         sys.exit(subprocess.run([str(PYTHON), "scripts/stills.py", *extra], cwd=ROOT, check=False).returncode)
     elif command == "bench":
-        setup()
+        setup("dev")
         debian("chromium", Path("/usr/bin/chromium").exists())
         with_cluster(str(PYTHON), "-m", "bench", *extra)
     elif command == "stop":

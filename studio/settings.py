@@ -2,13 +2,14 @@
 
 import os
 import secrets
+from collections.abc import Callable
 from pathlib import Path
 
 BASE_DIR = Path(__file__).resolve().parent.parent
 VAR = Path(os.environ.get("LUMWICK_VAR", BASE_DIR / "var"))
 
 
-def _kept(name: str, make: "callable[[], str]") -> str:  # type: ignore[name-defined]
+def _kept(name: str, make: Callable[[], str]) -> str:
     """A secret made once and kept in var/."""
     path = VAR / name
     if not path.exists():

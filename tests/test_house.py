@@ -54,21 +54,31 @@ def test_the_cluster_listens_on_loopback_with_a_password() -> None:
     assert cluster.running()  # the tests themselves run on it
     port = int((cluster.notes / "port").read_text())
     reachable = dict(host="127.0.0.1", port=port, user="lumwick", dbname="postgres")
-    with psycopg.connect(**reachable, password=(cluster.notes / "password").read_text().strip()) as c:  # type: ignore[arg-type]
+    with psycopg.connect(**reachable, password=(cluster.notes / "password").read_text().strip()) as c:
         assert c.execute("show listen_addresses").fetchone() == ("127.0.0.1",)
         assert c.execute("show unix_socket_directories").fetchone() == ("",)
     with pytest.raises(psycopg.OperationalError):
-        psycopg.connect(**reachable, password="guessed")  # type: ignore[arg-type]
+        psycopg.connect(**reachable, password="guessed")
     assert (cluster.notes / "password").stat().st_mode & 0o077 == 0
 
 
 def test_requirements_are_pinned_with_hashes_and_name_no_host() -> None:
-    text = (house.ROOT / "requirements.txt").read_text()
-    pinned = [line for line in text.splitlines() if line and not line.startswith((" ", "#", "-"))]
-    assert len(pinned) > 60 and all("==" in line for line in pinned)
-    assert text.count("--hash=sha256:") >= len(pinned)
-    for name in ("requirements.txt", "requirements.in", "frontend/package-lock.json"):
-        content = (house.ROOT / name).read_text()
+    sets = []
+    for name in house.SETS:
+        text = house.pins(name).read_text()
+        pinned = [line for line in text.splitlines() if line and not line.startswith((" ", "#", "-"))]
+        assert len(pinned) > 30 and all("==" in line for line in pinned)
+        assert text.count("--hash=sha256:") >= len(pinned)
+        sets.append({line.split("==")[0] for line in pinned})
+    core, studio, dev = sets
+    assert core < studio < dev  # each set has all before it
+    assert not {"django", "psycopg", "gunicorn"} & core and not {"pytest", "ruff", "pvlib", "playwright"} & studio
+    for path in [
+        *map(house.pins, house.SETS),
+        house.ROOT / "pyproject.toml",
+        house.ROOT / "frontend/package-lock.json",
+    ]:
+        content = path.read_text()
         assert "index-url" not in content and "find-links" not in content and '"resolved"' not in content
 
 

@@ -16,6 +16,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from functools import lru_cache
+from typing import NamedTuple
 
 import numba as nb
 import numpy as np
@@ -24,7 +25,7 @@ from numpy.typing import NDArray
 from lumwick.keep import kept
 
 FAST = {"contract", "arcp", "afn", "reassoc", "nsz"}
-BANDS_NM: NDArray[np.float64] = 380 + (340 / 12) * (np.arange(12) + 0.5)
+BANDS_NM = np.asarray(380 + (340 / 12) * (np.arange(12) + 0.5), float)
 # Illuminance [lx] of each band of unattenuated sunlight at 1 au, as linear Rec.709 (sums to 133.1 klx).
 BAND_RGB_LUX = np.array(
     [
@@ -178,13 +179,38 @@ def _dust_phase(c):
     return 3 / (8 * np.pi) * (1 - g * g) * (1 + c * c) / ((2 + g * g) * (1 + g * g - 2 * g * c) ** 1.5)
 
 
+class Medium(NamedTuple):
+    """Air as compiled code reads it.
+
+    Attributes
+    ----------
+    table : ndarray
+        Columns to the sun (`columns`).
+    ext : ndarray, shape (3, bands) [1/m]
+        Extinction of air, dust and ozone at the ground.
+    more : ndarray, shape (n, m, bands)
+        Light of all higher orders (`_multiple`).
+    ground : float
+        Albedo.
+    """
+
+    table: NDArray[np.float64]
+    ext: NDArray[np.float64]
+    more: NDArray[np.float64]
+    ground: float
+
+
 @nb.njit(fastmath=FAST, cache=True)
-def _march(r0, dx, dz, sx, sz, cos_sun, steps, table, ext, more, ground, out, lost):
+def _march(r0, way, sun, steps, medium, out, lost):
     """Radiance per unit solar irradiance along one ray, per band, added to ``out``.
 
-    The frame has the zenith along z and the sun in the x-z plane; ``dx`` and ``dz`` are the ray's components
-    there (its y component only lengthens it). ``lost`` takes the share scattered with unit isotropic light.
+    The frame has the zenith along z and the sun in the x-z plane; ``way`` and ``sun`` are the ray's and the sun's
+    components there (the ray's y component only lengthens it). ``medium`` is a `Medium`; ``lost`` takes the share
+    scattered with unit isotropic light.
     """
+    (dx, dz), (sx, sz) = way, sun
+    table, ext, more = medium.table, medium.ext, medium.more
+    cos_sun = dx * sx + dz * sz
     bands = ext.shape[1]
     hits = _hits_earth(r0, dz)
     if hits:
@@ -228,14 +254,14 @@ def _march(r0, dx, dz, sx, sz, cos_sun, steps, table, ext, more, ground, out, lo
         if mu_sun > 0 and _look_up(table, r, mu_sun, cols):
             for w in range(bands):
                 t = np.exp(-(cols[0] * ext[0, w] + cols[1] * ext[1, w] + cols[2] * ext[2, w]) - depth[w])
-                out[w] += t * mu_sun * ground / np.pi
+                out[w] += t * mu_sun * medium.ground / np.pi
 
 
 @nb.njit(parallel=True, fastmath=FAST, cache=True)
 def _multiple(table, ext, ground, n_h, n_s):
     """Isotropic radiance of all higher orders per unit solar irradiance, by height and the sun's height."""
     bands = ext.shape[1]
-    none = np.zeros((2, 2, bands))
+    once = Medium(table, ext, np.zeros((2, 2, bands)), ground)
     psi = np.zeros((n_h, n_s, bands))
     for cell in nb.prange(n_h * n_s):
         i, j = cell // n_s, cell % n_s
@@ -251,7 +277,7 @@ def _multiple(table, ext, ground, n_h, n_s):
                 dx = np.sqrt(1 - dz * dz) * np.cos(az)
                 lum, lost = np.zeros(bands), np.zeros(bands)
                 # isotropic phase for the higher orders: evaluate the phase at the angle of its mean
-                _march(r, dx, dz, sx, sz, dx * sx + dz * sz, 20, table, ext, none, ground, lum, lost)
+                _march(r, (dx, dz), (sx, sz), 20, once, lum, lost)
                 for w in range(bands):
                     second[w] += lum[w] / (n_mu * n_az)
                     f[w] += lost[w] / (n_mu * n_az) * 4 * np.pi
@@ -261,18 +287,19 @@ def _multiple(table, ext, ground, n_h, n_s):
 
 
 @nb.njit(parallel=True, fastmath=FAST, cache=True)
-def _sky_table(r0, sz, table, ext, psi, ground, rgb, n_el, n_az, steps):
+def _sky_table(r0, sz, medium, rgb, shape, steps):
     """Sky radiance [cd/m2, Rec.709] by elevation (quadratic, finer at the horizon) and azimuth from the sun."""
+    n_el, n_az = shape
     out = np.zeros((n_el, n_az, 3))
     sx = np.sqrt(max(0.0, 1 - sz * sz))
-    bands = ext.shape[1]
+    bands = medium.ext.shape[1]
     for cell in nb.prange(n_el * n_az):
         i, j = cell // n_az, cell % n_az
         el = 0.5 * np.pi * (i / (n_el - 1)) ** 2
         az = np.pi * (j / (n_az - 1)) ** 2
         dz, dx = np.sin(el), np.cos(el) * np.cos(az)
         lum, lost = np.zeros(bands), np.zeros(bands)
-        _march(r0, dx, max(dz, 1e-4), sx, sz, dx * sx + dz * sz, steps, table, ext, psi, ground, lum, lost)
+        _march(r0, (dx, max(dz, 1e-4)), (sx, sz), steps, medium, lum, lost)
         for c in range(3):
             total = 0.0
             for w in range(bands):
@@ -357,7 +384,7 @@ def _light_of(
     r0 = EARTH + max(altitude, 0.0) + 2.0
     rgb = BAND_RGB_LUX / distance_au**2
     sz = np.sin(np.radians(elevation))
-    table = _sky_table(r0, sz, columns(), ext, psi, ground, rgb, N_EL, N_AZ, 26) + NIGHT_CD
+    table = _sky_table(r0, sz, Medium(columns(), ext, psi, ground), rgb, (N_EL, N_AZ), 26) + NIGHT_CD
     cols = np.zeros(3)
     sun = np.zeros(3)
     # the disc sets over a quarter of a degree either side of its centre
@@ -376,7 +403,9 @@ def sky_at(
     i, j = np.minimum(fi.astype(int), N_EL - 2), np.minimum(fj.astype(int), N_AZ - 2)
     a, b = (fi - i)[..., None], (fj - j)[..., None]
     t = sky.table
-    return (t[i, j] * (1 - a) + t[i + 1, j] * a) * (1 - b) + (t[i, j + 1] * (1 - a) + t[i + 1, j + 1] * a) * b
+    return np.asarray(
+        (t[i, j] * (1 - a) + t[i + 1, j] * a) * (1 - b) + (t[i, j + 1] * (1 - a) + t[i + 1, j + 1] * a) * b
+    )
 
 
 def sky_illuminance(sky: ClearSky) -> NDArray[np.float64]:
@@ -384,4 +413,4 @@ def sky_illuminance(sky: ClearSky) -> NDArray[np.float64]:
     el = np.degrees(np.arcsin((np.arange(96) + 0.5) / 96))  # equal areas
     az = np.arange(180) + 0.5
     grid = sky_at(sky, *np.meshgrid(el, az, indexing="ij"))
-    return (grid * np.sin(np.radians(el))[:, None, None]).mean(axis=(0, 1)) * 2 * np.pi
+    return np.asarray((grid * np.sin(np.radians(el))[:, None, None]).mean(axis=(0, 1)) * 2 * np.pi)

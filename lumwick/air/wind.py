@@ -13,7 +13,7 @@ KARMAN = 0.40
 def log_profile(speed_10: float, height: ArrayLike, roughness: float) -> NDArray[np.float64]:
     """Mean speed [m/s] at a height [m] over ground of a roughness length [m] (log law), from that at 10 m."""
     z = np.maximum(np.asarray(height, float), roughness * 1.001)
-    return speed_10 * np.log(z / roughness) / np.log(10.0 / roughness)
+    return np.asarray(speed_10 * np.log(z / roughness) / np.log(10.0 / roughness))
 
 
 def kaimal(n: ArrayLike, speed: float, height: float, sigma: float) -> NDArray[np.float64]:

@@ -61,7 +61,7 @@ def _processor(source: str, target: str, view: str = "") -> ocio.CPUProcessor:
 
 
 def _uv(xyz: NDArray[np.float64]) -> NDArray[np.float64]:
-    return np.array([4 * xyz[0], 6 * xyz[1]]) / (xyz[0] + 15 * xyz[1] + 3 * xyz[2])
+    return np.asarray(np.array([4 * xyz[0], 6 * xyz[1]]) / (xyz[0] + 15 * xyz[1] + 3 * xyz[2]))
 
 
 def _across(kelvin: float) -> NDArray[np.float64]:
@@ -69,7 +69,7 @@ def _across(kelvin: float) -> NDArray[np.float64]:
     along = _uv(daylight_white(kelvin * 1.01)) - _uv(daylight_white(kelvin / 1.01))
     along /= np.linalg.norm(along)
     across = np.array([along[1], -along[0]])
-    return across * np.sign(across[1])
+    return np.asarray(across * np.sign(across[1]))
 
 
 def white_of(kelvin: float, tint: float = 0.0) -> NDArray[np.float64]:
@@ -93,14 +93,14 @@ def balance(kelvin: float, tint: float = 0.0) -> NDArray[np.float64]:
     D65)."""
     source, target = BRADFORD @ white_of(kelvin, tint), BRADFORD @ daylight_white(D65_KELVIN)
     adapt = np.linalg.inv(BRADFORD) @ np.diag(target / source) @ BRADFORD
-    return np.linalg.inv(TO_XYZ) @ adapt @ TO_XYZ
+    return np.asarray(np.linalg.inv(TO_XYZ) @ adapt @ TO_XYZ)
 
 
 def _blurred(image: Image, sigma: float) -> Image:
     """A Gaussian blur that mirrors at the edges, so that it loses no light; wide ones are made on a smaller picture."""
     step = max(1, int(sigma / 2.5))
     if step == 1:
-        return ndimage.gaussian_filter(image, (sigma, sigma, 0), mode="reflect")
+        return np.asarray(ndimage.gaussian_filter(image, (sigma, sigma, 0), mode="reflect"))
     h, w = image.shape[:2]
     padded = np.pad(image, ((0, -h % step), (0, -w % step), (0, 0)), mode="symmetric")
     small = padded.reshape(padded.shape[0] // step, step, padded.shape[1] // step, step, 3).mean(axis=(1, 3))
@@ -126,7 +126,7 @@ def vignette(image: Image, stops: float) -> Image:
     h, w = image.shape[:2]
     y, x = np.ogrid[0:h, 0:w]
     r2 = ((x + 0.5 - w / 2) ** 2 + (y + 0.5 - h / 2) ** 2) / ((w / 2) ** 2 + (h / 2) ** 2)
-    return (image * 2.0 ** (-stops * r2[..., None])).astype(np.float32)
+    return np.asarray((image * 2.0 ** (-stops * r2[..., None])).astype(np.float32))
 
 
 def graded(image: Image, grade: Grade) -> Image:
@@ -136,10 +136,10 @@ def graded(image: Image, grade: Grade) -> Image:
     flat = (flat - MIDDLE_GREY) * grade.contrast + MIDDLE_GREY
     flat = flat * grade.gain + grade.lift * (1 - flat)
     if grade.gamma != 1:
-        flat = np.sign(flat) * np.abs(flat) ** (1 / grade.gamma)
+        flat = np.asarray(np.sign(flat) * np.abs(flat) ** (1 / grade.gamma), np.float32)
     if grade.saturation != 1:
         grey = (flat @ LUMA)[:, None]
-        flat = grey + (flat - grey) * grade.saturation
+        flat = np.asarray(grey + (flat - grey) * grade.saturation, np.float32)
     flat = np.ascontiguousarray(flat, np.float32)
     _processor(GRADING, REC709).applyRGB(flat)
     return np.maximum(flat, 0).reshape(image.shape)
@@ -225,7 +225,7 @@ def grained(picture: Image, amount: float, seed: int) -> Image:
     rng = np.random.Generator(np.random.Philox(key=[seed, 91]))
     noise = rng.standard_normal(picture.shape[:2], np.float32)
     grey = np.clip(picture @ LUMA, 0, 1)
-    return picture + (0.06 * amount * np.sqrt(grey * (1 - 0.8 * grey)) * noise)[..., None]
+    return np.asarray(picture + (0.06 * amount * np.sqrt(grey * (1 - 0.8 * grey)) * noise)[..., None])
 
 
 def develop(

@@ -59,21 +59,10 @@ def scatter(
         The stand would hold more plants than can be filmed.
     """
     kind, area = KINDS[stand.kind], _area(stand)
-    w, s, e, n = ground.bounds
-    if area is not None:
-        aw, as_, ae, an = area.bounds
-        w, s, e, n = max(w, aw), max(s, as_), min(e, ae), min(n, an)
-        if w >= e or s >= n:
-            return _none()
-    expected = (area.area if area is not None else (e - w) * (n - s)) / 1e4 * stand.per_hectare
-    if expected > PLANTS_AT_MOST:
-        raise PlaceError(
-            f"{stand.name} would hold {expected:,.0f} plants: at most "
-            f"{PLANTS_AT_MOST:,} can be filmed. Lower its density or its area."
-        )
-    if stand.per_hectare <= 0:
+    w, s, e, n = _extent(stand, ground, area)
+    if stand.per_hectare <= 0 or w >= e or s >= n:
         return _none()
-    step = 100.0 / np.sqrt(stand.per_hectare)
+    step = 100.0 / np.sqrt(stand.per_hectare)  # of the jittered grid
     nx, ny = max(1, int(np.ceil((e - w) / step))), max(1, int(np.ceil((n - s) / step)))
     rng = np.random.Generator(np.random.Philox(key=[stand.seed, 21]))
     draw = rng.random((ny, nx, 6))
@@ -99,6 +88,22 @@ def scatter(
     )
 
 
+def _extent(stand: Stand, ground: Ground, area: shapely.Polygon | None) -> tuple[float, float, float, float]:
+    """West, south, east and north [m] of where a stand is set out; it must not hold more plants than can be filmed."""
+    w, s, e, n = ground.bounds
+    if area is not None:
+        aw, as_, ae, an = area.bounds
+        w, s, e, n = max(w, aw), max(s, as_), min(e, ae), min(n, an)
+    size = area.area if area is not None and w < e and s < n else max(e - w, 0.0) * max(n - s, 0.0)
+    expected = size / 1e4 * stand.per_hectare
+    if expected > PLANTS_AT_MOST:
+        raise PlaceError(
+            f"{stand.name} would hold {expected:,.0f} plants: at most "
+            f"{PLANTS_AT_MOST:,} can be filmed. Lower its density or its area."
+        )
+    return w, s, e, n
+
+
 def _area(stand: Stand) -> shapely.Polygon | None:
     """The outline that a stand keeps within; None if that is the whole place."""
     if not stand.area:
@@ -120,7 +125,7 @@ def _thinning(x: NDArray[np.float64], y: NDArray[np.float64], rng: np.random.Gen
         + np.sin(y / 13 + p[2] + np.sin(x / 19 + p[3]))
         + np.sin((x + y) / 37 + p[4])
     )
-    return np.clip(1 + waves / 1.5, 0, 2.6)
+    return np.asarray(np.clip(1 + waves / 1.5, 0, 2.6))
 
 
 def cell_numbers(position: NDArray[np.float64], side: float) -> NDArray[np.int64]:

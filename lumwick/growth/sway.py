@@ -6,6 +6,8 @@ so the motion at any time is a sum, loops when the gusts do, and leaves the foot
 
 from __future__ import annotations
 
+from typing import NamedTuple
+
 import numba as nb
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
@@ -30,34 +32,45 @@ def cantilever_frequency(youngs_pa: float, radius: float, length: float, density
 def response(omega: ArrayLike, natural_hz: ArrayLike, damping: float) -> NDArray[np.complex128]:
     """Answer of a damped mode, 1 for a steady push: 1 / (1 - r^2 + 2 i z r) with r = omega over natural."""
     r = np.asarray(omega, float) / (2 * np.pi * np.asarray(natural_hz, float))
-    return 1.0 / (1 - r * r + 2j * damping * r)
+    return np.asarray(1.0 / (1 - r * r + 2j * damping * r), complex)
+
+
+class Push(NamedTuple):
+    """The wind at an instant, as compiled code reads it: harmonics (m,), their waves (m, 2), mean [m/s], time [s]."""
+
+    omega: NDArray[np.float64]
+    amplitude: NDArray[np.float64]
+    wave: NDArray[np.float64]
+    phase: NDArray[np.float64]
+    mean: float
+    t: float
 
 
 @nb.njit(parallel=True, fastmath={"contract", "reassoc", "nsz"}, cache=True)
-def _lean(x, y, natural, phase, omega, amplitude, wave, start, damping, mean, t):
-    n, m = len(x), len(omega)
+def _lean(places, natural, phase, push, damping):
+    n, m = len(places), len(push.omega)
     out = np.zeros((n, 2))
     for i in nb.prange(n):
         along, across = 0.0, 0.0
         w0 = 2 * np.pi * natural[i]
         for j in range(m):
-            r = omega[j] / w0
+            r = push.omega[j] / w0
             re, im = 1 - r * r, 2 * damping * r
             d = re * re + im * im
-            a = omega[j] * t - x[i] * wave[j, 0] - y[i] * wave[j, 1] + start[j] + phase[i] * (j % 5)
+            carried = places[i, 0] * push.wave[j, 0] + places[i, 1] * push.wave[j, 1]
+            a = push.omega[j] * push.t - carried + push.phase[j] + phase[i] * (j % 5)
             c, s = np.cos(a), np.sin(a)
-            along += amplitude[j] * (c * re + s * im) / d
+            along += push.amplitude[j] * (c * re + s * im) / d
             # across the wind a fifth as much, a quarter turn behind, on other harmonics
             if j % 2 == 0:
-                across += 0.35 * amplitude[j] * (s * re - c * im) / d
-        out[i, 0] = mean * mean + 2 * mean * along
-        out[i, 1] = 2 * mean * across
+                across += 0.35 * push.amplitude[j] * (s * re - c * im) / d
+        out[i, 0] = push.mean * push.mean + 2 * push.mean * along
+        out[i, 1] = 2 * push.mean * across
     return out
 
 
 def lean(
-    x: NDArray[np.float64],
-    y: NDArray[np.float64],
+    places: NDArray[np.float64],
     natural_hz: NDArray[np.float64],
     phase: NDArray[np.float64],
     compliance: float,
@@ -71,7 +84,8 @@ def lean(
 
     Parameters
     ----------
-    x, y : ndarray, shape (n,) [m]
+    places : ndarray, shape (n, 2) [m]
+        East and north.
     natural_hz, phase : ndarray, shape (n,) [Hz], [rad]
         Each plant's own, so that no two move alike.
     compliance : float [1 / (m/s)^2]
@@ -82,18 +96,13 @@ def lean(
     ndarray, shape (n, 2)
         Slope east and north; zero at the foot by construction.
     """
+    push = Push(gusts.omega, gusts.amplitude, gusts.wave, gusts.phase, float(gusts.mean), float(t))
     r = _lean(
-        np.ascontiguousarray(x, float),
-        np.ascontiguousarray(y, float),
+        np.ascontiguousarray(places, float),
         np.ascontiguousarray(natural_hz, float),
         np.ascontiguousarray(phase, float),
-        gusts.omega,
-        gusts.amplitude,
-        gusts.wave,
-        gusts.phase,
+        push,
         damping,
-        gusts.mean,
-        t,
     )
     ex, ey = gusts.toward
     s = np.tanh(compliance * r * 1.6) / 1.6  # stems streamline: no slope grows without end
@@ -125,4 +134,4 @@ def branch_motion(
         f = np.maximum(np.round(f * loop), 1) / loop
     p = 2 * np.pi * rng.random((count, 2))
     wave = np.sin(2 * np.pi * f * t + p) @ np.array([0.6, 0.5])
-    return direction * (strength * gusts.mean**2 * wave)[:, None]
+    return np.asarray(direction * (strength * gusts.mean**2 * wave)[:, None])

@@ -31,7 +31,7 @@ def _mix(a: NDArray[np.float64], b: tuple[float, float, float], share: NDArray[n
 def sea_nearness(ground: Ground, level: float) -> NDArray[np.float64]:
     """Share of open sea within some tens of metres, 0 inland to 1 at sea; tells a beach from a creek's bank."""
     open_sea = (ground.heights < level - 1.6).astype(float)
-    return ndimage.gaussian_filter(open_sea, 45 / ground.spacing, mode="nearest")
+    return np.asarray(ndimage.gaussian_filter(open_sea, 45 / ground.spacing, mode="nearest"))
 
 
 def albedo(ground: Ground, kind: str, sea_level: float | None, beach_top: float, seed: int) -> NDArray[np.float32]:

@@ -122,6 +122,22 @@ def _filled(z: NDArray[np.float32]) -> NDArray[np.float32]:
     return np.where(np.isfinite(near), near, np.nanmean(z)).astype(np.float32)
 
 
+def _from_codes(
+    z: NDArray[np.float32], size_m: float | None, lowest: float | None, highest: float | None
+) -> NDArray[np.float32]:
+    """Heights from a PNG's 16-bit codes."""
+    if lowest is None or highest is None or size_m is None:
+        raise LandError("A PNG says nothing of metres: give its size, and the heights of black and white.")
+    if highest <= lowest:
+        raise LandError("The height of white must be above the height of black.")
+    return (lowest + (highest - lowest) * z / 65535.0).astype(np.float32)
+
+
+def _in_degrees(transform: Affine) -> bool:
+    """Whether a grid's numbers look like longitudes and latitudes."""
+    return bool(abs(transform.a) < 0.1 and abs(transform.c) <= 360 and abs(transform.f) <= 90)
+
+
 def read_elevation(
     path: str | Path,
     *,
@@ -164,13 +180,9 @@ def read_elevation(
     if not np.isfinite(z).any():
         raise LandError(f"{path.name} holds no heights at all: every point is marked as no data.")
     if kind == "png":
-        if lowest is None or highest is None or size_m is None:
-            raise LandError("A PNG says nothing of metres: give its size, and the heights of black and white.")
-        if highest <= lowest:
-            raise LandError("The height of white must be above the height of black.")
-        z, crs = (lowest + (highest - lowest) * z / 65535.0).astype(np.float32), None
+        z, crs = _from_codes(z, size_m, lowest, highest), None
     z = _filled(z)
-    if crs is None and kind == "grid" and abs(transform.a) < 0.1 and abs(transform.c) <= 360 and abs(transform.f) <= 90:
+    if crs is None and kind == "grid" and _in_degrees(transform):
         crs = CRS.from_epsg(4326)
     if crs is not None:
         return _projected(z, transform, crs)

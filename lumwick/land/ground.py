@@ -49,20 +49,22 @@ class Ground:
         """Height [m] at points, bilinear; beyond the edge the edge's height holds."""
         col = (np.asarray(x, float) - self.west) / self.spacing
         row = (np.asarray(y, float) - self.south) / self.spacing
-        return ndimage.map_coordinates(
-            self.heights, [np.atleast_1d(row), np.atleast_1d(col)], order=1, mode="nearest", output=np.float64
-        ).reshape(np.shape(col))
+        return np.asarray(
+            ndimage.map_coordinates(
+                self.heights, [np.atleast_1d(row), np.atleast_1d(col)], order=1, mode="nearest", output=np.float64
+            ).reshape(np.shape(col))
+        )
 
     def slope(self) -> NDArray[np.float64]:
         """Slope [degrees] at each grid point."""
         dy, dx = np.gradient(self.heights.astype(float), self.spacing)
-        return np.degrees(np.arctan(np.hypot(dx, dy)))
+        return np.asarray(np.degrees(np.arctan(np.hypot(dx, dy))))
 
     def normals(self) -> NDArray[np.float32]:
         """Unit normals, shape (ny, nx, 3)."""
         dy, dx = np.gradient(self.heights.astype(float), self.spacing)
         n = np.stack([-dx, -dy, np.ones_like(dx)], axis=-1)
-        return (n / np.linalg.norm(n, axis=-1, keepdims=True)).astype(np.float32)
+        return np.asarray((n / np.linalg.norm(n, axis=-1, keepdims=True)).astype(np.float32))
 
     def contours(self, interval: float, sigma: float = 1.0) -> list[tuple[float, NDArray[np.float64]]]:
         """Contour lines.

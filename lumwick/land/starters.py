@@ -12,7 +12,7 @@ from lumwick.land.ground import Ground
 def _noise(shape: tuple[int, int], cells: float, seed: int) -> NDArray[np.float64]:
     """Smooth noise of unit deviation; ``cells`` is its grain in grid cells."""
     field = ndimage.gaussian_filter(np.random.default_rng(seed).standard_normal(shape), cells, mode="reflect")
-    return field / field.std()
+    return np.asarray(field / field.std())
 
 
 def _smooth(x: NDArray[np.float64]) -> NDArray[np.float64]:
@@ -22,7 +22,7 @@ def _smooth(x: NDArray[np.float64]) -> NDArray[np.float64]:
 
 def creek_north(x: NDArray[np.float64]) -> NDArray[np.float64]:
     """North coordinate [m] of the creek's middle at an east coordinate [m]."""
-    return 44 * np.sin(-x / 92.0) + 18 * np.sin(-x / 39.0 + 0.7) - 30
+    return np.asarray(44 * np.sin(-x / 92.0) + 18 * np.sin(-x / 39.0 + 0.7) - 30)
 
 
 def saltmarsh(size: int = 769, spacing: float = 1.5, seed: int = 5) -> Ground:

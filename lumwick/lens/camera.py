@@ -19,7 +19,7 @@ def ev100(f_number: float, seconds: float, iso: float = 100.0) -> float:
 
 def incident_illuminance(ev: float) -> float:
     """Illuminance [lx] that an incident-light meter asks for: 2.5 * 2^EV100 (ISO 2720, C = 250)."""
-    return INCIDENT_CONSTANT / 100.0 * 2.0**ev
+    return float(INCIDENT_CONSTANT / 100.0 * 2.0**ev)
 
 
 def exposure_scale(ev: float) -> float:
@@ -107,7 +107,7 @@ class Camera:
 def look_at(position: NDArray[np.float64], aim: NDArray[np.float64]) -> NDArray[np.float64]:
     """Unit vector from a position to an aim."""
     d = np.asarray(aim, float) - np.asarray(position, float)
-    return d / np.linalg.norm(d)
+    return np.asarray(d / np.linalg.norm(d))
 
 
 def direction_of(bearing: float, pitch: float) -> NDArray[np.float64]:

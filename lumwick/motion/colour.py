@@ -53,7 +53,7 @@ def to_oklab(linear: ArrayLike) -> NDArray[np.float64]:
     ----------
     Ottosson, A perceptual color space for image processing (2020); checked against colour-science in the tests.
     """
-    return np.cbrt(np.asarray(linear, float) @ _TO_LMS.T) @ _TO_LAB.T
+    return np.asarray(np.cbrt(np.asarray(linear, float) @ _TO_LMS.T) @ _TO_LAB.T)
 
 
 def from_oklab(lab: ArrayLike) -> NDArray[np.float64]:

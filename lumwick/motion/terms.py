@@ -138,7 +138,7 @@ def wander(t: Times, per_second: float, rough: float, seed: int, loop: float | N
         n = np.maximum(np.round(n * loop), 1) / loop
     phase = 2 * np.pi * rng.random(len(n))
     amplitude *= 0.45 * np.sqrt(2 / np.sum(amplitude**2))
-    return np.sin(2 * np.pi * n * np.asarray(t, float)[..., None] + phase) @ amplitude
+    return np.asarray(np.sin(2 * np.pi * n * np.asarray(t, float)[..., None] + phase) @ amplitude)
 
 
 def _slots(t: Times, length: float, loop: float | None) -> tuple[Times, NDArray[np.int64], int]:
@@ -163,7 +163,7 @@ def _tube(t: Times, seed: int, loop: float | None) -> Times:
     calm = (chance(seed, spell, 3) < 0.55).astype(float)
     calm_before = (chance(seed, np.mod(spell - 1, spells) if spells else spell - 1, 3) < 0.55).astype(float)
     calm = calm_before + (calm - calm_before) * _smooth(y / 0.04)
-    return calm + (1 - calm) * catching
+    return np.asarray(calm + (1 - calm) * catching)
 
 
 def _lightning(t: Times, seed: int, loop: float | None) -> Times:

@@ -194,7 +194,7 @@ def _focal_of_angle(text: str, sensor_mm: float) -> float:
     angle = read(text, "°", "The angle of view")
     if not 1 <= angle <= 155:
         raise PlaceError(f"An angle of view lies from 1° to 155°: {text.strip()!r} is outside.")
-    return round(Lens.of_angle(angle, sensor_mm).focal_mm, 3)
+    return float(round(Lens.of_angle(angle, sensor_mm).focal_mm, 3))
 
 
 def moment(text: str, before: dt.datetime) -> str:

@@ -7,12 +7,14 @@ the command line and the published JSON Schema say about it.
 from __future__ import annotations
 
 import datetime as dt
+from collections.abc import Sequence
 from typing import TYPE_CHECKING, Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, field_validator, model_validator
 
 from lumwick.growth.kinds import KINDS
-from lumwick.motion.channel import Animatable, AnimatableColour, AnimatableMoment, Channel, Curve, Finite, trusted
+from lumwick.motion.channel import Animatable, AnimatableColour, AnimatableMoment, Channel, Curve, trusted
+from lumwick.motion.terms import Finite
 from lumwick.motion.timebase import RATES
 
 if TYPE_CHECKING:
@@ -356,7 +358,7 @@ class Station(Model):
     focus: float | None = wish("Focus", "m", 0.1, 100000, "Distance that is sharp here.", quantity="length")
     f_number: float | None = wish("Aperture", "f/", 0.9, 64, "Of the lens here.", quantity="f_number")
     ev100: float | None = wish("Exposure", "EV", -8, 22, "EV at ISO 100 here.")
-    kelvin: float | None = wish("White", "K", 2000, 20000, "White balance here.")
+    kelvin: float | None = wish("White balance", "K", 2000, 20000, "Here, in place of the shot's.")
     roll: float | None = wish(
         "Roll", "°", -180, 180, "Turn of the camera about its aim here, clockwise.", quantity="turn"
     )
@@ -515,9 +517,7 @@ class Exposure(Model):
     """How a real camera would be set."""
 
     ev100: Animatable = keyed(14.0, "Exposure", "EV", -8, 22, "EV at ISO 100: full sun is about 15, sunset 11, dusk 5.")
-    kelvin: Animatable = keyed(
-        6500.0, "White", "K", 2000, 20000, "White balance: light of this colour comes out white."
-    )
+    kelvin: Animatable = keyed(6500.0, "White balance", "K", 2000, 20000, "Light of this colour comes out white.")
     f_number: Animatable = keyed(
         8.0, "Aperture", "f/", 0.9, 64, "Smaller numbers blur what is out of focus.", quantity="f_number"
     )
@@ -739,34 +739,22 @@ class Place(Model):
 
     @model_validator(mode="after")
     def _whole(self) -> Place:
-        for title, things in (
-            ("stands", self.growth),
-            ("built things", self.built),
-            ("surfaces", self.surfaces),
-            ("models", self.things),
-            ("lamps", self.lamps),
-            ("shots", self.shots),
-        ):
-            ids = [thing.id for thing in things]  # type: ignore[attr-defined]
-            if len(set(ids)) != len(ids):
-                raise ValueError(f"two {title} share one id: {', '.join(sorted({i for i in ids if ids.count(i) > 1}))}")
+        for name in ("growth", "built", "surfaces", "things", "lamps", "shots"):
+            _check_ids(getattr(self, name), f"two {LISTS[name]} share one id")
         for shot in self.shots:
-            ids = [station.id for station in shot.route.stations]
-            if len(set(ids)) != len(ids):
-                raise ValueError(f"two stations of shot {shot.name} share one id")
-        shots = {shot.id: shot for shot in self.shots}
-        ids = [piece.id for piece in self.cut.pieces]
-        if len(set(ids)) != len(ids):
-            raise ValueError("two pieces of the film share one id")
+            _check_ids(shot.route.stations, f"two stations of shot {shot.name} share one id")
+        _check_ids(self.cut.pieces, "two pieces of the film share one id")
+        shots = {shot.id for shot in self.shots}
         for i, piece in enumerate(self.cut.pieces, 1):
             if piece.shot not in shots:
                 raise ValueError(f"piece {i} of the film is of the shot {piece.shot!r}, which this place does not have")
-        known = {surface.id for surface in self.surfaces}
-        for item in [*self.built, *self.things]:
+        known = sorted(surface.id for surface in self.surfaces)
+        furnished: list[Built | Thing] = [*self.built, *self.things]
+        for item in furnished:
             if item.surface and item.surface not in known:
                 raise ValueError(
                     f"{item.name} has the surface {item.surface!r}, which this place does not have: "
-                    f"choose one of {', '.join(sorted(known)) or 'none, there are none yet'}"
+                    f"choose one of {', '.join(known) or 'none, there are none yet'}"
                 )
         _check_ranges(self, "")
         return self
@@ -783,6 +771,25 @@ class Place(Model):
             if name in (shot.id, shot.name):
                 return shot
         raise LookupError(f"There is no shot {name!r}: this place has {', '.join(s.id for s in self.shots)}.")
+
+
+LISTS = {
+    "growth": "stands",
+    "built": "built things",
+    "surfaces": "surfaces",
+    "things": "models",
+    "lamps": "lamps",
+    "shots": "shots",
+}
+"""What the members of a place's lists are called together."""
+
+
+def _check_ids(items: Sequence[Any], words: str) -> None:
+    """Refuse two members of one id; ``words`` say so, and the id follows."""
+    ids = [item.id for item in items]
+    twice = sorted({i for i in ids if ids.count(i) > 1})
+    if twice:
+        raise ValueError(f"{words}: {', '.join(twice)}")
 
 
 def _check_ranges(model: BaseModel, where: str) -> None:

@@ -152,38 +152,42 @@ def unpack(data: bytes, beside: Path | None = None) -> tuple[Place, dict[str, by
     PlaceError
         The file cannot be used, or an asset is missing or changed.
     """
-    assets: dict[str, bytes] = {}
-    if data[:2] == b"PK":
-        try:
-            with zipfile.ZipFile(io.BytesIO(data)) as z:
-                if sum(i.file_size for i in z.infolist()) > ASSET_BYTES_AT_MOST:
-                    raise PlaceError("This place file unpacks to more than 500 MB: it is too large to bring in.")
-                document = z.read(DOCUMENT)
-                assets = {n.removeprefix("assets/"): z.read(n) for n in z.namelist() if n.startswith("assets/")}
-        except KeyError:
-            raise PlaceError("This zip is not a place file: there is no place.json in it.") from None
-        except (zipfile.BadZipFile, OSError, EOFError) as error:
-            raise PlaceError("This place file is cut short or damaged.") from error
-    else:
-        document = data
+    document, assets = _unzipped(data) if data[:2] == b"PK" else (data, {})
     try:
         raw = json.loads(document)
     except (ValueError, UnicodeDecodeError):
         raise PlaceError("This is not a place file: it holds no JSON document.") from None
     place = parse(raw)
-    for asset in needed(place):
-        if asset.sha256 not in assets and beside is not None:
-            for candidate in (beside / asset.name, beside / "assets" / asset.sha256):
-                if candidate.is_file():
-                    assets[asset.sha256] = candidate.read_bytes()
-                    break
-        if asset.sha256 not in assets:
-            raise PlaceError(
-                f"The asset {asset.name} is missing from the place file: export the place again with its assets."
-            )
-        if hashlib.sha256(assets[asset.sha256]).hexdigest() != asset.sha256:
-            raise PlaceError(f"The asset {asset.name} is not the one the place was made with: its contents differ.")
-    return place, {a.sha256: assets[a.sha256] for a in needed(place)}
+    return place, {asset.sha256: _asset(asset, assets, beside) for asset in needed(place)}
+
+
+def _unzipped(data: bytes) -> tuple[bytes, dict[str, bytes]]:
+    """The document of a zip, and its assets by digest."""
+    try:
+        with zipfile.ZipFile(io.BytesIO(data)) as z:
+            if sum(i.file_size for i in z.infolist()) > ASSET_BYTES_AT_MOST:
+                raise PlaceError("This place file unpacks to more than 500 MB: it is too large to bring in.")
+            names = [n for n in z.namelist() if n.startswith("assets/")]
+            return z.read(DOCUMENT), {n.removeprefix("assets/"): z.read(n) for n in names}
+    except KeyError:
+        raise PlaceError("This zip is not a place file: there is no place.json in it.") from None
+    except (zipfile.BadZipFile, OSError, EOFError) as error:
+        raise PlaceError("This place file is cut short or damaged.") from error
+
+
+def _asset(asset: Asset, assets: dict[str, bytes], beside: Path | None) -> bytes:
+    """An asset's bytes: from the zip, or from a file beside a bare document."""
+    found = assets.get(asset.sha256)
+    if found is None and beside is not None:
+        near = (beside / asset.name, beside / "assets" / asset.sha256)
+        found = next((path.read_bytes() for path in near if path.is_file()), None)
+    if found is None:
+        raise PlaceError(
+            f"The asset {asset.name} is missing from the place file: export the place again with its assets."
+        )
+    if hashlib.sha256(found).hexdigest() != asset.sha256:
+        raise PlaceError(f"The asset {asset.name} is not the one the place was made with: its contents differ.")
+    return found
 
 
 def load(path: str | Path) -> tuple[Place, dict[str, bytes]]:

@@ -117,7 +117,7 @@ def straight(points: Floats) -> Line:
 
     def position(u: Floats) -> Floats:
         i = piece(u)
-        return points[i] + (u - knots[i])[..., None] * ways[i]
+        return np.asarray(points[i] + (u - knots[i])[..., None] * ways[i])
 
     return measured(position, lambda u: ways[piece(u)], knots, 8)
 
@@ -196,12 +196,14 @@ def at_height(
         steps = np.linspace(0, run[-1], count)
 
         def evened(values: Floats, sigma: float) -> Floats:
-            return np.interp(
-                run,
-                steps,
-                gaussian_filter1d(
-                    np.interp(steps, run, values), min(sigma / (run[-1] / count), count / 4), mode="nearest"
-                ),
+            return np.asarray(
+                np.interp(
+                    run,
+                    steps,
+                    gaussian_filter1d(
+                        np.interp(steps, run, values), min(sigma / (run[-1] / count), count / 4), mode="nearest"
+                    ),
+                )
             )
 
         if even > 0:

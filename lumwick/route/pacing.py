@@ -195,21 +195,8 @@ def even(
     RouteError
         The stops and moves take longer than there is time.
     """
-    last = len(lengths) - 1
-    own = np.append(eased[:last], False)
-    halts = {i for i in range(last + 1) if stays[i] > 0 or own[i] or (i > 0 and own[i - 1])}
-    ends = sorted({0, last, *halts})
-    runs = [
-        Run(
-            a,
-            b,
-            float(lengths[b] - lengths[a]),
-            ramps[0] if a == 0 and 0 not in halts else STOPPING,
-            ramps[1] if b == last and b not in halts else STOPPING,
-        )
-        for a, b in itertools.pairwise(ends)
-        if not own[a]
-    ]
+    own = np.append(eased[: len(lengths) - 1], False)
+    runs = _runs(lengths, stays, own, ramps)
     fixed = float(stays.sum() + takes[own].sum())
     free = duration - fixed
     if free < -1e-9 or (free <= 1e-6 * duration and any(run.length > 0 for run in runs)):
@@ -217,30 +204,42 @@ def even(
             f"The stops and moves of this route take {fixed:.1f} s, and the move "
             f"has {duration:.1f} s: make the shot longer, or stay for less."
         )
-    upcoming = {run.first: (run, seconds) for run, seconds in zip(runs, _times_of(runs, free, least_jerk), strict=True)}
+    took = _times_of(runs, free, least_jerk)
+    upcoming = {run.first: (run, seconds) for run, seconds in zip(runs, took, strict=True)}
     pieces: list[Piece] = []
     clock = 0.0
     i = 0
-    while i <= last:
+    while True:
         if stays[i] > 0:
             pieces.append(_rest(clock, clock + stays[i], lengths[i]))
             clock += stays[i]
-        if i == last:
-            break
-        if own[i]:
-            j, seconds = i + 1, float(takes[i])
+        if i == len(lengths) - 1:
+            return _paced(pieces or [_rest(0.0, duration, lengths[0])], lengths, stays)
+        run, seconds = (None, float(takes[i])) if own[i] else upcoming[i]
+        j = i + 1 if run is None else run.last
+        if run is None or least_jerk:
             pieces.append(_move(clock, clock + seconds, lengths[i], lengths[j]))
         else:
-            run, seconds = upcoming[i]
-            j = run.last
-            pieces.append(
-                _move(clock, clock + seconds, lengths[i], lengths[j])
-                if least_jerk
-                else _gathered(clock, seconds, lengths[i], lengths[j], run)
-            )
+            pieces.append(_gathered(clock, seconds, lengths[i], lengths[j], run))
         clock += seconds
         i = j
-    return _paced(pieces or [_rest(0.0, duration, lengths[0])], lengths, stays)
+
+
+def _runs(lengths: Floats, stays: Floats, own: NDArray[np.bool_], ramps: tuple[float, float]) -> list[Run]:
+    """The stretches between halts, but for moves of their own."""
+    last = len(lengths) - 1
+    halts = {i for i in range(last + 1) if stays[i] > 0 or own[i] or (i > 0 and own[i - 1])}
+    return [
+        Run(
+            a,
+            b,
+            float(lengths[b] - lengths[a]),
+            ramps[0] if a == 0 and 0 not in halts else STOPPING,
+            ramps[1] if b == last and b not in halts else STOPPING,
+        )
+        for a, b in itertools.pairwise(sorted({0, last, *halts}))
+        if not own[a]
+    ]
 
 
 def _share_of(curve: CubicHermiteSpline, begin: float, first: float, rise: float, x: ArrayLike) -> Floats:

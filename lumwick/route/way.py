@@ -160,7 +160,7 @@ class Way:
         forward = self._looking(t, position, ahead, stationed)
         focal = self._countered(station_focal, position)
         if r.focus_on == "subject":
-            own["focus"] = np.maximum(((self._subject(t) - position) * forward).sum(1), 0.1)
+            own["focus"] = np.maximum(((self.subject(t) - position) * forward).sum(1), 0.1)
         roll = np.zeros(len(t))
         if r.handheld > 0:
             position, forward, roll = self._unsteady(t, position, forward)
@@ -193,7 +193,7 @@ class Way:
 
     # -- where it looks ------------------------------------------------------------------------------
 
-    def _subject(self, t: Floats) -> Floats:
+    def subject(self, t: Floats) -> Floats:
         """Where what is circled, followed or looked at is, (n, 3)."""
         r = self.route
         if r.subject and self.around.subject is not None:
@@ -206,7 +206,7 @@ class Way:
 
         def by(mode: str) -> Floats:
             if mode == "subject" or (mode == "stations" and r.way in ("orbit", "follow")):
-                away = self._subject(t) - position
+                away = self.subject(t) - position
                 return np.where(np.linalg.norm(away, axis=1, keepdims=True) < 1e-6, stationed, away)
             if mode == "by keys":
                 b, p = np.radians(self._keyed("bearing", t)), np.radians(self._keyed("pitch", t))
@@ -253,7 +253,9 @@ class Way:
         there, turn = self.around.subject(r.subject, t - r.lag)
         a = np.radians(turn - turn0[0])
         e, n, h = np.array([s.east, s.north, s.up]) - home[0]
-        return there + np.stack([e * np.cos(a) + n * np.sin(a), n * np.cos(a) - e * np.sin(a), np.full(len(t), h)], -1)
+        return np.asarray(
+            there + np.stack([e * np.cos(a) + n * np.sin(a), n * np.cos(a) - e * np.sin(a), np.full(len(t), h)], -1)
+        )
 
     def _brought(self, t: Floats) -> Poses:
         assert self.around.track is not None
@@ -268,8 +270,11 @@ class Way:
         side = np.stack([ahead[:, 1], -ahead[:, 0], np.zeros(len(t))], -1)
         side /= np.maximum(np.linalg.norm(side, axis=1, keepdims=True), 1e-9)
         sway = 0.011 * size * np.sin(np.pi * covered / STEP)
-        return side * sway[:, None] + np.stack(
-            [np.zeros(len(t)), np.zeros(len(t)), -0.009 * size * (1 - np.cos(2 * np.pi * covered / STEP))], -1
+        return np.asarray(
+            side * sway[:, None]
+            + np.stack(
+                [np.zeros(len(t)), np.zeros(len(t)), -0.009 * size * (1 - np.cos(2 * np.pi * covered / STEP))], -1
+            )
         )
 
     def _unsteady(self, t: Floats, position: Floats, forward: Floats) -> tuple[Floats, Floats, Floats]:
@@ -298,7 +303,9 @@ class Way:
             return focal
         s = r.stations[0]
         aim, home = np.array(s.aim), np.array([s.east, s.north, s.up])
-        return np.clip(focal * np.linalg.norm(position - aim, axis=1) / np.linalg.norm(home - aim), 4.0, 1200.0)
+        return np.asarray(
+            np.clip(focal * np.linalg.norm(position - aim, axis=1) / np.linalg.norm(home - aim), 4.0, 1200.0)
+        )
 
 
 def eased(x: ArrayLike) -> Floats:

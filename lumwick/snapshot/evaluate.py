@@ -8,7 +8,7 @@ from __future__ import annotations
 import datetime as dt
 from collections.abc import Callable
 from dataclasses import dataclass, field, fields, replace
-from typing import Any
+from typing import Any, TypeVar
 
 import numpy as np
 import shapely
@@ -35,6 +35,8 @@ from lumwick.water.spectrum import SeaState
 GRADED = tuple(f.name for f in fields(Grade) if f.name not in ("view", "screen", "lut"))
 RANGE_TO_EXTINCTION = 2.996
 """Meteorological optical range is where contrast falls to 5 %: V = 2.996 / beta (WMO No. 8)."""
+
+T = TypeVar("T")
 
 
 def _nothing(asset: Asset) -> bytes:
@@ -142,14 +144,15 @@ class Setting:
         place, _ = self.motions(shot or self.place.shots[0]).at(t)
         return self if place is self.place else replace(self, place=place, memory={})
 
-    def _remembered(self, what: str, shot: Shot, make: Callable[[], Any]) -> Any:
+    def _remembered(self, what: str, shot: Shot, make: Callable[[], T]) -> T:
         # kept with the shot itself, so that no other object can come to have its number
         key = (what, id(shot))
         if key not in self.memory:
             if len(self.memory) > 64:
                 self.memory.clear()
             self.memory[key] = (shot, make())
-        return self.memory[key][1]
+        made: T = self.memory[key][1]
+        return made
 
 
 @dataclass(frozen=True)
@@ -190,9 +193,10 @@ class Snapshot:
 
 def place_clock(shot: Shot, t: float) -> dt.datetime:
     """Date and hour of the place at a clip time."""
-    start: Any = shot.clock.start
-    if isinstance(start, Curve):
-        return moment_of(start.table.at(t)[0, 0])
+    moment: Any = shot.clock.start
+    if isinstance(moment, Curve):
+        return moment_of(moment.table.at(t)[0, 0])
+    start: dt.datetime = moment
     return start + dt.timedelta(seconds=shot.clock.speed * t)
 
 

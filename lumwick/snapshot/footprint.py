@@ -16,8 +16,8 @@ from pydantic import BaseModel
 
 from lumwick.motion.channel import EPOCH
 from lumwick.motion.timebase import RATES, frame_time
-from lumwick.place.document import Clock, Cut, Develop, Place, Route, Shot
-from lumwick.place.instant import plain
+from lumwick.place.document import Clock, Cut, Develop, Route, Shot
+from lumwick.place.instant import Mover, plain
 from lumwick.route.way import goes
 from lumwick.snapshot.evaluate import Setting, clip_time, place_clock
 
@@ -65,16 +65,10 @@ def _leaves(value: Any, path: str, skip: frozenset[str]) -> Iterator[int]:
         yield _digest(path, value)
 
 
-def _instants(setting: Setting, shot: Shot, t: NDArray[np.float64], rate: float, moments: int) -> list[str]:
-    """In short, what the frames at clip times (n,) depend on."""
-    motions = setting.motions(shot)
-    way_of_it = f"/shots/{shot.id}/route/"
-    # the route moves only the camera, whose pose is told as it is; how the film is developed counts for shots that
-    # go by it
-    idle = (way_of_it, f"/shots/{shot.id}/develop/" if shot.as_film else "/cut/")
-    moving = frozenset(m.path for m in motions.movers if not m.path.startswith(idle))
-    # the clock, the route and the clip's length come by what they give at each instant
-    bare = shot.model_copy(
+def _bare(shot: Shot) -> Shot:
+    """A shot without what counts only by what it gives at each instant: its clock, its route and the clip's length;
+    and without its name."""
+    return shot.model_copy(
         update={
             "name": "-",
             "frames": 1,
@@ -87,32 +81,46 @@ def _instants(setting: Setting, shot: Shot, t: NDArray[np.float64], rate: float,
             **({"develop": Develop()} if shot.as_film else {}),
         }
     )
-    place: Place = setting.place.model_copy(
-        update={"name": "-", "shots": [], "cut": Cut(develop=setting.place.cut.develop) if shot.as_film else Cut()}
-    )
-    still = sum(_leaves(place, "", moving)) + sum(_leaves(bare, f"/shots/{shot.id}", moving))
-    openings = [motions.at(clip_time(shot, float(v)))[1].exposure.shutter for v in t]
-    shutter = np.array(openings) / 360.0 / rate
+
+
+def _still(setting: Setting, shot: Shot, moving: frozenset[str]) -> int:
+    """The digests of all values of a place and a shot that do not move, added up."""
+    cut = Cut(develop=setting.place.cut.develop) if shot.as_film else Cut()
+    place = setting.place.model_copy(update={"name": "-", "shots": [], "cut": cut})
+    return sum(_leaves(place, "", moving)) + sum(_leaves(_bare(shot), f"/shots/{shot.id}", moving))
+
+
+def _moving(movers: Sequence[Mover], values: NDArray[np.float64]) -> list[int]:
+    """The digests of values that move (all rows by n instants), added up for each instant."""
+    totals = [0] * values.shape[1]
+    for mover in movers:
+        known: dict[bytes, int] = {}
+        rows = values[mover.row : mover.row + mover.count]
+        for k in range(values.shape[1]):
+            key = rows[:, k].tobytes()
+            if key not in known:
+                known[key] = _digest(mover.path, plain(mover, values[:, k]))
+            totals[k] += known[key]
+    return totals
+
+
+def _instants(setting: Setting, shot: Shot, t: NDArray[np.float64], rate: float, moments: int) -> list[str]:
+    """In short, what the frames at clip times (n,) depend on."""
+    motions = setting.motions(shot)
+    # the route moves only the camera, whose pose is told as it is; how the film is developed counts for shots that
+    # go by it
+    idle = (f"/shots/{shot.id}/route/", f"/shots/{shot.id}/develop/" if shot.as_film else "/cut/")
+    movers = [m for m in motions.movers if not m.path.startswith(idle)]
+    still = _still(setting, shot, frozenset(m.path for m in movers))
+    movers = [m for m in movers if not m.path.endswith("/clock/start")]
+    shutter = np.array([motions.at(clip_time(shot, float(v)))[1].exposure.shutter for v in t]) / 360.0 / rate
     way = setting.way(shot) if goes(shot.route) else None
     told: list[list[str]] = [[] for _ in t]
     for share in [0.0, *((k + 0.5) / moments for k in range(moments)), *(k / moments for k in range(moments + 1))]:
         at = np.array([clip_time(shot, float(v)) for v in t + shutter * share])
-        totals = [still] * len(at)
-        values = motions.over(at) if motions.movers else np.zeros((0, len(at)))
-        for mover in motions.movers:
-            if mover.path.endswith("/clock/start") or mover.path.startswith(idle):
-                continue
-            known: dict[bytes, int] = {}
-            rows = values[mover.row : mover.row + mover.count]
-            for k in range(len(at)):
-                key = rows[:, k].tobytes()
-                if key not in known:
-                    known[key] = _digest(mover.path, plain(mover, values[:, k]))
-                totals[k] += known[key]
-        camera = np.zeros((len(at), 0))
-        if way is not None:
-            camera = way.at(at).table()
+        totals = _moving(movers, motions.over(at) if movers else np.zeros((0, len(at))))
+        camera = np.zeros((len(at), 0)) if way is None else way.at(at).table()
         for k, v in enumerate(at):
             clock = (place_clock(shot, float(v)) - EPOCH).total_seconds()
-            told[k].append(f"{totals[k] % WIDE:x}|{v!r}|{clock}|{camera[k].tobytes().hex()}")
+            told[k].append(f"{(still + totals[k]) % WIDE:x}|{v!r}|{clock}|{camera[k].tobytes().hex()}")
     return ["\n".join(parts) for parts in told]

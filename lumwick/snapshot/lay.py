@@ -80,19 +80,12 @@ def along_line(setting: Setting, shot: Shot, drawn: Drawn, way: str, height: flo
         The line has no length.
     """
     points, times = drawn.points, drawn.times
-    if len(points) < 2 or np.linalg.norm(np.ptp(points, axis=0)) < 1e-6:
-        raise RouteError("This line has no length: draw it from one spot to another.")
-    if np.linalg.norm(points[0] - points[-1]) < 1e-9 and len(points) == 2:
-        raise RouteError("This line ends where it starts.")
+    _check_length(points)
     walks = way == "walk"
     kept = thinned(points if drawn.heights and not walks else points * [1, 1, 0])
     places = points[kept].astype(float)
     if walks or not drawn.heights:
-        still = setting.still(shot)
-        floor = still.floor(places[:, 0], places[:, 1])
-        if still.place.sea.present and not walks:
-            floor = np.maximum(floor, still.place.sea.level)
-        places[:, 2] = floor + height
+        places[:, 2] = height + _below(setting.still(shot), places, walks)
     aims = places + _ahead(points, kept) if drawn.aims is None else drawn.aims[kept].astype(float)
     aims[np.abs(aims - places).max(1) < 1e-5] += [0.0, REACH, 0.0]
     lens = shot.route.stations[0].focal if shot.route.stations else 28.0
@@ -164,6 +157,20 @@ def as_stations(shot: Shot, track: Track, tolerance: float = 0.02) -> Shot:
         aim="stations",
         pace=1.0,
     )
+
+
+def _check_length(points: Floats) -> None:
+    if len(points) < 2 or np.linalg.norm(np.ptp(points, axis=0)) < 1e-6:
+        raise RouteError("This line has no length: draw it from one spot to another.")
+    if len(points) == 2 and np.linalg.norm(points[0] - points[-1]) < 1e-9:
+        raise RouteError("This line ends where it starts.")
+
+
+def _below(still: Setting, places: Floats, walks: bool) -> Floats:
+    """What places (n, 3) are over, (n,) [m]: the floor, and for a flight the water."""
+    floor = still.floor(places[:, 0], places[:, 1])
+    sea = still.place.sea
+    return np.maximum(floor, sea.level) if sea.present and not walks else floor
 
 
 def _ahead(points: Floats, kept: NDArray[np.int64]) -> Floats:

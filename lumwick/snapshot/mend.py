@@ -15,7 +15,10 @@ from lumwick.place.document import Shot, Station
 from lumwick.place.edits import fresh_id
 from lumwick.route.way import station_from
 from lumwick.snapshot.evaluate import Setting
-from lumwick.snapshot.ride import SAYS, Fault, Ride, exposure_jump, faults, middle_distances, ride, with_route
+from lumwick.snapshot.ride import faults, with_route
+from lumwick.snapshot.riding.light import exposure_jump
+from lumwick.snapshot.riding.looks import middle_distances
+from lumwick.snapshot.riding.sampled import SAYS, Fault, Ride, ride
 from lumwick.snapshot.surroundings import FAR, Near, surroundings
 
 Floats = NDArray[np.float64]
@@ -31,7 +34,7 @@ def mend(setting: Setting, shot: Shot, how: str, begins: float, ends: float, kin
     Parameters
     ----------
     how : str
-        One of `lumwick.snapshot.ride.SAYS`.
+        One of `lumwick.snapshot.riding.sampled.SAYS`.
     kind : str
         The fault's kind; every kind that this repair is for, if not said.
 
@@ -386,7 +389,7 @@ def _focus(setting: Setting, shot: Shot, r: Ride, begins: float, ends: float) ->
     near = surroundings(setting.still(shot))
     met = [(i, float(np.clip(t, 0, shot.seconds))) for i, t in enumerate(way.arrive) if np.isfinite(t)]
     some = np.array([round(t / r.dt) for _, t in met])
-    seen = np.sort(middle_distances(setting, shot, r, near, np.clip(some, 0, len(r.t) - 1)), axis=1)
+    seen = np.sort(middle_distances(shot, r, near, np.clip(some, 0, len(r.t) - 1)), axis=1)
     for pick in (4, 2, 0, 6):
         stations = list(shot.route.stations)
         for (i, _), d in zip(met, seen, strict=True):

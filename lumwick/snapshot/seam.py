@@ -112,23 +112,19 @@ def _of_value(setting: Setting, motions: Motions, mover: Mover, shot: Shot) -> G
     words = f"jumps by {show(value, unit)}" if not meets else "meets"
     if not smooth:
         words += f"{' and' if not meets else ', but'} its speed changes by {show(speed, unit)} a second"
+    return Gap(mover.path, title, unit, value, speed, False, words, _repairs(mover, shot))
+
+
+def _repairs(mover: Mover, shot: Shot) -> tuple[str, ...]:
+    """What may make a value close."""
     curve = mover.curve
     if getattr(curve, "terms", ()) and not shot.loop:  # small motions close in a loop, and only there
-        return Gap(mover.path, title, unit, value, speed, False, words, ("loop", *WHOLE))
-    several = len(curve.keys) > 1
+        return ("loop", *WHOLE)
+    if len(curve.keys) < 2:
+        return WHOLE
     rounds = curve.after in ("cycle", "cycle_offset") or (mover.turn and curve.after == "straight_on")
-    ways = (
-        (
-            "match",
-            "add",
-            *(("round",) if rounds else ()),
-            *(("cycle_offset",) if mover.turn and not rounds else ()),
-            "mirror",
-        )
-        if several
-        else ()
-    )
-    return Gap(mover.path, title, unit, value, speed, False, words, (*ways, *WHOLE))
+    fitted = ("round",) if rounds else ("cycle_offset",) if mover.turn else ()
+    return ("match", "add", *fitted, "mirror", *WHOLE)
 
 
 def _motions_of_place(setting: Setting, shot: Shot) -> Iterator[Gap]:

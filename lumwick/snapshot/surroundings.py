@@ -8,7 +8,9 @@ from __future__ import annotations
 
 import threading
 from collections import OrderedDict
+from collections.abc import Callable
 from dataclasses import dataclass, field
+from typing import Any
 
 import numpy as np
 import trimesh
@@ -36,6 +38,7 @@ SKYWARD = 48
 """Rays by which it is told how much of the sky a spot sees."""
 SIZES = (0.25, 1.0, 4.0)
 """Radii [m] by which triangles are sorted, so that near ones are found quickly."""
+_closest_point: Callable[[Floats, Floats], Any] = trimesh.triangles.closest_point  # which has no types
 
 
 @dataclass(frozen=True)
@@ -140,7 +143,7 @@ class Surroundings:
             point, which = point[close], which[close]
             if not len(which):
                 continue
-            spot = trimesh.triangles.closest_point(self.triangles[which], p[point])
+            spot = np.asarray(_closest_point(self.triangles[which], p[point]))
             away = np.linalg.norm(spot - p[point], axis=1)
             order = np.lexsort((away, point))
             first = order[np.concatenate([[True], np.diff(point[order]) > 0])]
@@ -172,68 +175,54 @@ class Surroundings:
         """Plants nearer than ``within`` [m] to points (n, 3); reeds and grass by the height of their tops."""
         n = len(p)
         out = Near(np.full(n, np.inf), p.copy(), [""] * n, np.zeros(n, bool))
-        low, high = p.min(0) - within - 1, p.max(0) + within + 1
         for kept in self.stands:
-            stand, plants = kept.stand, kept.plants
-            top = plants.position[:, 2] + plants.scale * stand.height
             if kept.tree is None:
-                near = (
-                    (plants.position[:, 0] > low[0])
-                    & (plants.position[:, 0] < high[0])
-                    & (plants.position[:, 1] > low[1])
-                    & (plants.position[:, 1] < high[1])
-                )
-                near &= top > low[2]
-                some = np.flatnonzero(near)
-                if not len(some):
-                    continue
-                found = KDTree(plants.position[some, :2]).query_ball_point(p[:, :2], 0.35 + min(within, 0.5))
-                for i, f in enumerate(found):
-                    if not f:
-                        continue
-                    which = some[np.asarray(f)]
-                    aside = np.maximum(
-                        np.linalg.norm(plants.position[which, :2] - p[i, :2], axis=1) - 0.12 * stand.height, 0.0
-                    )
-                    away = np.hypot(aside, np.maximum(p[i, 2] - top[which], 0.0))
-                    k = int(np.argmin(away))
-                    self._closer(
-                        out,
-                        i,
-                        float(away[k]),
-                        np.array([*plants.position[which[k], :2], min(p[i, 2], top[which[k]])]),
-                        stand.name,
-                        within,
-                    )
-                continue
-            found = kept.tree.query_ball_point(p[:, :2], within + 0.6 * stand.height * float(plants.scale.max()))
-            variant = variant_of(plants)
-            lean = np.tan(np.radians(stand.lean))
-            a = np.radians(self.setting.place.wind.from_bearing + 180 + self.setting.place.site.north_turn)
-            toward = np.array([np.sin(a), np.cos(a)]) * lean
-            for i, f in enumerate(found):
-                for k in f:
-                    foot, size = plants.position[k], plants.scale[k]
-                    if not foot[2] - within < p[i, 2] < top[k] + within:
-                        continue
-                    q = p[i] - foot
-                    q[:2] -= toward * q[2]
-                    c, s = np.cos(plants.turn[k]), np.sin(plants.turn[k])
-                    points, tree = kept.of(int(variant[k]))
-                    away, which_point = tree.query(np.array([c * q[0] + s * q[1], c * q[1] - s * q[0], q[2]]) / size)
-                    away *= size
-                    if away < min(within, out.distance[i]):
-                        v = points[which_point] * size
-                        self._closer(
-                            out,
-                            i,
-                            float(away),
-                            foot
-                            + [c * v[0] - s * v[1] + toward[0] * v[2], s * v[0] + c * v[1] + toward[1] * v[2], v[2]],
-                            stand.name,
-                            within,
-                        )
+                self._tops(kept, p, within, out)
+            else:
+                self._crowns(kept, kept.tree, p, within, out)
         return out
+
+    def _tops(self, kept: _Plants, p: Floats, within: float, out: Near) -> None:
+        """Reeds and grass nearer than what was found so far, as columns."""
+        stand, position = kept.stand, kept.plants.position
+        top = position[:, 2] + kept.plants.scale * stand.height
+        low, high = p.min(0) - within - 1, p.max(0) + within + 1
+        inside = (position[:, :2] > low[:2]).all(1) & (position[:, :2] < high[:2]).all(1) & (top > low[2])
+        some = np.flatnonzero(inside)
+        if not len(some):
+            return
+        found = KDTree(position[some, :2]).query_ball_point(p[:, :2], 0.35 + min(within, 0.5))
+        for i, near in enumerate(found):
+            if not near:
+                continue
+            which = some[np.asarray(near)]
+            aside = np.linalg.norm(position[which, :2] - p[i, :2], axis=1) - 0.12 * stand.height
+            away = np.hypot(np.maximum(aside, 0.0), np.maximum(p[i, 2] - top[which], 0.0))
+            k = int(np.argmin(away))
+            spot = np.array([*position[which[k], :2], min(p[i, 2], top[which[k]])])
+            self._closer(out, i, float(away[k]), spot, stand.name, within)
+
+    def _crowns(self, kept: _Plants, tree: KDTree, p: Floats, within: float, out: Near) -> None:
+        """Leaves of trees and shrubs nearer than what was found so far, each in its plant's own frame."""
+        stand, plants, site = kept.stand, kept.plants, self.setting.place.site
+        top = plants.position[:, 2] + plants.scale * stand.height
+        variant = variant_of(plants)
+        a = np.radians(self.setting.place.wind.from_bearing + 180 + site.north_turn)
+        leaning = np.array([np.sin(a), np.cos(a)]) * np.tan(np.radians(stand.lean))
+        reach = within + 0.6 * stand.height * float(plants.scale.max())
+        for i, near in enumerate(tree.query_ball_point(p[:, :2], reach)):
+            for k in near:
+                foot, size = plants.position[k], plants.scale[k]
+                if not foot[2] - within < p[i, 2] < top[k] + within:
+                    continue
+                q = p[i] - foot
+                q[:2] -= leaning * q[2]
+                c, s = np.cos(plants.turn[k]), np.sin(plants.turn[k])
+                points, leaves = kept.of(int(variant[k]))
+                away, which = leaves.query(np.array([c * q[0] + s * q[1], c * q[1] - s * q[0], q[2]]) / size)
+                v = points[which] * size
+                aside = np.array([c * v[0] - s * v[1], s * v[0] + c * v[1]]) + leaning * v[2]
+                self._closer(out, i, float(away * size), foot + [*aside, v[2]], stand.name, within)
 
     @staticmethod
     def _closer(out: Near, i: int, away: float, spot: Floats, name: str, within: float) -> None:

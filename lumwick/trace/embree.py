@@ -11,11 +11,12 @@ import glob
 import os
 from concurrent.futures import ThreadPoolExecutor
 from functools import cache
+from typing import Any
 
 import embreex
 import llvmlite.binding
 import numba as nb
-import numba.types as nt
+import numba.types
 import numpy as np
 from numpy.typing import NDArray
 
@@ -81,6 +82,7 @@ def _library() -> C.CDLL:
     return lib
 
 
+nt: Any = numba.types  # its names are made at run time
 llvmlite.binding.load_library_permanently(library_path())
 _ray_call = nt.void(nt.uint64, nt.uint64, nt.uint64)
 rtcIntersect1 = nt.ExternalFunction("rtcIntersect1", _ray_call)
@@ -213,6 +215,14 @@ def commit_all(scenes: list[Scene]) -> None:
     if scenes:
         with ThreadPoolExecutor(2) as pool:
             list(pool.map(Scene.commit, scenes))
+
+
+def still_scene(vertices: NDArray[np.float32], faces: NDArray[np.uint32], mask: int = MASK_SOLID) -> Scene:
+    """A scene of one mesh that stays as it is: vertices (n, 3) [m], triangles or quads (m, 3 or 4)."""
+    scene = Scene(robust=True)
+    scene.attach(0, mesh(padded(vertices.astype(np.float32)), np.ascontiguousarray(faces.astype(np.uint32)), mask))
+    scene.commit()
+    return scene
 
 
 class Scene:

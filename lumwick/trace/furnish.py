@@ -3,29 +3,37 @@
 from __future__ import annotations
 
 import itertools
+from collections.abc import Callable
+from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from lumwick.built.floors import model_of, placement
+from lumwick.built.lamps import LampLight
 from lumwick.built.meshes import MeshSurface
 from lumwick.built.timber import Timber, build
 from lumwick.errors import PlaceError
 from lumwick.keep import digest, kept
+from lumwick.land.ground import Ground
 from lumwick.motion.colour import from_hex, to_linear
-from lumwick.place.document import Asset, Built, Surface
-from lumwick.snapshot.evaluate import Setting, Snapshot
+from lumwick.place.document import Asset, Built, Surface, Thing
+from lumwick.snapshot.evaluate import Setting
 from lumwick.trace import embree, lamps
 from lumwick.trace.corners import corners
 from lumwick.trace.part import Part, plain_look
 from lumwick.trace.patterns import NAMES, NONE
 from lumwick.trace.records import CORNER, EMITTER, LAMP, SURFACE
+from lumwick.trace.sections.land import LandMade
 from lumwick.trace.textures import COLOUR, DATA, NORMAL, Pyramid, packed, pyramid, read_image
 from lumwick.trace.world import MODEL, TIMBER
 
 PLACED = ("east", "north", "up", "turn", "scale")
 """What sets a model down, and leaves its form as it is."""
+UNLIT = {"glow": 0.0, "wet": 0.0, "glow_colour": "#000000"}
+"""Surfaces as they are built: how they glow and whether they are wet is set at every instant."""
+Read = Callable[[Asset], bytes]
 DARK_TIMBER, BOAT_PAINT = (0.27, 0.235, 0.19), (0.16, 0.20, 0.22)
 
 
@@ -69,8 +77,8 @@ class Textures:
             self.kept.append(pyramid(pixels(), holds))
         return self._numbers[key]
 
-    def image(self, setting: Setting, asset: Asset) -> NDArray[np.float64]:
-        pixels, note = read_image(setting.read(asset), asset.name)
+    def image(self, read: Read, asset: Asset) -> NDArray[np.float64]:
+        pixels, note = read_image(read(asset), asset.name)
         if note and note not in self.notes:
             self.notes.append(note)
         return pixels
@@ -93,10 +101,10 @@ def boxes(parts: list[Part], most: int = 24) -> NDArray[np.float32]:
 def _fitted(image: NDArray[np.float64], like: NDArray[np.float64]) -> NDArray[np.float64]:
     """The nearest pixels of an image on another's grid."""
     h, w = like.shape[:2]
-    return image[(np.arange(h) * image.shape[0] // h)[:, None], (np.arange(w) * image.shape[1] // w)[None]]
+    return np.asarray(image[(np.arange(h) * image.shape[0] // h)[:, None], (np.arange(w) * image.shape[1] // w)[None]])
 
 
-def surface_look(setting: Setting, surface: Surface, textures: Textures) -> NDArray[np.void]:
+def surface_look(read: Read, surface: Surface, textures: Textures) -> NDArray[np.void]:
     """A surface's row for the kernel; glow and wetness are set at each instant."""
     look = plain_material(from_hex(surface.colour), min(surface.roughness, 0.9999))
     look["second"] = from_hex(surface.second)
@@ -115,22 +123,22 @@ def surface_look(setting: Setting, surface: Surface, textures: Textures) -> NDAr
         assert surface.colour_map or surface.opacity_map
         if surface.colour_map is None:
             assert surface.opacity_map is not None
-            opacity = textures.image(setting, surface.opacity_map)
+            opacity = textures.image(read, surface.opacity_map)
             return np.concatenate([np.ones_like(opacity[..., :3]), opacity[..., :1]], -1)
-        image = textures.image(setting, surface.colour_map)
+        image = textures.image(read, surface.colour_map)
         if surface.opacity_map is not None:
             image = np.concatenate(
-                [image[..., :3], _fitted(textures.image(setting, surface.opacity_map), image)[..., :1]], -1
+                [image[..., :3], _fitted(textures.image(read, surface.opacity_map), image)[..., :1]], -1
             )
         return image
 
     def rough() -> NDArray[np.float64]:
-        first = textures.image(setting, surface.rough_map or surface.metal_map)  # type: ignore[arg-type]
+        first = textures.image(read, surface.rough_map or surface.metal_map)  # type: ignore[arg-type]
         out = np.ones_like(first)
         if surface.rough_map is not None:
             out[..., 1] = first[..., 0]
         if surface.metal_map is not None:
-            out[..., 2] = _fitted(textures.image(setting, surface.metal_map), first)[..., 0]
+            out[..., 2] = _fitted(textures.image(read, surface.metal_map), first)[..., 0]
         return out
 
     def sha(*assets: Asset | None) -> tuple[str, ...]:
@@ -142,12 +150,12 @@ def surface_look(setting: Setting, surface: Surface, textures: Textures) -> NDAr
         look["cutoff"] = 0.0  # there is no opacity to cut by
     if surface.normal_map:
         normal_map = surface.normal_map
-        look["normal_map"] = textures.number(sha(normal_map), NORMAL, lambda: textures.image(setting, normal_map))
+        look["normal_map"] = textures.number(sha(normal_map), NORMAL, lambda: textures.image(read, normal_map))
     if surface.rough_map or surface.metal_map:
         look["rough_map"] = textures.number(sha(surface.rough_map, surface.metal_map), DATA, rough)
     if surface.glow_map:
         glow_map = surface.glow_map
-        look["emission_map"] = textures.number(sha(glow_map), COLOUR, lambda: textures.image(setting, glow_map))
+        look["emission_map"] = textures.number(sha(glow_map), COLOUR, lambda: textures.image(read, glow_map))
     return look
 
 
@@ -171,6 +179,46 @@ def mesh_look(own: MeshSurface, textures: Textures) -> NDArray[np.void]:
     return look
 
 
+@dataclass(frozen=True)
+class BuiltInputs:
+    """What is built and brought in, whatever it glows and wherever it is set down; and the ground it stands on."""
+
+    built: tuple[Built, ...]
+    things: tuple[Thing, ...]
+    surfaces: tuple[Surface, ...]
+    land: LandMade
+    read: Read = field(compare=False)
+
+    @classmethod
+    def of(cls, setting: Setting, land: LandMade) -> BuiltInputs:
+        place = setting.place
+        return cls(
+            tuple(place.built),
+            tuple(thing.model_copy(update=dict.fromkeys(PLACED, 0.0)) for thing in place.things),
+            tuple(surface.model_copy(update=UNLIT) for surface in place.surfaces),
+            land,
+            setting.read,
+        )
+
+
+@dataclass(frozen=True)
+class PlacedInputs:
+    """Where things are set down, turned from true north [degrees]; ``built`` is the key of what is built."""
+
+    things: tuple[Thing, ...]
+    turn: float
+    built: str
+
+
+@dataclass(frozen=True)
+class LampInputs:
+    """Lamps, and how surfaces glow and are wet (`Snapshot.shown`); ``placed`` is the key of where things stand."""
+
+    lamps: tuple[LampLight, ...]
+    shown: dict[str, tuple[float, float, str]]
+    placed: str
+
+
 class Furnishing:
     """What is built and set down in a place: its parts, textures and lamps."""
 
@@ -182,7 +230,7 @@ class Furnishing:
         self.notes: list[str] = []
         self.lamp, self.emitter = np.zeros(0, LAMP), np.zeros(1, EMITTER)
 
-    def make(self, setting: Setting) -> None:
+    def make(self, inputs: BuiltInputs) -> None:
         """Build everything anew.
 
         Raises
@@ -190,17 +238,16 @@ class Furnishing:
         PlaceError, RenderError
             A file cannot be used; what was there stays.
         """
-        place = setting.place
         textures, notes = Textures(), []
-        surfaces = {surface.id: surface for surface in place.surfaces}
-        looks = {name: surface_look(setting, surface, textures) for name, surface in surfaces.items()}
+        surfaces = {surface.id: surface for surface in inputs.surfaces}
+        looks = {name: surface_look(inputs.read, surface, textures) for name, surface in surfaces.items()}
         parts: dict[str, Part] = {}
         rows: list[NDArray[np.void]] = []
         start = 0
-        for built in place.built:
-            parts[f"built {built.id}"] = _timber(setting, built, surfaces, looks)
-        for thing in place.things:
-            mesh = model_of(setting.read, thing)
+        for built in inputs.built:
+            parts[f"built {built.id}"] = _timber(inputs.land.ground, built, surfaces, looks)
+        for thing in inputs.things:
+            mesh = model_of(inputs.read, thing)
             notes += [f"{thing.name}: {note}" for note in mesh.notes]
             for k, part in enumerate(mesh.parts):
                 scene = embree.Scene(robust=True)
@@ -230,20 +277,20 @@ class Furnishing:
         self.corner = np.concatenate(rows) if rows else np.zeros(1, CORNER)
         self.texture, self.texture_where = packed(textures.kept)
 
-    def place(self, setting: Setting) -> None:
+    def place(self, inputs: PlacedInputs) -> None:
         """Set models down where they stand."""
-        for thing in setting.place.things:
-            m = placement(thing, setting.place.site.north_turn).T.ravel().astype(np.float32)[None]
+        for thing in inputs.things:
+            m = placement(thing, inputs.turn).T.ravel().astype(np.float32)[None]
             for name, part in self.parts.items():
                 if name.startswith(f"thing {thing.id} "):
                     part.transforms = m
 
-    def light(self, snap: Snapshot) -> None:
+    def light(self, inputs: LampInputs) -> None:
         """Set glow, wetness and lamps to an instant."""
         rows: list[NDArray[np.void]] = []
         triangles = []
         self.lamp_parts = {}
-        for lamp in snap.lamps:
+        for lamp in inputs.lamps:
             if lamp.amount <= 0:
                 continue
             number = len(rows)
@@ -262,8 +309,8 @@ class Furnishing:
         for name, part in self.parts.items():
             if part.kind != MODEL:
                 continue
-            if part.surface in snap.shown:
-                glow, part.look["wet"], colour = snap.shown[part.surface]
+            if part.surface in inputs.shown:
+                glow, part.look["wet"], colour = inputs.shown[part.surface]
                 part.look["emission"] = glow * from_hex(colour)
             part.look["lamp"] = -1
             light = part.look["emission"]
@@ -289,12 +336,12 @@ class Furnishing:
         return to_linear(self.texture[last : last + 3] / 255.0)
 
 
-def _timber(setting: Setting, built: Built, surfaces: dict[str, Surface], looks: dict[str, NDArray[np.void]]) -> Part:
+def _timber(ground: Ground, built: Built, surfaces: dict[str, Surface], looks: dict[str, NDArray[np.void]]) -> Part:
     timber = Timber(
         **kept(
             "timber",
-            digest(built.model_copy(update={"name": "", "surface": ""}), setting.ground.fingerprint),
-            lambda: dict(vars(build(built, setting.ground))),
+            digest(built.model_copy(update={"name": "", "surface": ""}), ground.fingerprint),
+            lambda: dict(vars(build(built, ground))),
         )
     )
 

@@ -63,4 +63,4 @@ class Part:
         """Corners of the triangles of its first placement, shape (n, 3, 3) [m]."""
         vertices, faces = self.mesh()
         m = self.transforms[0].astype(float)
-        return (vertices.astype(float) @ m[:9].reshape(3, 3) + m[9:])[faces]
+        return np.asarray((vertices.astype(float) @ m[:9].reshape(3, 3) + m[9:])[faces])

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import os
-import threading
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
@@ -33,11 +32,58 @@ from lumwick.trace.integrator.film import (
 )
 from lumwick.trace.integrator.path import Exposure, Room, new_room, render_rows
 from lumwick.trace.integrator.rays import REPLAY
+from lumwick.trace.lock import ENGINE
 from lumwick.trace.stage import Stage, Window
 from lumwick.trace.world import Limits, View, World
 
-ENGINE = threading.Lock()
-"""Numba's threads, Embree's commits and the denoiser are entered by one thread of a process at a time."""
+
+@dataclass(frozen=True)
+class Limit:
+    """How far a path is followed.
+
+    Attributes
+    ----------
+    bounces, reflections, transmissions : int
+        Off matt surfaces, off glossy ones and water, and through clear things.
+    flat : bool
+        Only which things are where, for mattes.
+    """
+
+    bounces: int = 1
+    reflections: int = 4
+    transmissions: int = 8
+    flat: bool = False
+
+
+@dataclass(frozen=True)
+class Sight:
+    """From where film is exposed.
+
+    Attributes
+    ----------
+    opens, closes : Camera or None
+        Where the camera is when the shutter opens and closes; at rest in the snapshot's place if not given.
+    window : Window or None
+        Which part of a larger picture the film shows.
+    """
+
+    opens: Camera | None = None
+    closes: Camera | None = None
+    window: Window | None = None
+
+
+@dataclass(frozen=True)
+class Stop:
+    """Whether to leave off, asked between strips.
+
+    Attributes
+    ----------
+    every : int
+        Samples between two questions; fewer answer sooner and spread the work a little less evenly.
+    """
+
+    asked: Callable[[], bool]
+    every: int = 300_000
 
 
 @dataclass(frozen=True)
@@ -74,6 +120,10 @@ class Quality:
     most: int = 0
     vary: bool = False
     flat: bool = False
+
+    @property
+    def limit(self) -> Limit:
+        return Limit(self.bounces, self.reflections, self.transmissions, self.flat)
 
 
 QUALITIES = {
@@ -176,16 +226,10 @@ def expose(
     stage: Stage,
     film: Film,
     samples: int | NDArray[np.int32],
-    bounces: int = 1,
+    limit: Limit = Limit(),
     seed: int = 1,
-    stop: Callable[[], bool] | None = None,
-    strip: int = 300_000,
-    opens: Camera | None = None,
-    closes: Camera | None = None,
-    window: Window | None = None,
-    reflections: int = 4,
-    transmissions: int = 8,
-    flat: bool = False,
+    sight: Sight = Sight(),
+    stop: Stop | None = None,
     log: NDArray[np.float32] | None = None,
 ) -> bool:
     """Add samples to a film. The n-th sample of a pixel is the same whenever it is added.
@@ -194,14 +238,8 @@ def expose(
     ----------
     samples : int, or ndarray of int32 of shape (height, width)
         To add to every pixel, or to each.
-    stop : callable
-        Asked between strips; when it says so the film is left as it was before this call.
-    strip : int
-        Samples between two questions; fewer answer sooner and spread the work a little less evenly.
-    opens, closes : Camera
-        Where the camera is when the shutter opens and closes; at rest in the snapshot's place if not given.
-    window : Window
-        Which part of a larger picture the film shows.
+    stop : Stop
+        When it says so the film is left as it was before this call.
     log : ndarray of float32, shape (height, m, REPLAY)
         Takes the first rays of each row.
 
@@ -211,30 +249,18 @@ def expose(
         Whether it was finished.
     """
     height, width = film.sums.shape[:2]
-    view = stage.view(width, height, opens, closes, window)
-    wanted = (
-        np.full((height, width), samples, np.int32)
-        if isinstance(samples, int)
-        else np.ascontiguousarray(samples, np.int32)
-    )
-    # indirect light of one sample may be at most this many times what a white card in the open would send back
-    open_light = (
-        float(LUMA @ (stage._light.sky_lux + stage.clear.sun_lux * max(float(stage.snapshot.sun_direction[2]), 0.0)))
-        / np.pi
-    )
-    open_lux = max(np.pi * open_light, 1e-3)
-    lamps = stage.world.lights.lamp
-    if len(lamps):  # or, by lamps, a white card two metres from the strongest
-        open_light = max(open_light, float(lamps["power"].max()) / (4 * np.pi))
-    limits = Limits(bounces, reflections, transmissions, 12.0 * max(open_light, 1e-3), flat, float(open_lux))
+    view = stage.view(width, height, sight.opens, sight.closes, sight.window)
+    wanted = np.ascontiguousarray(np.broadcast_to(samples, (height, width)), np.int32)
+    card, lux = _open_light(stage)
+    limits = Limits(limit.bounces, limit.reflections, limit.transmissions, BRIGHTEST * max(card, 1e-3), limit.flat, lux)
     order = np.concatenate([np.arange(0, height, 2), np.arange(1, height, 2)])
     counts = np.zeros((height, 2), np.int64)
     sums, by_source, mattes = film.sums, film.passes, film.mattes
     if stop:
         sums, by_source, mattes = sums.copy(), by_source.copy(), mattes.copy()
-    strips = np.array_split(order, 1 if not stop else max(1, min(height // 4, int(wanted.sum()) // strip)))
+    strips = np.array_split(order, max(1, min(height // 4, int(wanted.sum()) // stop.every)) if stop else 1)
     for chosen in strips:
-        if stop and stop():
+        if stop and stop.asked():
             return False
         with ENGINE:
             exposure = Exposure(sums, by_source, mattes, wanted, seed)
@@ -243,6 +269,22 @@ def expose(
     film.rays += int(counts[:, 0].sum())
     film.shadow_rays += int(counts[:, 1].sum())
     return True
+
+
+BRIGHTEST = 12.0
+"""Indirect light of one sample may be at most this many times what a white card in the open sends back (practice)."""
+
+
+def _open_light(stage: Stage) -> tuple[float, float]:
+    """What a white card in the open sends back [cd/m2]: by day, or by lamps two metres from the strongest; and what
+    daylight alone puts on it [lx]."""
+    up = max(float(stage.snapshot.sun_direction[2]), 0.0)
+    lux = float(LUMA @ (stage.light.sky_lux + stage.clear.sun_lux * up))
+    card = lux / np.pi
+    lamps = stage.world.lights.lamp
+    if len(lamps):
+        card = max(card, float(lamps["power"].max()) / (4 * np.pi))
+    return card, max(lux, 1e-3)
 
 
 ROWS_AT_ONCE = 2

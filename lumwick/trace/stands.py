@@ -8,6 +8,7 @@ Reeds and grass that stand closed are drawn by whole patches (`lumwick.growth.sc
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Iterator
 from dataclasses import dataclass, field, replace
 
@@ -29,6 +30,8 @@ from lumwick.snapshot.planted import planted
 from lumwick.trace import embree
 from lumwick.trace.part import Part
 from lumwick.trace.records import PLANT_LOOK
+from lumwick.trace.sections.land import LandMade
+from lumwick.trace.sections.section import key_of
 from lumwick.trace.world import PLANT
 
 STIFFNESS_PA, SAP_DENSITY, CROWN = 9.0e9, 900.0, 0.45
@@ -73,28 +76,47 @@ class Standing:
     beds: list[Bed]
 
 
+@dataclass(frozen=True)
+class Sway:
+    """What plants answer to at an instant.
+
+    Attributes
+    ----------
+    t : float [s]
+    loop : float or None [s]
+        Length that the clip closes over.
+    eye : ndarray, shape (3,) [m]
+        From where they are seen: far ones are drawn in simpler forms.
+    """
+
+    wind: Gusts
+    t: float
+    loop: float | None
+    eye: NDArray[np.float64]
+
+    @classmethod
+    def of(cls, snap: Snapshot) -> Sway:
+        return cls(snap.wind, snap.t, snap.loop, np.asarray(snap.camera.position, float))
+
+
 class Stands:
     """All stands of a place."""
 
     def __init__(self) -> None:
         self.standings: list[Standing] = []
 
-    def make(self, setting: Setting, slope: NDArray[np.float64], normals: NDArray[np.float32], ground_key: str) -> None:
-        """Set out the stands of a place; those that have not changed are kept.
-
-        Parameters
-        ----------
-        slope : ndarray, shape (ny, nx) [degrees]
-        normals : ndarray, shape (ny, nx, 3)
-        """
-        self._setting, self._normals = setting, normals
+    def make(self, setting: Setting, land: LandMade) -> None:
+        """Set out the stands of a place; those that have not changed are kept."""
+        self._land = land
         old = {s.key: s for s in self.standings}
         self.standings = []
         for one in planted(setting):
-            key = digest(one.key, ground_key)
+            key = digest(one.key, land.fingerprint)
             self.standings.append(
                 old.get(key)
-                or Standing(key, one.stand, KINDS[one.stand.kind], self._beds(one.stand, one.plants(slope), one.clear))
+                or Standing(
+                    key, one.stand, KINDS[one.stand.kind], self._beds(one.stand, one.plants(land.slope), one.clear)
+                )
             )
 
     def _beds(self, stand: Stand, plants: Plants, clear: list[shapely.Geometry]) -> list[Bed]:
@@ -103,8 +125,8 @@ class Stands:
         beds: list[tuple[Plants, float, bool, NDArray[np.int64] | None]] = [(plants, 0.0, False, None)]
         if not kind.woody:
             density = stand.per_hectare / 1e4
-            large, _ = gather(plants, 2 * kind.patch, density, self._setting.ground, clear=clear)
-            patches, single = gather(plants, kind.patch, density, self._setting.ground, clear=clear)
+            large, _ = gather(plants, 2 * kind.patch, density, self._land.ground, clear=clear)
+            patches, single = gather(plants, kind.patch, density, self._land.ground, clear=clear)
             cells = cell_numbers(large.position, 2 * kind.patch)
             order = np.argsort(cells)
             beds = [(large, 2 * kind.patch, True, None)]
@@ -131,57 +153,46 @@ class Stands:
             out.append(Bed(some, side, natural * rng.uniform(0.82, 1.2, n), rng.uniform(0, 2 * np.pi, n), far, parent))
         return out
 
-    def parts(self, snap: Snapshot) -> tuple[dict[str, Part], list[embree.Scene]]:
+    def parts(self, sway: Sway) -> tuple[dict[str, Part], list[embree.Scene]]:
         """The plants within sight at an instant, leaning, as named parts; and the scenes that were bent and wait for
         their commit."""
         self._bent: list[embree.Scene] = []
-        return dict(self._parts(snap)), self._bent
+        return dict(self._parts(sway)), self._bent
 
-    def _parts(self, snap: Snapshot) -> Iterator[tuple[str, Part]]:
-        wind, eye, simplest = snap.wind, snap.camera.position, LEVELS - 1
-        moving = digest(wind.mean, wind.toward, wind.omega, wind.amplitude, wind.phase, wind.wave, snap.t, snap.loop)
+    def _parts(self, sway: Sway) -> Iterator[tuple[str, Part]]:
+        simplest, moving = LEVELS - 1, key_of(sway)
         for standing in self.standings:
-            kind, stand = standing.kind, standing.stand
+            kind = standing.kind
             stood_for = np.zeros(0, bool)
             for bed in standing.beds:
-                plants = bed.plants
-                if not len(plants.turn):
+                if not len(bed.plants.turn):
                     continue
-                away = np.linalg.norm(plants.position - eye, axis=1)
-                # each plant changes its form at its own distance, so that no ring is seen
-                away /= 0.82 + 0.36 * plants.shade
-                level = np.searchsorted(np.array(kind.reaches), away)
+                level = _levels(kind, bed, sway.eye)
                 if bed.far:
                     stood_for = level == simplest
                     level = np.where(stood_for, simplest, LEVELS)
                 elif bed.parent is not None and len(stood_for):
                     level = np.where((bed.parent >= 0) & stood_for[bed.parent], LEVELS, level)
                 variants = VARIANTS if bed.side or kind.woody else 2  # a rim's tufts need few
-                variant = variant_of(plants, variants)
-                chosen = np.flatnonzero(level < len(kind.reaches))
-                slopes = np.zeros((len(away), 2))
-                slopes[chosen] = lean(
-                    plants.position[chosen, 0],
-                    plants.position[chosen, 1],
-                    bed.natural[chosen],
-                    bed.phase[chosen],
-                    kind.compliance,
-                    wind,
-                    snap.t,
-                )
-                slopes += np.tan(np.radians(stand.lean)) * wind.toward
-                for lv in range(len(kind.reaches)):
-                    for v in range(variants):
-                        which = chosen[(level[chosen] == lv) & (variant[chosen] == v)]
-                        if len(which):
-                            shape = self._shape(standing, bed, lv, v)
-                            self._bend(shape, kind, stand, wind, snap, moving)
-                            part = self._place(standing, bed, shape, which, slopes)
-                            yield f"stand {stand.id} {bed.side:g} {lv} {v}", part
-                            if lv < simplest:
-                                shape = self._shape(standing, bed, simplest, v)
-                                self._bend(shape, kind, stand, wind, snap, moving)
-                                yield f"stand {stand.id} {bed.side:g} {lv} {v} scattered", _as_scattered(part, shape)
+                variant = variant_of(bed.plants, variants)
+                slopes = _slopes(standing, bed, np.flatnonzero(level < len(kind.reaches)), sway)
+                for lv, v in itertools.product(range(len(kind.reaches)), range(variants)):
+                    which = np.flatnonzero((level == lv) & (variant == v))
+                    if not len(which):
+                        continue
+                    shape = self._bent_shape(standing, bed, (lv, v), sway, moving)
+                    part = self._place(standing, bed, shape, which, slopes)
+                    name = f"stand {standing.stand.id} {bed.side:g} {lv} {v}"
+                    yield name, part
+                    if lv < simplest:
+                        shape = self._bent_shape(standing, bed, (simplest, v), sway, moving)
+                        yield f"{name} scattered", _as_scattered(part, shape)
+
+    def _bent_shape(self, standing: Standing, bed: Bed, form: tuple[int, int], sway: Sway, moving: str) -> Shape:
+        """A form of a bed by its level and variant, bent to an instant, of which ``moving`` is the key."""
+        shape = self._shape(standing, bed, *form)
+        self._bend(shape, standing, sway, moving)
+        return shape
 
     def _shape(self, standing: Standing, bed: Bed, level: int, variant: int) -> Shape:
         key = (level, variant)
@@ -207,10 +218,10 @@ class Stands:
         m[:, 6], m[:, 7] = slopes[which, 0] * k, slopes[which, 1] * k
         m[:, 8] = k / np.sqrt(1 + slopes[which, 0] ** 2 + slopes[which, 1] ** 2)
         if not kind.woody:  # a tuft or a patch lies along the slope
-            g = self._setting.ground
+            g = self._land.ground
             i = np.clip(((p.position[which, 1] - g.south) / g.spacing).round().astype(int), 0, g.heights.shape[0] - 1)
             j = np.clip(((p.position[which, 0] - g.west) / g.spacing).round().astype(int), 0, g.heights.shape[1] - 1)
-            n = self._normals[i, j]
+            n = self._land.normals[i, j]
             for col in (0, 3):
                 m[:, col + 2] = -(m[:, col] * n[:, 0] + m[:, col + 1] * n[:, 1]) / n[:, 2]
         m[:, 9:] = p.position[which]
@@ -232,16 +243,17 @@ class Stands:
             surfaces=tuple(f"{standing.stand.kind} {what}" for what in ("bark", "leaf", "stalk", "plume")),
         )
 
-    def _bend(self, shape: Shape, kind: Kind, stand: Stand, wind: Gusts, snap: Snapshot, moving: str) -> None:
+    def _bend(self, shape: Shape, standing: Standing, sway: Sway, moving: str) -> None:
         """Move a form's branches and leaves; the simplest form, seen from far off, is moved by its lean alone."""
+        kind, stand, wind = standing.kind, standing.stand, sway.wind
         if shape.moved == moving or shape.level == LEVELS - 1:
             return
         shape.moved = moving
         f = shape.form
         reach = kind.branch_reach * stand.height * (0.35 if kind.woody else 1.0)
-        branches = branch_motion(f.groups, shape.seed, kind.branch_hz, wind, snap.t, reach, snap.loop)
+        branches = branch_motion(f.groups, shape.seed, kind.branch_hz, wind, sway.t, reach, sway.loop)
         branches[0] = 0.0
-        leaves = branch_motion(f.flutter_groups, shape.seed + 7, 4.1, wind, snap.t, kind.leaf_reach * 60, snap.loop)
+        leaves = branch_motion(f.flutter_groups, shape.seed + 7, 4.1, wind, sway.t, kind.leaf_reach * 60, sway.loop)
         bend(
             f.vertices,
             f.weight,
@@ -254,6 +266,28 @@ class Stands:
         )
         shape.mesh.moved()
         self._bent.append(shape.scene)
+
+
+def _levels(kind: Kind, bed: Bed, eye: NDArray[np.float64]) -> NDArray[np.int64]:
+    """At which level each plant of a bed is drawn, shape (n,); beyond the last it is not."""
+    away = np.linalg.norm(bed.plants.position - eye, axis=1)
+    # each plant changes its form at its own distance, so that no ring is seen
+    away /= 0.82 + 0.36 * bed.plants.shade
+    return np.asarray(np.searchsorted(np.array(kind.reaches), away))
+
+
+def _slopes(standing: Standing, bed: Bed, chosen: NDArray[np.int64], sway: Sway) -> NDArray[np.float64]:
+    """How the chosen plants of a bed lean, shape (n, 2), as slopes east and north."""
+    slopes = np.zeros((len(bed.plants.turn), 2))
+    slopes[chosen] = lean(
+        bed.plants.position[chosen, :2],
+        bed.natural[chosen],
+        bed.phase[chosen],
+        standing.kind.compliance,
+        sway.wind,
+        sway.t,
+    )
+    return np.asarray(slopes + np.tan(np.radians(standing.stand.lean)) * sway.wind.toward)
 
 
 def _cuts(form: Form) -> NDArray[np.int64]:

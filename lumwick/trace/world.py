@@ -149,7 +149,7 @@ class Limits(NamedTuple):
 def hollow() -> World:
     """A world of nothing, of the types that a stage's worlds have: for compiling the integrator before there is one."""
 
-    def none(dimensions: int, kind: Any = np.float32) -> NDArray:
+    def none(dimensions: int, kind: Any = np.float32) -> NDArray[Any]:
         return np.zeros((1,) * dimensions, kind)
 
     i32, i64 = np.int32, np.int64

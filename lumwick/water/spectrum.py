@@ -42,7 +42,7 @@ def group_speed(k: ArrayLike, depth: float) -> NDArray[np.float64]:
     k = np.asarray(k, float)
     kd = np.minimum(k * depth, 50.0)
     th = np.tanh(kd)
-    return G * (th + kd * (1 - th * th)) / (2 * np.maximum(dispersion(k, depth), 1e-9))
+    return np.asarray(G * (th + kd * (1 - th * th)) / (2 * np.maximum(dispersion(k, depth), 1e-9)))
 
 
 FULL_SEA = 0.855
@@ -83,7 +83,7 @@ def jonswap(omega: ArrayLike, state: SeaState, gamma: float = 3.3) -> NDArray[np
     r = np.exp(-((w - wp) ** 2) / (2 * sigma**2 * wp**2))
     s = alpha * G**2 / w**5 * np.exp(-1.25 * (wp / w) ** 4) * gamma**r
     wh = w * np.sqrt(state.depth / G)
-    return s * np.where(wh <= 1, 0.5 * wh**2, np.where(wh < 2, 1 - 0.5 * (2 - np.minimum(wh, 2)) ** 2, 1.0))
+    return np.asarray(s * np.where(wh <= 1, 0.5 * wh**2, np.where(wh < 2, 1 - 0.5 * (2 - np.minimum(wh, 2)) ** 2, 1.0)))
 
 
 def spreading_power(omega: ArrayLike, state: SeaState) -> NDArray[np.float64]:
@@ -96,7 +96,7 @@ def spreading(theta: ArrayLike, s: ArrayLike) -> NDArray[np.float64]:
     """Directional density [1/rad], cos^2s(theta/2), of unit integral; ``theta`` [rad] off the mean direction."""
     s = np.asarray(s, float)
     norm = np.exp(gammaln(s + 1) - gammaln(s + 0.5)) / (2 * np.sqrt(np.pi))
-    return norm * np.abs(np.cos(np.asarray(theta, float) / 2)) ** (2 * s)
+    return np.asarray(norm * np.abs(np.cos(np.asarray(theta, float) / 2)) ** (2 * s))
 
 
 def moment(state: SeaState, n: int = 0) -> float:

@@ -12,7 +12,7 @@ from collections import OrderedDict
 from collections.abc import Callable
 from dataclasses import dataclass
 from functools import lru_cache
-from typing import Any
+from typing import Any, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -33,9 +33,11 @@ from lumwick.route.way import goes
 from lumwick.snapshot.evaluate import Setting, Snapshot, camera_with, clip_time, evaluate
 from lumwick.trace.amount import Motion, amount_of_motion
 from lumwick.trace.drift import skyline
-from lumwick.trace.render import ENGINE, QUALITIES, Film, Quality, blank, clean, expose
+from lumwick.trace.render import QUALITIES, Film, Quality, Stop, blank, clean, expose
 from lumwick.trace.stage import Stage
 from studio.places.models import AssetFile, Revision, assets_for
+
+T = TypeVar("T")
 
 
 @lru_cache(6)
@@ -104,6 +106,40 @@ class Superseded(Exception):
     """A newer wish of the same viewer has arrived."""
 
 
+AMBER = (232, 160, 40)
+
+
+@dataclass(frozen=True)
+class Wish:
+    """A look that somebody wishes to have.
+
+    Attributes
+    ----------
+    viewer : str
+        Whose wishes replace one another.
+    t : float [s]
+        Clip time.
+    camera : dict or None
+        x, y, z [m], bearing, pitch [degrees], focal [mm]; the shot's camera if None.
+    step : int
+        Refinement wanted, 0 the coarsest.
+    number : int
+        Grows with every new view or edit of the viewer.
+    show_noise : bool
+        Lay amber over what is still noisier than a study take would leave it.
+    """
+
+    viewer: str
+    place_id: int
+    revision_id: int
+    shot_id: str
+    t: float
+    camera: dict[str, float] | None
+    step: int
+    number: int
+    show_noise: bool = False
+
+
 class LookEngine:
     """Renders looks, one at a time; keeps two places' stages."""
 
@@ -113,56 +149,31 @@ class LookEngine:
         self._newest: OrderedDict[tuple[str, int], int] = OrderedDict()
         self._keep = keep
 
-    def look(
-        self,
-        viewer: str,
-        place_id: int,
-        revision_id: int,
-        shot_id: str,
-        t: float,
-        camera: dict[str, float] | None,
-        step: int,
-        wish: int,
-        show_noise: bool = False,
-    ) -> tuple[bytes, dict[str, Any]]:
+    def look(self, wish: Wish) -> tuple[bytes, dict[str, Any]]:
         """A JPEG of the place, and what is known of it.
-
-        Parameters
-        ----------
-        viewer : str
-            Whose wishes replace one another.
-        camera : dict or None
-            x, y, z [m], bearing, pitch [degrees], focal [mm]; the shot's camera if None.
-        step : int
-            Refinement wanted, 0 the coarsest.
-        wish : int
-            Grows with every new view or edit of the viewer.
-        show_noise : bool
-            Lay amber over what is still noisier than a study take would leave it.
 
         Raises
         ------
         Superseded
         """
-        who = (viewer, place_id)
-        self._newest[who] = max(wish, self._newest.pop(who, 0))
+        who = (wish.viewer, wish.place_id)
+        self._newest[who] = max(wish.number, self._newest.pop(who, 0))
         while len(self._newest) > VIEWERS_AT_MOST:
             self._newest.popitem(last=False)
 
         def stale() -> bool:
-            return self._newest.get(who, 0) > wish
+            return self._newest.get(who, 0) > wish.number
 
         with self._turn:
             if stale():
                 raise Superseded
-            setting = revision_setting(revision_id)
-            state = self._state(place_id, revision_id, setting)
-            shot = setting.place.shot(shot_id)
-            chosen = self.camera(setting, shot, t, camera)
-            snapshot = evaluate(setting, shot, t, chosen)
-            key = (light_key(setting.place, shot), round(t, 6), tuple(sorted((camera or {}).items())))
-            if state.key != key or step > state.step:
-                self._expose(state, key, snapshot, step, stale)
+            setting = revision_setting(wish.revision_id)
+            state = self._state(wish.place_id, wish.revision_id, setting)
+            shot = setting.place.shot(wish.shot_id)
+            snapshot = evaluate(setting, shot, wish.t, self.camera(setting, shot, wish.t, wish.camera))
+            key = (light_key(setting.place, shot), round(wish.t, 6), tuple(sorted((wish.camera or {}).items())))
+            if state.key != key or wish.step > state.step:
+                self._expose(state, key, snapshot, wish.step, stale)
             assert state.film is not None and state.light is not None
             # what does not change the light is developed again, not traced
             light = state.light
@@ -170,12 +181,12 @@ class LookEngine:
                 "samples": round(state.film.samples),
                 "last": state.step >= len(STEPS) - 1,
                 "step": state.step,
-                "note": "; ".join([*state.stage.notes, *state.stage.furnishing.notes]),
+                "note": "; ".join(state.stage.notes),
             }
-            noisy = state.film.error() > QUALITIES["study"].noise if show_noise else None
+            noisy = state.film.error() > QUALITIES["study"].noise if wish.show_noise else None
         pixels = develop(light, snapshot.camera, snapshot.grade, snapshot.frame)
         if noisy is not None:
-            pixels[noisy] = (0.55 * pixels[noisy] + 0.45 * np.array([232, 160, 40])).astype(np.uint8)
+            pixels[noisy] = (0.55 * pixels[noisy] + 0.45 * np.array(AMBER)).astype(np.uint8)
         return jpeg(pixels), known
 
     def spot(self, place_id: int, u: float, v: float) -> NDArray[np.float64]:
@@ -229,15 +240,13 @@ class LookEngine:
         first."""
         size, samples, grade = STEPS[min(step, len(STEPS) - 1)]
         if state.key != key or state.film is None or state.film.sums.shape[1::-1] != size:
-            with ENGINE:
-                if step == 0:
-                    state.stage.glance(snapshot)
-                else:
-                    state.stage.set(snapshot)
+            if step == 0:
+                state.stage.glance(snapshot)
+            else:
+                state.stage.set(snapshot)
             state.key, state.step, state.film = key, -1, blank(*size)
-        if not expose(
-            state.stage, state.film, samples, 1, stop=stale if step else None, strip=10_000 if step > 1 else 40_000
-        ):
+        stop = Stop(stale, 10_000 if step > 1 else 40_000) if step else None
+        if not expose(state.stage, state.film, samples, stop=stop):
             raise Superseded
         state.light, state.step = clean(state.film, snapshot.camera.ev100, grade), step
 
@@ -267,19 +276,17 @@ class LookEngine:
     def _state(self, place_id: int, revision_id: int, setting: Setting) -> _Open:
         state = self._open.get(place_id)
         if state is None:
-            with ENGINE:
-                state = _Open(Stage(setting), revision_id)
+            state = _Open(Stage(setting), revision_id)
             self._open[place_id] = state
             while len(self._open) > self._keep:
                 self._open.popitem(last=False)
         elif state.revision != revision_id:
-            with ENGINE:
-                state.stage.change(setting)
+            state.stage.change(setting)
             state.revision = revision_id
         self._open.move_to_end(place_id)
         return state
 
-    def _with_stage(self, place_id: int, revision_id: int, act: Callable[[Stage, Setting], Any]) -> Any:
+    def _with_stage(self, place_id: int, revision_id: int, act: Callable[[Stage, Setting], T]) -> T:
         """Do something with a place's stage; the look makes its picture anew afterwards."""
         with self._turn:
             setting = revision_setting(revision_id)
@@ -375,11 +382,10 @@ class LookEngine:
             seconds, weight = [], []
             for t in (0.0, shot.seconds / 2, shot.seconds * (1 - 1 / shot.frames)):
                 start = time.perf_counter()
-                with ENGINE:
-                    state.stage.set(evaluate(setting, shot, t))
+                state.stage.set(evaluate(setting, shot, t))
                 placed = time.perf_counter()
                 film = blank(*small)
-                expose(state.stage, film, few, quality.bounces)
+                expose(state.stage, film, few, quality.limit)
                 traced = time.perf_counter()
                 light = clean(film, state.stage.snapshot.camera.ev100, quality.denoise)
                 picture = develop(light, state.stage.snapshot.camera, state.stage.snapshot.grade)

@@ -28,7 +28,7 @@ from lumwick.place.paths import told
 from lumwick.route.way import goes
 from lumwick.snapshot.evaluate import Setting, place_clock, sun_at
 from lumwick.snapshot.planted import Planted, planted
-from lumwick.snapshot.ride import ride, speed_in_words
+from lumwick.snapshot.riding.sampled import ride, speed_in_words
 from lumwick.water.spectrum import SeaState, beaufort, jonswap, peak_frequency, sea_name, significant_height
 
 KEPT_AT_MOST = 64
@@ -71,7 +71,8 @@ def _contours(g: Ground, sea: float | None) -> dict[str, Any]:
             np.asarray(g.heights, float),
             fill_type=contourpy.FillType.OuterOffset,
         )
-        polygons, offsets = f.filled(-1e9, sea)
+        filled: Any = f.filled(-1e9, sea)
+        polygons, offsets = filled
         for points, off in zip(polygons, offsets, strict=True):
             for a, b in zip(off[:-1], off[1:], strict=True):
                 if b - a > 6:
@@ -243,7 +244,7 @@ def day_band(setting: Setting, shot: Shot, count: int = 48) -> dict[str, Any]:
     clock = [place_clock(shot, float(t)) for t in grid]
     start, lo, hi = clock[0], min(clock), max(clock)
     hours = np.array([(c - start).total_seconds() for c in clock])
-    marks = []
+    marks: list[dict[str, Any]] = []
     site = still.place.site
     day = lo.date()
     while day <= hi.date() and len(marks) < 12:

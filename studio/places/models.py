@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import builtins
 import hashlib
 import os
 from pathlib import Path
@@ -44,7 +45,7 @@ class AssetFile(models.Model):
         return self.folder() / self.sha256
 
     @classmethod
-    def read(cls, asset: Asset) -> bytes:
+    def read(cls, asset: Asset) -> builtins.bytes:
         """The bytes that a document refers to.
 
         Raises
@@ -60,7 +61,7 @@ class AssetFile(models.Model):
             ) from None
 
     @classmethod
-    def keep(cls, data: bytes) -> AssetFile:
+    def keep(cls, data: builtins.bytes) -> AssetFile:
         """Store bytes, whole or not at all."""
         sha = hashlib.sha256(data).hexdigest()
         asset = cls(sha256=sha, bytes=len(data))

@@ -1,6 +1,7 @@
 /* Takes in lock step: one, side by side, under a sliding edge, or their difference; with notes pinned to a
    time and a spot. */
-'use strict';
+
+import { cookie, refs } from './kit/dom.js';
 
 document.addEventListener('alpine:init', () => {
   Alpine.data('compare', (data) => ({
@@ -40,7 +41,8 @@ document.addEventListener('alpine:init', () => {
       return Math.max(...this.takes().map((k) => k.fps));
     },
     // the frame of a take that is seen at a clip time: each holds its own first and last beyond its ends
-    frameOf(take, t = this.t) {
+    frameOf(take, time) {
+      const t = time === undefined ? this.t : time;
       return Math.min(take.last, Math.max(take.first, Math.floor(t * take.fps + 1e-4) + 1));
     },
     picture(take, t) {
@@ -160,7 +162,7 @@ document.addEventListener('alpine:init', () => {
             width: 96,
             height: 54,
           })),
-        x = small.getContext('2d', { willReadFrequently: true });
+        x = /** @type {CanvasRenderingContext2D} */ (small.getContext('2d', { willReadFrequently: true }));
       x.globalCompositeOperation = 'source-over';
       x.drawImage(one, 0, 0, 96, 54);
       x.globalCompositeOperation = 'difference';
@@ -358,7 +360,7 @@ document.addEventListener('alpine:init', () => {
     },
     async settle(n, remove) {
       const form = new FormData();
-      if (remove) form.set('remove', 1);
+      if (remove) form.set('remove', '1');
       const said = await this.send(`/notes/${n.id}/`, form),
         take = this.takes().find((k) => k.id === n.take);
       if (!said) return;
@@ -372,7 +374,7 @@ document.addEventListener('alpine:init', () => {
         [name]: id,
       });
       if (!id) q.delete(name);
-      location.search = q;
+      location.search = String(q);
     },
   }));
 });

@@ -5,6 +5,7 @@ from __future__ import annotations
 import hashlib
 import shutil
 from collections.abc import Sequence
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
@@ -38,6 +39,63 @@ RENDER = "studio.takes.tasks.render_take"
 def enqueue(take: Take) -> None:
     """Ask for a worker; by the job's name, since the job's own module knows of takes."""
     app.configure_task(RENDER).defer(take_id=take.pk)
+
+
+@dataclass(frozen=True)
+class Order:
+    """What is to be rendered of a shot.
+
+    Attributes
+    ----------
+    kind : str
+        take or rehearsal.
+    first, last : int
+        Frames, from 1.
+    fps : str
+        Rate, if it is not the shot's own.
+    begins_at : int
+        The frame that is made first.
+    """
+
+    kind: str
+    size: tuple[int, int]
+    quality: str
+    first: int
+    last: int
+    fps: str = ""
+    passes: bool = False
+    cut_sky: bool = False
+    begins_at: int = 1
+
+    def check(self, shot: Shot) -> None:
+        """Refuse what cannot be rendered of a shot.
+
+        Raises
+        ------
+        RenderError
+        """
+        check_quality(self.quality)
+        blank(*self.size)
+        count = self.last - self.first + 1
+        if count < 1 or self.first < 1:
+            raise RenderError("A take needs at least one frame: the last frame lies before the first.")
+        if count > FRAMES_AT_MOST:
+            raise RenderError(
+                f"{count:,} frames are too many for one take: at most {FRAMES_AT_MOST:,}. Split the shot."
+            )
+        if self.last > shot.frames:
+            raise RenderError(f"The shot ends at frame {shot.frames}: frame {self.last} is past it.")
+
+
+def check_quality(name: str) -> None:
+    """Refuse a quality that is not known.
+
+    Raises
+    ------
+    RenderError
+    """
+    if name not in QUALITIES:
+        raise RenderError(f"There is no quality {name!r}: choose sketch, study or fine.")
 
 
 class Take(models.Model):
@@ -102,20 +160,7 @@ class Take(models.Model):
         return self.last - self.first + 1
 
     @classmethod
-    def begin(
-        cls,
-        place: Place,
-        shot_id: str,
-        kind: str,
-        size: tuple[int, int],
-        quality: str,
-        first: int,
-        last: int,
-        fps: str = "",
-        passes: bool = False,
-        cut_sky: bool = False,
-        begins_at: int = 1,
-    ) -> Take:
+    def begin(cls, place: Place, shot_id: str, order: Order) -> Take:
         """Make a take with all its frames waiting, and enqueue the work, in one transaction.
 
         Raises
@@ -123,41 +168,30 @@ class Take(models.Model):
         RenderError
             The settings cannot be rendered.
         """
-
         assert place.head is not None
         setting = revision_setting(place.head.pk)
         shot = setting.place.shot(shot_id)
         if not goes(shot.route):
             raise RenderError("This shot's route has no station: set at least one before rendering.")
-        if quality not in QUALITIES:
-            raise RenderError(f"There is no quality {quality!r}: choose sketch, study or fine.")
-        shot = shot.at_rate(fps)
-        blank(*size)
-        if last < first or first < 1:
-            raise RenderError("A take needs at least one frame: the last frame lies before the first.")
-        if last - first + 1 > FRAMES_AT_MOST:
-            raise RenderError(
-                f"{last - first + 1:,} frames are too many for one take: at most {FRAMES_AT_MOST:,}. Split the shot."
-            )
-        if last > shot.frames:
-            raise RenderError(f"The shot ends at frame {shot.frames}: frame {last} is past it.")
-        keys = frame_keys(setting, shot, range(first, last + 1), size, quality)
+        shot = shot.at_rate(order.fps)
+        order.check(shot)
+        numbers = range(order.first, order.last + 1)
         return cls._begun(
             place,
-            keys,
-            size[0] * size[1] * (2 + PASSES_BYTES * passes + 2 * cut_sky),
-            kind=kind,
+            frame_keys(setting, shot, numbers, order.size, order.quality),
+            order.size[0] * order.size[1] * (2 + PASSES_BYTES * order.passes + 2 * order.cut_sky),
+            kind=order.kind,
             shot=shot.id,
             shot_name=shot.name,
-            first=first,
-            last=last,
+            first=order.first,
+            last=order.last,
             fps=shot.fps,
-            width=size[0],
-            height=size[1],
-            quality=quality,
-            passes=passes,
-            cut_sky=cut_sky,
-            begins_at=begins_at,
+            width=order.size[0],
+            height=order.size[1],
+            quality=order.quality,
+            passes=order.passes,
+            cut_sky=order.cut_sky,
+            begins_at=order.begins_at,
         )
 
     @classmethod
@@ -172,8 +206,7 @@ class Take(models.Model):
 
         assert place.head is not None
         setting = revision_setting(place.head.pk)
-        if quality not in QUALITIES:
-            raise RenderError(f"There is no quality {quality!r}: choose sketch, study or fine.")
+        check_quality(quality)
         blank(*size)
         spliced = laid_out(setting.place)
         for piece in spliced:

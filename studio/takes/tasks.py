@@ -202,25 +202,29 @@ def _finish(take_id: int) -> None:
         if not cursor.fetchone()[0]:
             return
     try:
-        done = list(take.frames.filter(state=Frame.State.DONE))
-        failed = take.frames.filter(state=Frame.State.FAILED)
-        reason = ""
-        if done:
-            take.folder.mkdir(parents=True, exist_ok=True)
-            try:
-                write_film(take.film_path, (read_png(f.path) for f in done), RATES[take.fps])
-            except LumwickError as error:
-                reason = str(error)
-        if failed.exists():
-            first = failed.first()
-            assert first is not None
-            reason = f"{failed.count()} of {take.count} frames failed; frame {first.number}: {first.reason}"[:400]
-        Take.objects.filter(pk=take_id, state=Take.State.FILM).update(
-            state=Take.State.FAILED if reason else Take.State.DONE, reason=reason[:400], finished=timezone.now()
-        )
+        reason = _write_film(take)
+        state = Take.State.FAILED if reason else Take.State.DONE
+        still_ours = Take.objects.filter(pk=take_id, state=Take.State.FILM)
+        still_ours.update(state=state, reason=reason[:400], finished=timezone.now())
     finally:
         with connection.cursor() as cursor:
             cursor.execute("select pg_advisory_unlock(%s, 0)", [take_id])
+
+
+def _write_film(take: Take) -> str:
+    """Write a take's frames as a film; what went wrong with it or with them, in words."""
+    done = list(take.frames.filter(state=Frame.State.DONE))
+    failed = list(take.frames.filter(state=Frame.State.FAILED))
+    reason = ""
+    if done:
+        take.folder.mkdir(parents=True, exist_ok=True)
+        try:
+            write_film(take.film_path, (read_png(f.path) for f in done), RATES[take.fps])
+        except LumwickError as error:
+            reason = str(error)
+    if failed:
+        reason = f"{len(failed)} of {take.count} frames failed; frame {failed[0].number}: {failed[0].reason}"
+    return reason
 
 
 def _film_orphaned(take_id: int) -> bool:

@@ -14,6 +14,7 @@ from typing import Any
 from django.contrib.auth.decorators import login_required
 from django.db import transaction
 from django.http import FileResponse, Http404, HttpRequest, HttpResponse, JsonResponse
+from django.http.response import HttpResponseBase
 from django.shortcuts import get_object_or_404, render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
@@ -23,15 +24,15 @@ from lumwick.deliver.stills import frame_name
 from lumwick.errors import LumwickError, RenderError
 from lumwick.motion.timebase import RATES
 from lumwick.route.way import goes
-from lumwick.trace.render import blank
+from lumwick.trace.render import QUALITIES, blank
 from studio.looks.engine import ENGINE_OF_LOOKS, revision_setting
 from studio.places.models import Place
 from studio.places.views.owned import place_view
 from studio.takes.models import (
     FRAMES_AT_MOST,
     PASSES_BYTES,
-    QUALITIES,
     Frame,
+    Order,
     Take,
     enqueue,
     frame_keys,
@@ -163,14 +164,16 @@ def begin(request: HttpRequest, place: Place) -> HttpResponse:
         take = Take.begin(
             place,
             asked["shot_id"],
-            "take",
-            asked["size"],
-            asked["quality"],
-            asked["first"],
-            asked["last"],
-            asked["fps"],
-            asked["passes"],
-            asked["cut_sky"],
+            Order(
+                "take",
+                asked["size"],
+                asked["quality"],
+                asked["first"],
+                asked["last"],
+                asked["fps"],
+                asked["passes"],
+                asked["cut_sky"],
+            ),
         )
     except RenderError as error:
         return _refused(request, error)
@@ -203,7 +206,7 @@ def rehearse(request: HttpRequest, place: Place) -> HttpResponse:
             runs.filter(state__in=[Take.State.WAITING, Take.State.RENDERING]).update(
                 state=Take.State.CANCELLED, reason="an edit overtook it"
             )
-            take = Take.begin(place, shot.id, "rehearsal", size, "sketch", 1, shot.frames, begins_at=begins_at)
+            take = Take.begin(place, shot.id, Order("rehearsal", size, "sketch", 1, shot.frames, begins_at=begins_at))
         elif take.running:
             Take.objects.filter(pk=take.pk).update(begins_at=begins_at)
     except LookupError as error:
@@ -261,7 +264,7 @@ def ready(request: HttpRequest, place: Place) -> HttpResponse:
 
 
 @place_view("GET")
-def shown(request: HttpRequest, place: Place, key: str) -> HttpResponse:
+def shown(request: HttpRequest, place: Place, key: str) -> HttpResponseBase:
     """A frame of the store by its key, as a JPEG that plays quickly.
 
     A key is a digest of all that the picture is made from: only who has the place can know it.
@@ -329,7 +332,7 @@ def resume(request: HttpRequest, take_id: int) -> HttpResponse:
 
 @login_required
 @require_GET
-def frame(request: HttpRequest, take_id: int, number: int) -> HttpResponse:
+def frame(request: HttpRequest, take_id: int, number: int) -> HttpResponseBase:
     take = own_take(request, take_id)
     found = get_object_or_404(Frame, take=take, number=number, state=Frame.State.DONE)
     if not found.path.exists():
@@ -343,7 +346,7 @@ def frame(request: HttpRequest, take_id: int, number: int) -> HttpResponse:
 
 @login_required
 @require_GET
-def film(request: HttpRequest, take_id: int) -> HttpResponse:
+def film(request: HttpRequest, take_id: int) -> HttpResponseBase:
     """The film, in ranges where the player asks for them."""
     take = own_take(request, take_id)
     if not take.film_path.exists():
@@ -351,7 +354,7 @@ def film(request: HttpRequest, take_id: int) -> HttpResponse:
     return _ranged(request, take.film_path, "video/mp4", download="download" in request.GET)
 
 
-def _ranged(request: HttpRequest, path: Path, kind: str, download: bool) -> HttpResponse:
+def _ranged(request: HttpRequest, path: Path, kind: str, download: bool) -> HttpResponseBase:
     size = path.stat().st_size
     file = path.open("rb")
     found = re.fullmatch(r"bytes=(\d*)-(\d*)", request.headers.get("Range", ""))
@@ -377,7 +380,7 @@ def _ranged(request: HttpRequest, path: Path, kind: str, download: bool) -> Http
 
 @login_required
 @require_GET
-def frames_zip(request: HttpRequest, take_id: int) -> HttpResponse:
+def frames_zip(request: HttpRequest, take_id: int) -> HttpResponseBase:
     """All finished frames, numbered, in a zip."""
     take = own_take(request, take_id)
     handle, name = tempfile.mkstemp(suffix=".zip")

@@ -12,7 +12,7 @@ from axe_playwright_python.sync_playwright import Axe
 from playwright.sync_api import Page, expect
 
 from studio.places.models import Place
-from studio.takes.models import Take
+from studio.takes.models import Order, Take
 from tests.browser.conftest import box_of, looked, new_look, picture, sign_in, ws
 from tests.conftest import write_geotiff
 
@@ -514,7 +514,7 @@ def test_the_section_the_dividers_and_the_units_of_time(page: Page, live_server:
 def test_a_take_is_cancelled_and_gone_on_with(page: Page, live_server: Any, place: Any, worker: Any) -> None:
     worker()
     sign_in(page, live_server.url)
-    take = Take.begin(place, "a", "take", (320, 180), "study", 1, 6)
+    take = Take.begin(place, "a", Order("take", (320, 180), "study", 1, 6))
     page.goto(f"{live_server.url}/places/{place.pk}/takes/")
     row = page.locator(f"#take-{take.pk}")
     expect(row.locator(".num", has_text="of 6")).to_contain_text("1 of 6", timeout=300_000)

@@ -204,7 +204,7 @@ def test_ways_drawn_suggested_and_brought_in(page: Page, live_server: Any, place
     # framing marks lie over the look
     page.get_by_role("button", name="thirds").click()
     page.get_by_label("Frame of another aspect").select_option("2.39")
-    assert page.locator("#marks path").first.get_attribute("d").startswith("M0 0H1600")  # type: ignore[union-attr]
+    assert page.locator("#marks path").first.get_attribute("d").startswith("M0 0H1600")
 
 
 def test_the_film_is_cut_played_and_taken(page: Page, live_server: Any, account: Any) -> None:

@@ -233,19 +233,20 @@ def test_the_curve_that_is_drawn_is_the_curve_that_is_kept(page: Page, live_serv
                         float(rng.uniform(-3, 3)),
                         float(rng.uniform(0, 1)),
                         float(rng.uniform(-3, 3)),
-                    ),  # type: ignore[arg-type]
+                    ),
                     steps=int(rng.integers(2, 6)),
                     jump=str(rng.choice(["end", "start", "none", "both"])),
                 )
                 for a, v in zip(times, rng.uniform(1, 9, n), strict=True)
-            ),  # type: ignore[arg-type]
+            ),
             before=str(rng.choice(beyond)),
             after=str(rng.choice(beyond)),
             blend="ratio" if case % 4 == 0 else "even",
-        )  # type: ignore[arg-type]
+        )
         drawn = np.array(
             page.evaluate(
-                "([lane, ts]) => { const c = readied({ kind: 'number', ...lane }); return ts.map((t) => c.at(t)); }",
+                "async ([lane, ts]) => { const { readied } = await import('/static/kit/curves.js');"
+                " const c = readied({ kind: 'number', ...lane }); return ts.map((t) => c.at(t)); }",
                 [channel.model_dump(), t.tolist()],
             ),
             float,

@@ -146,7 +146,7 @@ def cube(function: object, steps: int = 9) -> bytes:
         f"{r:.6f} {g:.6f} {b:.6f}"
         for b, g, r in ((b, g, r) for b in axis for g in axis for r in axis)
         for r, g, b in [function((r, g, b))]
-    ]  # type: ignore[operator]
+    ]
     return (f"LUT_3D_SIZE {steps}\n" + "\n".join(rows) + "\n").encode()
 
 

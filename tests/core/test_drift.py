@@ -9,7 +9,7 @@ from lumwick.picture import load_setting
 from lumwick.snapshot.evaluate import Setting, evaluate
 from lumwick.trace.amount import amount_of_motion
 from lumwick.trace.drift import drift, first_hits, spots
-from lumwick.trace.render import ENGINE
+from lumwick.trace.lock import ENGINE
 from lumwick.trace.stage import Stage
 from lumwick.trace.world import PLANT
 
@@ -29,7 +29,7 @@ def test_every_shot_from_a_fresh_stage(demo: Setting, name: str) -> None:
     stage = Stage(demo)
     now = evaluate(demo, shot, t)
 
-    def later(camera: Camera):  # type: ignore[no-untyped-def]
+    def later(camera: Camera):
         return evaluate(demo, shot, t + step, camera)
 
     d = drift(stage, now, later, now.camera, SIZE)

@@ -132,7 +132,7 @@ def test_equal_places_are_the_same_to_what_is_kept(marsh: Ground, monkeypatch: p
 
     monkeypatch.setattr(furnishing, "build", never)
     again = Stage(Setting(place, copy.deepcopy(marsh)))
-    assert np.array_equal(again._parts["built j"].tone, first._parts["built j"].tone)
+    assert np.array_equal(again.parts()["built j"].tone, first.parts()["built j"].tone)
 
 
 @pytest.fixture(scope="module")

@@ -100,12 +100,12 @@ def test_every_number_says_its_unit_its_range_and_what_it_is_for(model: type[Bas
             assert info.title and extra["unit"] and info.description, f"{model.__name__}.{name}"
             assert float(extra["low"]) < float(extra["high"]) and info.description.endswith("."), (
                 f"{model.__name__}.{name}"
-            )  # type: ignore[arg-type]
+            )
             default = info.get_default(call_default_factory=True)
             if extra.get("optional"):
                 assert default is None
                 continue
-            assert float(extra["low"]) <= float(default) <= float(extra["high"]), f"{model.__name__}.{name}"  # type: ignore[arg-type]
+            assert float(extra["low"]) <= float(default) <= float(extra["high"]), f"{model.__name__}.{name}"
 
 
 def test_the_slip_shows_each_kind_of_field() -> None:
@@ -116,7 +116,7 @@ def test_the_slip_shows_each_kind_of_field() -> None:
         "/surfaces/tarred/colour_map",
         "/things/lamp-post/mesh",
     }
-    assert all(f.low <= f.value <= f.high for f in NUMBERS)  # type: ignore[operator]
+    assert all(f.low <= f.value <= f.high for f in NUMBERS)
 
 
 @pytest.mark.parametrize("field", FIELDS, ids=lambda f: f.path)

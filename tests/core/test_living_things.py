@@ -15,7 +15,7 @@ from lumwick.growth.scatter import gather, scatter
 from lumwick.growth.sway import branch_motion
 from lumwick.land.ground import Ground, grid_quads
 from lumwick.place.document import Built, Stand
-from lumwick.snapshot.ride import speed_in_words
+from lumwick.snapshot.riding.sampled import speed_in_words
 from lumwick.trace.integrator.media import fog_depth
 from lumwick.trace.lighting import alias_table
 from lumwick.trace.records import FOG

@@ -13,7 +13,8 @@ from lumwick.route.line import centripetal
 from lumwick.route.pacing import ramped
 from lumwick.route.way import station_from, way
 from lumwick.snapshot.evaluate import Setting, camera_at
-from lumwick.snapshot.ride import check, ride
+from lumwick.snapshot.ride import check
+from lumwick.snapshot.riding.sampled import ride
 from tests.conftest import small_place
 
 JOINS = (
@@ -128,7 +129,7 @@ def shot_of(points: np.ndarray, **more: object) -> Shot:
         ),
     ],
 )
-def test_arc_length_of_curves_with_a_known_length(curve, length: float) -> None:  # type: ignore[no-untyped-def]
+def test_arc_length_of_curves_with_a_known_length(curve, length: float) -> None:
     route = shot_of(curve(np.linspace(0, 1, 40))).route
     made = way(route, 10.0)
     assert made.length == pytest.approx(length, rel=2e-3)

@@ -19,7 +19,7 @@ from lumwick.place.files import asset_of, pack
 from lumwick.route.way import way
 from lumwick.snapshot.evaluate import Setting, evaluate
 from lumwick.snapshot.ride import check
-from lumwick.trace.render import Quality, blank, expose
+from lumwick.trace.render import Quality, Stop, blank, expose
 from lumwick.trace.sampling import bearing, elevation, pair, turn
 from lumwick.trace.stage import Stage
 from tests.conftest import small_place
@@ -56,7 +56,7 @@ def test_samples_added_in_parts_are_the_samples_at_once(setting: Setting) -> Non
         expose(stage, parts, n)
     assert np.allclose(whole.sums, parts.sums, rtol=1e-4, atol=1e-2)
     before = parts.sums.copy()
-    assert not expose(stage, parts, 64, stop=lambda: True)  # stopped: the film is as it was
+    assert not expose(stage, parts, 64, stop=Stop(lambda: True))  # stopped: the film is as it was
     assert parts.samples == 4 and np.array_equal(parts.sums, before)
 
 
@@ -82,9 +82,9 @@ def test_plants_keep_their_feet_still(setting: Setting) -> None:
     states = []
     for t in (0.0, 0.4):
         stage.set(evaluate(setting, setting.place.shots[0], t, camera))
-        name = next(n for n in stage._parts if n.startswith("stand pines"))
+        name = next(n for n in stage.parts() if n.startswith("stand pines"))
         shape = next(iter(stage.stands.standings[0].beds[0].shapes.values()))
-        states.append((stage._parts[name].transforms.copy(), shape.vertices.copy(), shape.form))
+        states.append((stage.parts()[name].transforms.copy(), shape.vertices.copy(), shape.form))
     (ta, va, form), (tb, vb, _) = states
     assert np.array_equal(ta[:, 9:], tb[:, 9:]) and not np.array_equal(ta[:, 6:8], tb[:, 6:8])  # feet still, stems lean
     foot = form.weight == 0
@@ -202,23 +202,23 @@ def test_command_line(place_file: Path, tmp_path: Path) -> None:
     made = run(
         "render", place_file, "--shot", "A", "--frames", "2-3,5", "--size", "64x36", "--quality", "sketch", "--out", out
     )
-    assert made.exit_code == 0, made.output  # type: ignore[attr-defined]
+    assert made.exit_code == 0, made.output
     assert sorted(p.name for p in out.iterdir()) == ["a.00002.png", "a.00003.png", "a.00005.png"]
-    assert json.loads(run("check", place_file, "--shot", "a").stdout)["clearance"]["least"] > 1  # type: ignore[attr-defined]
-    told = json.loads(run("sun", "--lat", "54.6", "--lon", "-3.5", "--at", "2026-06-05T13:12+01:00").stdout)  # type: ignore[attr-defined]
+    assert json.loads(run("check", place_file, "--shot", "a").stdout)["clearance"]["least"] > 1
+    told = json.loads(run("sun", "--lat", "54.6", "--lon", "-3.5", "--at", "2026-06-05T13:12+01:00").stdout)
     assert told["elevation"] == pytest.approx(58, abs=0.2) and told["sunrise"].startswith("2026-06-05T04:4")
-    assert json.loads(run("schema").stdout)["title"] == "Lumwick place"  # type: ignore[attr-defined]
-    assert run("demo", "--out", tmp_path / "demo.zip").exit_code == 0  # type: ignore[attr-defined]
+    assert json.loads(run("schema").stdout)["title"] == "Lumwick place"
+    assert run("demo", "--out", tmp_path / "demo.zip").exit_code == 0
     closes = run("seam", place_file, "--shot", "a")
-    assert closes.exit_code == 1 and not json.loads(closes.stdout)["closes"]  # type: ignore[attr-defined]
-    assert {a["name"] for a in json.loads(run("motion", place_file, "--shot", "a").stdout)} >= {"camera"}  # type: ignore[attr-defined]
-    assert json.loads(run("lapse", "--event", "3h", "--clip", "10s", "--fps", "24").stdout)["interval"] == 45  # type: ignore[attr-defined]
+    assert closes.exit_code == 1 and not json.loads(closes.stdout)["closes"]
+    assert {a["name"] for a in json.loads(run("motion", place_file, "--shot", "a").stdout)} >= {"camera"}
+    assert json.loads(run("lapse", "--event", "3h", "--clip", "10s", "--fps", "24").stdout)["interval"] == 45
     assert json.loads(
         run(
             "meet", "--lat", "54.6", "--lon", "-3.5", "--offset", "1", "--date", "2026-06-05", "--bearing", "180"
         ).stdout
-    )[0]["when"].startswith("2026-06-05T13:1")  # type: ignore[attr-defined]
-    assert run("compare", place_file, place_file).stdout == ""  # type: ignore[attr-defined]
+    )[0]["when"].startswith("2026-06-05T13:1")
+    assert run("compare", place_file, place_file).stdout == ""
 
 
 @pytest.mark.parametrize(

@@ -10,7 +10,8 @@ from lumwick.motion.channel import Channel, Key
 from lumwick.place.document import Asset, Built, Exposure, Route, Shot, Stand, Station, Thing
 from lumwick.snapshot.evaluate import Setting
 from lumwick.snapshot.mend import mend, mend_all
-from lumwick.snapshot.ride import check, faults, ride
+from lumwick.snapshot.ride import check, faults
+from lumwick.snapshot.riding.sampled import ride
 from lumwick.snapshot.surroundings import Surroundings, surroundings
 from tests.conftest import small_place
 
@@ -269,14 +270,14 @@ def test_a_cut_that_jumps_in_exposure_is_told_and_matched() -> None:
     place = setting_of(second).place
 
     def cut(*shots: Shot, join: str = "cut") -> Setting:
-        pieces = [Piece(id="p", shot="first", join=join), Piece(id="q", shot="a")]  # type: ignore[arg-type]
+        pieces = [Piece(id="p", shot="first", join=join), Piece(id="q", shot="a")]
         return Setting(place.model_copy(update={"shots": list(shots), "cut": Cut(pieces=pieces)}), FLAT)
 
     setting = cut(first, second)
     fault = next(f for f in faults(setting, second)[1] if f.kind == "exposure jump")
     assert "cut from First it is 4.0 EV darker at once" in fault.text and fault.begins == 0
     mended, _ = mend(setting, second, "match", 0.0, 0.5, "exposure jump")
-    assert [k.v for k in mended.exposure.ev100.keys] == pytest.approx([10, 11], abs=0.02)  # type: ignore[attr-defined]
+    assert [k.v for k in mended.exposure.ev100.keys] == pytest.approx([10, 11], abs=0.02)
     assert "exposure jump" not in kinds(cut(first, mended), mended)
     assert "exposure jump" not in kinds(cut(first, second, join="dissolve"), second)
 

@@ -14,7 +14,7 @@ from lumwick.deliver.frames import cut_out, matte, names_of
 from lumwick.develop.flicker import flicker
 from lumwick.errors import RenderError
 from lumwick.lens.camera import Camera, direction_of
-from lumwick.picture import picture_at
+from lumwick.picture import Options, picture_at
 from lumwick.snapshot.evaluate import Setting, evaluate
 from lumwick.trace import render
 from lumwick.trace.integrator.film import ASIDE, COUNTED, SQUARED
@@ -79,7 +79,7 @@ def test_an_adaptive_picture_spends_what_the_quality_says(stage: Stage) -> None:
             stage, stage.setting.place.shots[0], 0.3, (64, 36), Quality(16, 1, "none", noise=5.0, most=64), EYE
         ).film.samples
         == 8
-    )  # type: ignore[union-attr]
+    )
 
 
 def test_light_set_aside_is_spread_and_none_of_it_is_lost() -> None:
@@ -108,7 +108,9 @@ def test_frames_share_their_noise_unless_told_to_vary(stage: Stage) -> None:
 
 
 def test_cut_out_sky_and_mattes(stage: Stage) -> None:
-    picture = picture_at(stage, stage.setting.place.shots[0], 0.3, (64, 36), Quality(8, 1, "none"), EYE, passes=True)
+    picture = picture_at(
+        stage, stage.setting.place.shots[0], 0.3, (64, 36), Quality(8, 1, "none"), EYE, Options(passes=True)
+    )
     assert picture is not None
     cut = cut_out(picture.film, picture.light, EYE, picture.snapshot.grade, 1)
     assert cut.shape == (36, 64, 4) and cut[0, 5, 3] == 0 and cut[-1, 30, 3] == 255 and cut[0, 5, :3].max() == 0
@@ -181,7 +183,7 @@ def test_the_error_that_is_told_is_how_far_independent_exposures_are_apart(stage
     for seed in range(1, runs + 1):
         film = blank(*size)
         for _ in range(samples // 4):
-            expose(stage, film, 4, 1, seed=seed)
+            expose(stage, film, 4, seed=seed)
         means.append(film.sums[..., :3].sum(-1) / film.counted[..., 0])
         told.append(film.error())
     spread, mean = np.std(means, axis=0, ddof=1), np.mean(means, axis=0)

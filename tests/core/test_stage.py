@@ -10,7 +10,7 @@ from lumwick.snapshot.evaluate import Setting, evaluate
 from lumwick.trace import embree
 from lumwick.trace.render import blank, expose
 from lumwick.trace.stage import Stage
-from lumwick.trace.stands import Stands
+from lumwick.trace.stands import Stands, Sway
 from tests.conftest import small_place
 
 EYE = Camera(np.array([0.0, -30.0, 6.0]), direction_of(10.0, -6.0))
@@ -23,7 +23,7 @@ def film(stage: Stage, samples: int = 2) -> np.ndarray:
 
 
 @pytest.fixture
-def meadow(marsh) -> Setting:  # type: ignore[no-untyped-def]
+def meadow(marsh) -> Setting:
     """Grass and reeds over a few hundred metres, and pines."""
     whole = [(-280, -280), (280, -280), (280, 280), (-280, 280)]
     place = small_place(
@@ -82,28 +82,28 @@ def test_a_glance_leaves_no_trace_in_the_picture_after_it(setting: Setting) -> N
     shot = setting.place.shots[0]
     stage, fresh = Stage(setting), Stage(setting)
     stage.glance(evaluate(setting, shot, 0.0, EYE))  # the first is a whole set: there is nothing yet to keep
-    assert any(n.startswith("stand") for n in stage._parts)
-    before = stage._top
+    assert any(n.startswith("stand") for n in stage.parts())
+    before = stage._top.made
     other = Camera(EYE.position + 5.0, direction_of(40.0, -3.0))
     stage.glance(evaluate(setting, shot, 0.7, other))
-    assert stage._top is before  # plants and waves stayed
+    assert stage._top.made is before  # plants and waves stayed
     stage.set(evaluate(setting, shot, 0.7, other))
     fresh.set(evaluate(setting, shot, 0.7, other))
-    assert stage._top is not before and np.array_equal(film(stage), film(fresh))
+    assert stage._top.made is not before and np.array_equal(film(stage), film(fresh))
 
 
 def test_a_turn_of_the_camera_or_another_hour_places_nothing_again(setting: Setting) -> None:
     shot = setting.place.shots[0]
     stage = Stage(setting)
     stage.set(evaluate(setting, shot, 0.0, EYE))
-    top, sky = stage._top, stage.clear
+    top, sky = stage._top.made, stage.clear
     stage.set(evaluate(setting, shot, 0.0, Camera(EYE.position, direction_of(80.0, -2.0), 50.0)))
-    assert stage._top is top and stage.clear is sky
+    assert stage._top.made is top and stage.clear is sky
     evening = shot.model_copy(update={"clock": Clock(start="2026-06-05T19:00")})
     stage.set(evaluate(setting, evening, 0.0, EYE))
-    assert stage._top is top and stage.clear is not sky
+    assert stage._top.made is top and stage.clear is not sky
     stage.set(evaluate(setting, evening, 0.1, EYE))
-    assert stage._top is not top
+    assert stage._top.made is not top
 
 
 def test_frames_of_a_fast_day_do_not_depend_on_the_frames_before(setting: Setting) -> None:
@@ -117,7 +117,7 @@ def test_frames_of_a_fast_day_do_not_depend_on_the_frames_before(setting: Settin
     assert np.array_equal(film(ran), film(alone))
 
 
-def test_a_looped_place_is_back_where_it_began(marsh) -> None:  # type: ignore[no-untyped-def]
+def test_a_looped_place_is_back_where_it_began(marsh) -> None:
     still = Route(stations=[Station(id="s1", east=0, north=-30, up=6, aim=(10, 60, 2))])
     place = small_place(
         shots=[
@@ -144,7 +144,7 @@ def test_a_looped_place_is_back_where_it_began(marsh) -> None:  # type: ignore[n
                 stage.world.waters.fold.copy(),
                 stage.world.waters.slope3.copy(),
                 stage.world.waters.body["drift"].copy(),
-                stage._sheet_v.copy(),
+                stage.sheet.near.vertices.copy(),
             )
         )
     for first, between, last in zip(*states, strict=True):
@@ -153,7 +153,7 @@ def test_a_looped_place_is_back_where_it_began(marsh) -> None:  # type: ignore[n
 
 
 def drawn(stands: Stands, setting: Setting, eye: Camera) -> list[tuple[str, np.ndarray, int]]:
-    parts, _ = stands.parts(evaluate(setting, setting.place.shots[0], 0.0, eye))
+    parts, _ = stands.parts(Sway.of(evaluate(setting, setting.place.shots[0], 0.0, eye)))
     return [(name, p.transforms, p.mask) for name, p in parts.items()]
 
 
@@ -185,7 +185,7 @@ def test_every_tuft_within_sight_is_drawn_once_near_or_far(meadow: Setting) -> N
 
 def test_scattered_light_meets_the_same_plants_in_their_simplest_form(meadow: Setting) -> None:
     stage = Stage(meadow)
-    parts, _ = stage.stands.parts(evaluate(meadow, meadow.place.shots[0], 0.0, EYE))
+    parts, _ = stage.stands.parts(Sway.of(evaluate(meadow, meadow.place.shots[0], 0.0, EYE)))
     fine = {n: p for n, p in parts.items() if p.mask == embree.MASK_FINE}
     assert fine
     for name, part in fine.items():
@@ -211,7 +211,7 @@ def test_plants_sway_and_do_not_move_alike(meadow: Setting) -> None:
     leans = []
     for t in np.arange(0, 6, 0.25):
         parts, _ = stage.stands.parts(
-            evaluate(pines, shot, float(t), Camera(np.array([75.0, 60.0, 6.0]), direction_of(0, 0)))
+            Sway.of(evaluate(pines, shot, float(t), Camera(np.array([75.0, 60.0, 6.0]), direction_of(0, 0))))
         )
         m = np.concatenate(
             [p.transforms for n, p in parts.items() if n.startswith("stand pines") and p.mask & embree.MASK_FINE]

@@ -24,7 +24,7 @@ from lumwick.place.document import Asset, Built, Exposure, Lamp, Land, Surface, 
 from lumwick.place.files import asset_of, needed, pack
 from lumwick.snapshot.evaluate import Setting, evaluate
 from lumwick.trace.patterns import NAMES, pattern
-from lumwick.trace.render import blank, expose
+from lumwick.trace.render import Limit, blank, expose
 from lumwick.trace.stage import Stage
 from tests.conftest import small_place
 from tests.outside.test_rendered import flat, quad
@@ -44,7 +44,8 @@ def exposed(
     setting = stage.setting
     stage.set(evaluate(setting, setting.place.shots[0], 0.0, camera))
     film = blank(*size)
-    expose(stage, film, samples, **limits)  # type: ignore[arg-type]
+    seed = limits.pop("seed", 1)
+    expose(stage, film, samples, Limit(**limits), seed)
     return film.radiance
 
 
@@ -74,7 +75,7 @@ def test_wet_sand_is_darker_and_shines() -> None:
         )
         from lumwick.trace.furnish import Textures, surface_look
 
-        look = surface_look(setting, surface, Textures())
+        look = surface_look(setting.read, surface, Textures())
         look["wet"] = wet
         stage.add_target("card", *quad(-30, -30, 30, 30, 30, 30), look=look)
         down = Camera(np.array([0.0, -0.1, 40.0]), direction_of(0.0, -89.0), 50.0, focus=1000.0)

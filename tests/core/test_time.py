@@ -35,7 +35,7 @@ from tests.core.test_motion import channels
 
 
 def ramp(*points: tuple[float, float], join: str = "straight", **rules: Any) -> Channel:
-    return Channel(keys=tuple(Key(t=t, v=v, join=join) for t, v in points), **rules)  # type: ignore[arg-type]
+    return Channel(keys=tuple(Key(t=t, v=v, join=join) for t, v in points), **rules)
 
 
 def edit(place: Place, **data: Any) -> tuple[Place, str]:
@@ -111,7 +111,7 @@ def test_commands_of_time_are_named_and_sound() -> None:
         place, op="join_keys", picked=[{"path": ev, "times": [0.0]}], join="free", handles=[-0.3, -2, 0.6, 1]
     )
     assert "free handles (a handle folded back in time and was held)" in said
-    assert place.shots[0].exposure.ev100.keys[0].handles == (0.0, -2.0, 0.6, 1.0)  # type: ignore[attr-defined]
+    assert place.shots[0].exposure.ev100.keys[0].handles == (0.0, -2.0, 0.6, 1.0)
     place, said = edit(place, op="copy_keys", picked=[{"path": ev, "times": [0.0, 0.7]}], at=2.0)
     assert said == "copied 2 keys of exposure to 2.00 s"
     with pytest.raises(PlaceError, match="values of the same kind"):
@@ -124,7 +124,7 @@ def test_commands_of_time_are_named_and_sound() -> None:
         at=1.0,
         onto="/shots/a/develop/curve_light",
     )
-    assert "of curve, light" in said and [k.t for k in onto.shots[0].develop.curve_light.keys] == [1.0, 1.5]  # type: ignore[attr-defined]
+    assert "of curve, light" in said and [k.t for k in onto.shots[0].develop.curve_light.keys] == [1.0, 1.5]
     place, said = edit(place, op="beyond", path=ev, after="mirror")
     assert said == "exposure: after the last key it runs back and forth"
     place, said = edit(place, op="raise", path=ev, t=0.0, value=15.0)
@@ -190,7 +190,7 @@ def test_sizes_blend_by_ratios() -> None:
     place = small_place(things=[])
     for t, v in ((0.0, 100.0), (1.0, 10000.0)):
         place, _ = edit(place, op="key", path="/air/fog_visibility", t=t, value=v, join="straight")
-    assert place.air.fog_visibility.blend == "ratio" and at(place.air.fog_visibility, 0.5) == pytest.approx(1000)  # type: ignore[attr-defined]
+    assert place.air.fog_visibility.blend == "ratio" and at(place.air.fog_visibility, 0.5) == pytest.approx(1000)
     with pytest.raises(PlaceError, match="never 0 or less"):
         edit(
             small_place(),
@@ -256,7 +256,7 @@ def test_following_with_lag_and_gain_and_never_itself() -> None:
             recipe={"kind": "term", "term": {"kind": "follow", "path": "/lamps/l/bearing"}},
         )
     alone, _ = edit(place, op="remove", of="lamps", id="l")
-    assert alone.lamps[0].bearing.terms == ()  # type: ignore[attr-defined]
+    assert alone.lamps[0].bearing.terms == ()
     names = {n["path"]: n for n in numbers(place, place.shots[0])}
     assert (
         names["/lamps/f/bearing"]["turn"]
@@ -328,8 +328,8 @@ def test_another_length_or_rate_and_what_becomes_of_keys(keep: str, times: list[
     after, said = edit(place, op="retime", shot="a", frames=60, fps="30", keep=keep)
     shot = after.shots[0]
     assert (shot.frames, shot.fps) == (60, "30") and keep.removesuffix("s") in said
-    assert [k.t for k in shot.exposure.ev100.keys] == pytest.approx(times)  # type: ignore[attr-defined]
-    assert [k.t for k in after.air.haze.keys] == [0.0, 1.0]  # type: ignore[attr-defined]  # the place's keys are every shot's
+    assert [k.t for k in shot.exposure.ev100.keys] == pytest.approx(times)
+    assert [k.t for k in after.air.haze.keys] == [0.0, 1.0]  # the place's keys are every shot's
 
 
 @pytest.mark.parametrize("data", [{"frames": 0}, {"fps": "0"}, {"fps": "1000"}, {"frames": 30000}])
@@ -610,7 +610,7 @@ def test_places_of_the_first_version_are_read() -> None:
     for name in ("blend", "terms"):
         del old["air"]["haze"][name]
     place = parse(old)
-    assert place.version == 3 and place.air.haze.keys[0].join == "cubic_in"  # type: ignore[attr-defined]
+    assert place.version == 3 and place.air.haze.keys[0].join == "cubic_in"
 
 
 @pytest.mark.parametrize(
@@ -634,7 +634,7 @@ def test_channels_that_cannot_be(keys: list, says: str) -> None:
 def test_keys_out_of_order_are_put_in_order() -> None:
     data = small_place().model_dump(mode="json")
     data["air"]["haze"] = {"keys": [{"t": 2, "v": 0.3}, {"t": 0, "v": 0.1}]}
-    assert [k.t for k in parse(data).air.haze.keys] == [0.0, 2.0]  # type: ignore[attr-defined]
+    assert [k.t for k in parse(data).air.haze.keys] == [0.0, 2.0]
     data["air"]["haze"] = {"keys": [{"t": 0, "v": 0.1}], "terms": [{"kind": "follow", "path": "/lamps/gone/amount"}]}
     with pytest.raises(PlaceError, match="gone"):
         parse(data)

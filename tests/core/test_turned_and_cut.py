@@ -28,7 +28,7 @@ from lumwick.place.film import film_frames, parts_at
 from lumwick.route.track import Track
 from lumwick.snapshot.evaluate import Setting, camera_at, evaluate
 from lumwick.snapshot.lay import as_track
-from lumwick.snapshot.ride import ride
+from lumwick.snapshot.riding.sampled import ride
 from lumwick.snapshot.seam import seam_gaps
 from lumwick.trace.stage import Stage
 from tests.conftest import small_place

@@ -88,7 +88,7 @@ def test_usd_has_lens_focus_and_stop(setting: Setting, tmp_path: Path) -> None:
 def test_gpx_says_where_on_earth_and_at_what_hour_of_the_world(setting: Setting) -> None:
     root = ET.fromstring(made(setting, "c.gpx"))
     points = list(root.iter("{http://www.topografix.com/GPX/1/1}trkpt"))
-    times = [dt.datetime.fromisoformat(p.findtext("{*}time").replace("Z", "+00:00")) for p in points]  # type: ignore[union-attr]
+    times = [dt.datetime.fromisoformat(p.findtext("{*}time").replace("Z", "+00:00")) for p in points]
     # ten in the morning of a clock 5.5 h ahead of UTC
     assert times[0] == dt.datetime(2026, 6, 5, 4, 30, tzinfo=dt.UTC)
     assert (times[-1] - times[0]).total_seconds() == pytest.approx(23 / 24, abs=1e-3)

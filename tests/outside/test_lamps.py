@@ -19,7 +19,7 @@ from lumwick.snapshot.evaluate import Setting, evaluate
 from lumwick.trace import lamps
 from lumwick.trace.furnish import plain_material
 from lumwick.trace.lamps import glowing_mesh
-from lumwick.trace.render import blank, expose
+from lumwick.trace.render import Limit, blank, expose
 from lumwick.trace.stage import Stage
 from tests.conftest import small_place
 from tests.outside.test_surfaces import card
@@ -60,7 +60,7 @@ def lux(stage: Stage, *given: LampLight, samples: int = 64) -> float:
         )
     )
     film = blank(16, 16)
-    expose(stage, film, samples, 0)
+    expose(stage, film, samples, Limit(0))
     return float((film.radiance @ LUMA).mean()) * np.pi / WALL
 
 
@@ -72,7 +72,7 @@ def lamp(kind: str, above: float = 2.0, **more: object) -> LampLight:
         np.array([0.0, 0.0, 300.0 + above]),
         DOWN,
         **{"amount": 1000.0, "unit": "cd", "kelvin": 6500.0, **more},
-    )  # type: ignore[arg-type]
+    )
 
 
 def test_a_known_candela_lights_a_wall_by_the_inverse_square() -> None:
@@ -156,8 +156,8 @@ def test_a_glowing_mesh_is_found_by_lamps_sampling_and_by_chance_alike() -> None
             setting, night, 0.0, Camera(position, look_at(position, np.array([0.0, 0.0, 300.0])), 1500.0, focus=1000.0)
         )
     )
-    part = stage._parts["target ball"]
-    row, triangles = glowing_mesh(part.corners_in_place(), np.full(3, 500.0))  # type: ignore[misc]
+    part = stage.parts()["target ball"]
+    row, triangles = glowing_mesh(part.corners_in_place(), np.full(3, 500.0))
     for sampled in (False, True):
         part.look["lamp"] = 0 if sampled else -1
         geometry, looks, lights = stage.world.geometry, stage.world.looks, stage.world.lights
@@ -168,7 +168,7 @@ def test_a_glowing_mesh_is_found_by_lamps_sampling_and_by_chance_alike() -> None
             lights=lights._replace(lamp=row[None] if sampled else row[None][:0], emitter=triangles),
         )
         film = blank(16, 16)
-        expose(stage, film, 256 if sampled else 2048, 1)
+        expose(stage, film, 256 if sampled else 2048)
         measured = float((film.radiance @ LUMA).mean()) * np.pi / WALL
         assert measured == pytest.approx(expected, rel=0.02 if sampled else 0.06)
 

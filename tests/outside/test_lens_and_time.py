@@ -83,7 +83,7 @@ def test_sway() -> None:
     wind = gusts(5.0, 240.0, 0.2, 1, loop=4.0)
     x, y = np.array([0.0, 3.0, 60.0]), np.array([0.0, 1.0, 20.0])
     natural, phase = np.array([0.6, 0.7, 0.66]), np.array([0.3, 2.0, 5.0])
-    series = np.array([lean(x, y, natural, phase, 0.001, wind, t) for t in np.linspace(0, 4, 161)])
+    series = np.array([lean(np.stack([x, y], 1), natural, phase, 0.001, wind, t) for t in np.linspace(0, 4, 161)])
     assert np.allclose(series[0], series[-1], atol=1e-9)  # loops exactly
     a = series[:-1, 0, 0] - series[:-1, 0, 0].mean()
     b = series[:-1, 2, 0] - series[:-1, 2, 0].mean()

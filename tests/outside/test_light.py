@@ -13,10 +13,10 @@ from lumwick.lens.colour import daylight_white
 from lumwick.picture import frame_picture, picture_at
 from lumwick.place.document import Air, Exposure, Route, Shot, Station
 from lumwick.snapshot.evaluate import Setting, evaluate
-from lumwick.trace import stage as stages
 from lumwick.trace.integrator.media import IOR_WATER as IOR
 from lumwick.trace.integrator.scattering import fresnel
-from lumwick.trace.render import Quality, blank, expose
+from lumwick.trace.render import Limit, Quality, blank, expose
+from lumwick.trace.sections import daylight
 from tests.outside.test_rendered import flat, quad, radiance
 
 CLEAR = Air(haze=0.1, fog_visibility=200000, fog_height=100)
@@ -42,7 +42,7 @@ def test_a_white_card_in_a_uniform_white_field_comes_out_at_the_field(
 ) -> None:
     field = 1000.0
     uniform = ClearSky(np.full((80, 65, 3), field), np.zeros(3), 0.0, 50.0)
-    monkeypatch.setattr(stages, "clear_sky", lambda *_, **__: uniform)
+    monkeypatch.setattr(daylight, "clear_sky", lambda *_, **__: uniform)
     setting, stage = flat(air=Air(haze=0.02, fog_visibility=200000, fog_height=1))
     # the half of the field that a tilted card sees below the horizon is a white floor under the same sky
     stage.add_target("floor", *quad(-600, -600, 0.5, 600, 600, 0.5), (1.0, 1.0, 1.0))
@@ -53,7 +53,7 @@ def test_a_white_card_in_a_uniform_white_field_comes_out_at_the_field(
     stage.add_target("card", card, np.array([[0, 1, 2, 3]], np.uint32), (1.0, 1.0, 1.0))
     stage.set(evaluate(setting, setting.place.shots[0], 0.0, from_above(9.0, 60.0)))
     film = blank(16, 16)
-    expose(stage, film, 1024, 6)
+    expose(stage, film, 1024, Limit(6))
     seen = film.radiance[6:10, 6:10].mean(axis=(0, 1))
     assert seen == pytest.approx(np.full(3, field), rel=0.012)
 
@@ -236,7 +236,7 @@ def outline(blades: int) -> np.ndarray:
     setting = stage.setting
     stage.set(evaluate(setting, setting.place.shots[0], 0.0, camera))
     film = blank(384, 64)
-    expose(stage, film, 600, 1)
+    expose(stage, film, 600)
     light = film.radiance[..., 1]
     light = np.maximum(light - np.median(light), 0)
     y, x = np.indices(light.shape)

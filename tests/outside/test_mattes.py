@@ -12,7 +12,7 @@ import pytest
 from lumwick.deliver.passes import coverage_of, matte_id, ranked, write_passes
 from lumwick.errors import RenderError
 from lumwick.lens.camera import Camera, direction_of
-from lumwick.picture import Framing, drift_of, picture_at
+from lumwick.picture import Framing, Options, drift_of, picture_at
 from lumwick.place.document import Air, Exposure, Route, Shot, Station
 from lumwick.snapshot.evaluate import Setting
 from lumwick.trace.render import QUALITIES, Quality
@@ -28,7 +28,9 @@ def shown(tmp_path_factory: pytest.TempPathFactory) -> tuple[Stage, Path, object
     setting, stage = flat(air=Air(haze=0.08, fog_visibility=30000))
     stage.add_target("left card", *quad(-6, 25, 0, 0, 25, 8), (0.5, 0.25, 0.1))
     stage.add_target("right card", *quad(0, 25, 0, 6, 25, 8), (0.1, 0.25, 0.5))
-    picture = picture_at(stage, setting.place.shots[0], 0.0, (97, 54), Quality(32, 0, "none"), EYE, passes=True)
+    picture = picture_at(
+        stage, setting.place.shots[0], 0.0, (97, 54), Quality(32, 0, "none"), EYE, Options(passes=True)
+    )
     assert picture is not None
     path = tmp_path_factory.mktemp("mattes") / "a.exr"
     drift = np.zeros((54, 97, 2), np.float32)
@@ -78,13 +80,13 @@ def test_another_reader_decodes_the_same_mattes(shown: tuple[Stage, Path, object
     things = loaded["CryptoObject"].masks()
     assert set(things) == {"left card", "right card", "ground"}
     mask = np.asarray(things["left card"])
-    ours = coverage_of(picture.film, ["left card"])  # type: ignore[attr-defined]
+    ours = coverage_of(picture.film, ["left card"])
     assert np.abs(mask.reshape(ours.shape) - ours).max() < 2e-3
 
 
 def test_coverage_sums_and_unknown_names(shown: tuple[Stage, Path, object]) -> None:
     _, _, picture = shown
-    film = picture.film  # type: ignore[attr-defined]
+    film = picture.film
     _ids, shares = ranked(film, 0)
     assert (np.diff(shares, axis=-1) <= 1e-6).all()  # the largest first
     assert shares.sum(-1) == pytest.approx(film.passes[..., 24] / film.counted[..., 0], abs=1e-3)
@@ -99,7 +101,7 @@ def test_the_matte_quality_follows_no_light(shown: tuple[Stage, Path, object]) -
     assert flat_picture is not None and flat_picture.film.shadow_rays == 0
     assert coverage_of(flat_picture.film, ["right card"]) == pytest.approx(
         coverage_of(picture.film, ["right card"]), abs=0.15
-    )  # type: ignore[attr-defined]
+    )
 
 
 def test_motion_of_a_still_place_is_the_cameras() -> None:
@@ -145,7 +147,7 @@ def test_crop_overscan_and_percent_show_the_same_picture() -> None:
     shot, quick = setting.place.shots[0], Quality(4, 1, "none")
 
     def made(framing: Framing) -> np.ndarray:
-        picture = picture_at(stage, shot, 0.0, (160, 90), quick, EYE, framing=framing)
+        picture = picture_at(stage, shot, 0.0, (160, 90), quick, EYE, Options(framing=framing))
         assert picture is not None
         return picture.film.radiance
 

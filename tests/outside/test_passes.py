@@ -15,7 +15,7 @@ from lumwick.errors import RenderError
 from lumwick.land.elevation import write_elevation
 from lumwick.land.ground import Ground
 from lumwick.lens.camera import Camera, direction_of, incident_illuminance
-from lumwick.picture import picture_at
+from lumwick.picture import Options, picture_at
 from lumwick.place.document import Air, Land
 from lumwick.place.files import asset_of, pack
 from lumwick.snapshot.evaluate import Setting
@@ -42,7 +42,7 @@ def walled(tmp_path_factory: pytest.TempPathFactory) -> tuple[Any, Path, Camera]
     setting, stage = flat(air=Air(haze=0.08, fog_visibility=30000))
     stage.add_target("card", *quad(-4, 25, 0, 4, 25, 6), (0.5, 0.25, 0.1))
     camera = Camera(np.array([1.0, 0.0, 3.0]), direction_of(0.0, 2.0), 35.0, 8.0, 1000.0, 14.0)
-    picture = picture_at(stage, setting.place.shots[0], 0.0, (96, 54), QUICK, camera, passes=True)
+    picture = picture_at(stage, setting.place.shots[0], 0.0, (96, 54), QUICK, camera, Options(passes=True))
     assert picture is not None
     path = tmp_path_factory.mktemp("exr") / "a.00003.exr"
     write_passes(path, picture.film, picture.light, camera, Fraction(24000, 1001), 3)
@@ -180,7 +180,9 @@ def test_water_is_split_by_source_too(marsh: Ground) -> None:
     setting = Setting(small_place(growth=[]), marsh)
     stage = Stage(setting)
     camera = Camera(np.array([-420.0, 0.0, 4.0]), direction_of(270.0, -8.0), 28.0)
-    picture = picture_at(stage, setting.place.shots[0], 0.0, (64, 36), Quality(16, 1, "fast"), camera, passes=True)
+    picture = picture_at(
+        stage, setting.place.shots[0], 0.0, (64, 36), Quality(16, 1, "fast"), camera, Options(passes=True)
+    )
     assert picture is not None
     named = dict(layers(picture.film, picture.light, camera))
     sea = (slice(22, 34), slice(8, 56))

@@ -12,7 +12,7 @@ from lumwick.land.ground import Ground
 from lumwick.place.document import Sea, Stand
 from lumwick.snapshot.evaluate import Setting, Snapshot, evaluate
 from lumwick.trace.stage import Stage
-from lumwick.trace.stands import CROWN, SAP_DENSITY, STIFFNESS_PA
+from lumwick.trace.stands import CROWN, SAP_DENSITY, STIFFNESS_PA, Sway
 from tests.conftest import small_place
 
 FLAT = Ground(np.zeros((65, 65), np.float32), 8.0, -256.0, -256.0)
@@ -50,7 +50,7 @@ def grove() -> tuple[Stage, Snapshot]:
 def slopes(grove: tuple[Stage, Snapshot], wind: Gusts, t: float = 0.0) -> np.ndarray:
     """East and north lean, and place and height, of every pine as it is placed for the camera; shape (n, 5)."""
     stage, seen = grove
-    parts, _ = stage.stands.parts(replace(seen, wind=wind, t=t))
+    parts, _ = stage.stands.parts(Sway.of(replace(seen, wind=wind, t=t)))
     rows = []
     for name, part in parts.items():
         if name.endswith("scattered"):
@@ -72,7 +72,7 @@ def test_they_lean_downwind_by_their_compliance(grove: tuple[Stage, Snapshot], t
     assert leant @ way == pytest.approx(np.full(len(leant), expected), rel=0.03)
     assert np.abs(leant @ [way[1], -way[0]]).max() < 1e-9
     # it is the stem's top that goes there: placed, its axis upward points downwind of its foot
-    part = next(iter(grove[0].stands.parts(replace(grove[1], wind=steady(speed, toward)))[0].values()))
+    part = next(iter(grove[0].stands.parts(Sway.of(replace(grove[1], wind=steady(speed, toward))))[0].values()))
     assert (part.transforms[:, 6:8] @ way > 0).all() and (part.transforms[:, 8] > 0).all()
 
 

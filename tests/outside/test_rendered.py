@@ -39,7 +39,7 @@ def radiance(
     shot = setting.place.shots[0].model_copy(update={"clock": Clock(start=dt.datetime(2026, 6, 21, 12, 0))})
     stage.set(evaluate(setting, shot, 0.0, camera))
     film = blank(*size)
-    expose(stage, film, samples, 1)
+    expose(stage, film, samples)
     return film.radiance
 
 
@@ -54,7 +54,7 @@ def test_grey_card_at_noon_meets_the_incident_light_equation_and_the_f16_rule() 
     assert abs(np.log2(lux / incident_illuminance(15.0))) < 1 / 3
     # and a camera that is set by that meter brings the card out at its own reflectance (plain view, as sRGB codes)
     film = blank(48, 32)
-    expose(stage, film, 64, 1)
+    expose(stage, film, 64)
     metered = Camera(camera.position, camera.forward, 50.0, ev100=float(np.log2(lux / 2.5)))
     codes = develop(film.radiance, metered, Grade(view="plain"))[8:24, 12:36].mean(axis=(0, 1)) / 255
     linear = np.where(codes > 0.04045, ((codes + 0.055) / 1.055) ** 2.4, codes / 12.92)  # IEC 61966-2-1
@@ -86,7 +86,6 @@ def test_the_sun_through_penumbra_and_shadow() -> None:
     camera = Camera(np.array([0.0, 0.0, 40.0]), direction_of(0.0, -89.9), 28.0)
     lit = radiance(stage, setting, camera, 16) @ LUMA
     stage.add_target("roof", *quad(-200, -200, 60, 200, 200, 60), (0.5, 0.5, 0.5))
-    stage._keys.pop("light")
     shaded = radiance(stage, setting, camera, 16) @ LUMA
     assert 0.002 < shaded.mean() / lit.mean() < 0.2
 

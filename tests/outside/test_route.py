@@ -18,7 +18,8 @@ from lumwick.cli import app
 from lumwick.deliver.paths_in import AskUnit, AskWhich, read_path
 from lumwick.deliver.paths_in.camera import camera_track
 from lumwick.deliver.paths_in.gltf import gltf_sampler
-from lumwick.deliver.paths_out import export, shot_track
+from lumwick.deliver.paths_out import export
+from lumwick.deliver.paths_out.handed import by_time
 from lumwick.errors import RouteError
 from lumwick.land.elevation import read_elevation
 from lumwick.land.ground import Ground
@@ -230,9 +231,9 @@ def test_cameras_come_back_as_they_went(handed: tuple[Setting, dict[str, bytes]]
     for name, shot in (("c-a.csv", setting.place.shots[0]), ("c-b-2.csv", setting.place.shots[1])):
         path = read_path(files[name], name, setting.place.site)
         assert path.track is not None and path.track.position == pytest.approx(
-            shot_track(setting, shot)[0].position, abs=1e-6
+            by_time(setting, shot).track.position, abs=1e-6
         )
-    line = shot_track(setting, setting.place.shots[0])[0].position
+    line = by_time(setting, setting.place.shots[0]).track.position
     assert read_path(files["c.dxf"], "c.dxf", setting.place.site, which="1").points == pytest.approx(line, abs=1e-6)
     assert read_path(files["c.svg"], "c.svg", setting.place.site, "m", "a").points[:, :2] == pytest.approx(
         line[:, :2], abs=1e-3
@@ -489,7 +490,7 @@ def test_a_line_of_a_million_points_becomes_few_stations(marsh: Ground) -> None:
 def test_a_track_made_stations_keeps_its_form(handed: tuple[Setting, dict[str, bytes]]) -> None:
     setting, _ = handed
     shot = setting.place.shots[1]
-    track, _ = shot_track(setting, shot)
+    track = by_time(setting, shot).track
     made = as_stations(shot, track)
     assert 4 <= len(made.route.stations) <= 60
     poses = setting.way(made).at(track.t)

@@ -11,7 +11,7 @@ from lumwick.lens.stereo import around, eye_of, parallax_px
 from lumwick.picture import frame_picture, pair_at, panorama
 from lumwick.place.document import Air, Exposure, Sea
 from lumwick.snapshot.evaluate import Setting, evaluate
-from lumwick.trace.render import QUALITIES, blank, expose
+from lumwick.trace.render import QUALITIES, Limit, blank, expose
 from lumwick.trace.stage import Stage
 from tests.conftest import small_place
 
@@ -45,7 +45,7 @@ def spots(stage: Stage, camera: Camera, size: tuple[int, int] = (640, 360)) -> d
     """Where the middles of the cards are seen [pixels from the left and top edge]."""
     stage.set(evaluate(stage.setting, stage.setting.place.shots[0], 0.0, camera))
     film = blank(*size)
-    expose(stage, film, 4, 0)
+    expose(stage, film, 4, Limit(0))
     out = {}
     for name, away in (("near", 4.0), ("far", 12.17)):
         on = np.abs(film.distance - away) < 0.12 * away

@@ -17,7 +17,7 @@ from lumwick.lens.camera import Camera, look_at
 from lumwick.place.document import Air, Asset, Sea, Surface, Surround
 from lumwick.snapshot.evaluate import Setting, evaluate
 from lumwick.trace.furnish import Textures, plain_material, surface_look
-from lumwick.trace.render import blank, expose
+from lumwick.trace.render import Limit, blank, expose
 from lumwick.trace.stage import Stage
 from lumwick.trace.textures import COLOUR, NORMAL, packed, pyramid, read_image, read_panorama, texture_at
 from tests.conftest import small_place
@@ -55,7 +55,7 @@ def seen(stage: Stage, camera: Camera, samples: int = 64, **limits: int) -> np.n
     setting = stage.setting
     stage.set(replace(evaluate(setting, setting.place.shots[0], 0.0, camera)))
     film = blank(32, 32)
-    expose(stage, film, samples, **limits)  # type: ignore[arg-type]
+    expose(stage, film, samples, Limit(**limits))
     return film.radiance
 
 
@@ -254,4 +254,4 @@ def test_environment_pictures_with_faults(tmp_path: Path) -> None:
 def test_a_surfaces_files_that_are_gone_are_named(setting: Setting) -> None:
     surface = Surface(id="s", name="S", colour_map=Asset(sha256="a" * 64, name="lost.png", bytes=1))
     with pytest.raises(Exception, match=r"lost\.png is not here"):
-        surface_look(setting, surface, Textures())
+        surface_look(setting.read, surface, Textures())

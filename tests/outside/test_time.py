@@ -23,7 +23,7 @@ from lumwick.motion.turns import aim_of, between, smooth, turn_of
 
 def eased(x: np.ndarray, **way: object) -> np.ndarray:
     """A change from 0 to 1 in a second."""
-    return evaluate(Channel(keys=(Key(t=0, v=0, **way), Key(t=1, v=1))), x)  # type: ignore[arg-type]
+    return evaluate(Channel(keys=(Key(t=0, v=0, **way), Key(t=1, v=1))), x)
 
 
 @pytest.mark.parametrize(

@@ -9,7 +9,7 @@ import pytest
 from PIL import Image
 
 from lumwick.trace.render import Quality
-from studio.looks.engine import STEPS, LookEngine, Superseded, jpeg, revision_setting
+from studio.looks.engine import STEPS, LookEngine, Superseded, Wish, jpeg, revision_setting
 from tests.studio.conftest import kept_place
 
 pytestmark = pytest.mark.django_db
@@ -24,7 +24,7 @@ def test_refinements_grow_in_size_and_samples(place: Any) -> None:
     head = place.head.pk
     sizes, samples = [], []
     for step in range(len(STEPS)):
-        data, known = engine.look("v", place.pk, head, "a", 0.4, None, step, 1)
+        data, known = engine.look(Wish("v", place.pk, head, "a", 0.4, None, step, 1))
         sizes.append(pixels(data).shape[:2])
         samples.append(known["samples"])
         assert known["last"] == (step == len(STEPS) - 1)
@@ -37,9 +37,9 @@ def test_the_finished_look_is_the_same_whatever_was_looked_at_before(place: Any)
     own = {"x": 3.0, "y": -30.0, "z": 9.0, "bearing": 20.0, "pitch": -8.0, "focal": 30.0}
     for t, camera in ((0.0, None), (0.7, own), (0.2, None)):
         for step in (0, 1):
-            wandered.look("v", place.pk, place.head.pk, "a", t, camera, step, 1)
+            wandered.look(Wish("v", place.pk, place.head.pk, "a", t, camera, step, 1))
     last = [
-        engine.look("v", place.pk, place.head.pk, "a", 0.5, own, step, 1)[0]
+        engine.look(Wish("v", place.pk, place.head.pk, "a", 0.5, own, step, 1))[0]
         for engine in (wandered, fresh)
         for step in (0, 1, 2)
     ]
@@ -48,21 +48,23 @@ def test_the_finished_look_is_the_same_whatever_was_looked_at_before(place: Any)
 
 def test_an_older_wish_gives_way(place: Any) -> None:
     engine = LookEngine()
-    engine.look("v", place.pk, place.head.pk, "a", 0.0, None, 0, 5)
+    engine.look(Wish("v", place.pk, place.head.pk, "a", 0.0, None, 0, 5))
     with pytest.raises(Superseded):
-        engine.look("v", place.pk, place.head.pk, "a", 0.0, None, 1, 4)
-    engine.look("somebody else", place.pk, place.head.pk, "a", 0.0, None, 0, 1)  # another viewer's wishes are their own
+        engine.look(Wish("v", place.pk, place.head.pk, "a", 0.0, None, 1, 4))
+    engine.look(
+        Wish("somebody else", place.pk, place.head.pk, "a", 0.0, None, 0, 1)
+    )  # another viewer's wishes are their own
 
 
 @pytest.mark.django_db(transaction=True)
 def test_a_refinement_under_way_stops_for_a_newer_wish(place: Any) -> None:
     engine, told = LookEngine(), []
     for step in (0, 1, 2):
-        engine.look("v", place.pk, place.head.pk, "a", 0.0, None, step, 1)
+        engine.look(Wish("v", place.pk, place.head.pk, "a", 0.0, None, step, 1))
 
     def refine() -> None:
         try:
-            engine.look("v", place.pk, place.head.pk, "a", 0.0, None, 4, 1)
+            engine.look(Wish("v", place.pk, place.head.pk, "a", 0.0, None, 4, 1))
             told.append("finished")
         except Superseded:
             told.append("gave way")
@@ -72,7 +74,7 @@ def test_a_refinement_under_way_stops_for_a_newer_wish(place: Any) -> None:
     worker.start()
     while not engine._turn.locked() and worker.is_alive():
         pass
-    data, known = engine.look("v", place.pk, place.head.pk, "a", 0.3, None, 0, 2)
+    data, known = engine.look(Wish("v", place.pk, place.head.pk, "a", 0.3, None, 0, 2))
     worker.join()
     assert told == ["gave way"] and known["samples"] == 1 and pixels(data).std() > 5
 
@@ -81,16 +83,16 @@ def test_two_places_are_kept_and_the_third_pushes_out_the_oldest(account: Any) -
     engine = LookEngine(keep=2)
     places = [kept_place(account) for _ in range(3)]
     for p in places:
-        engine.look("v", p.pk, p.head.pk, "a", 0.0, None, 0, 1)
+        engine.look(Wish("v", p.pk, p.head.pk, "a", 0.0, None, 0, 1))
     assert list(engine._open) == [places[1].pk, places[2].pk]
 
 
 def test_an_edit_is_seen_in_the_next_look(place: Any) -> None:
     engine = LookEngine()
-    before, _ = engine.look("v", place.pk, place.head.pk, "a", 0.0, None, 0, 1)
+    before, _ = engine.look(Wish("v", place.pk, place.head.pk, "a", 0.0, None, 0, 1))
     place.edit(1, {"op": "set", "path": "/shots/a/clock/start", "value": "2026-06-05T21:20"})
     place.refresh_from_db()
-    after, _ = engine.look("v", place.pk, place.head.pk, "a", 0.0, None, 0, 2)
+    after, _ = engine.look(Wish("v", place.pk, place.head.pk, "a", 0.0, None, 0, 2))
     assert pixels(after).mean() < 0.5 * pixels(before).mean()
 
 
@@ -98,7 +100,7 @@ def test_a_place_without_a_station_still_has_a_look(place: Any) -> None:
     for n, sid in enumerate(("s1", "s2", "s3"), 1):
         place.edit(n, {"op": "remove_station", "shot": "a", "station": sid})
     place.refresh_from_db()
-    data, _ = LookEngine().look("v", place.pk, place.head.pk, "a", 0.0, None, 0, 1)
+    data, _ = LookEngine().look(Wish("v", place.pk, place.head.pk, "a", 0.0, None, 0, 1))
     assert pixels(data).std() > 5
 
 
@@ -121,14 +123,14 @@ def test_jpeg_is_a_picture() -> None:
 def test_developing_anew_traces_nothing(place: Any, monkeypatch: pytest.MonkeyPatch) -> None:
     engine = LookEngine()
     for step in (0, 1, 2):
-        before, _ = engine.look("v", place.pk, place.head.pk, "a", 0.2, None, step, 1)
+        before, _ = engine.look(Wish("v", place.pk, place.head.pk, "a", 0.2, None, step, 1))
     monkeypatch.setattr("studio.looks.engine.expose", lambda *_, **__: pytest.fail("traced again"))
     for n, (path, value) in enumerate(
         (("develop/saturation", 0.0), ("exposure/ev100", 12.5), ("exposure/kelvin", 4000), ("develop/vignette", 2.0)), 1
     ):
         place.edit(n, {"op": "set", "path": f"/shots/a/{path}", "value": value})
         place.refresh_from_db()
-        after, known = engine.look("v", place.pk, place.head.pk, "a", 0.2, None, 0, n + 1)
+        after, known = engine.look(Wish("v", place.pk, place.head.pk, "a", 0.2, None, 0, n + 1))
         assert known["samples"] == 8 and known["step"] == 2 and after != before
         if path == "develop/saturation":
             assert np.abs(np.diff(pixels(after), axis=2)).mean() < 2.5
@@ -140,7 +142,7 @@ def test_developing_anew_traces_nothing(place: Any, monkeypatch: pytest.MonkeyPa
 def test_focus_and_opening_do_trace(place: Any) -> None:
     engine = LookEngine()
     for step in (0, 1, 2):
-        engine.look("v", place.pk, place.head.pk, "a", 0.2, None, step, 1)
+        engine.look(Wish("v", place.pk, place.head.pk, "a", 0.2, None, step, 1))
     place.edit(1, {"op": "set", "path": "/shots/a/exposure/f_number", "value": 1.4})
     place.refresh_from_db()
-    assert engine.look("v", place.pk, place.head.pk, "a", 0.2, None, 0, 2)[1]["samples"] == 1
+    assert engine.look(Wish("v", place.pk, place.head.pk, "a", 0.2, None, 0, 2))[1]["samples"] == 1

@@ -16,7 +16,7 @@ from lumwick.place.document import Lamp
 from lumwick.place.files import pack, unpack
 from studio.looks.engine import revision_setting
 from studio.places.models import Place, Revision, StaleRevision
-from studio.takes.models import Take, frame_keys
+from studio.takes.models import Order, Take, frame_keys
 from tests.studio.conftest import kept_place, words
 
 pytestmark = pytest.mark.django_db
@@ -218,7 +218,7 @@ def test_a_look_is_a_picture_and_the_same_again(visitor: Client, place: Any) -> 
 
 
 def test_another_accounts_ids_answer_404_everywhere(client: Client, other: Any, place: Any) -> None:
-    take = Take.begin(place, "a", "take", (64, 36), "sketch", 1, 2)
+    take = Take.begin(place, "a", Order("take", (64, 36), "sketch", 1, 2))
     frame = take.frames.get(number=1)
     frame.path.parent.mkdir(parents=True)
     frame.path.write_bytes(b"x")
@@ -309,7 +309,7 @@ def test_accounts(client: Client, account: Any) -> None:
 
 
 def test_a_place_that_is_thrown_out_can_be_brought_back(visitor: Client, place: Any, other: Any) -> None:
-    take = Take.begin(place, "a", "take", (64, 36), "sketch", 1, 2)
+    take = Take.begin(place, "a", Order("take", (64, 36), "sketch", 1, 2))
     assert visitor.post(f"/places/{place.pk}/throw-out/").status_code == 302
     chest = words(visitor.get("/"))
     assert "There is no place yet" in chest and "bring Small back" in chest

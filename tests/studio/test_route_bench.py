@@ -14,7 +14,7 @@ from lumwick.deliver.stills import read_png, write_png
 from lumwick.place.document import Cut, Piece, Route, Station
 from lumwick.route.track import Track
 from studio.places.models import Place
-from studio.takes.models import Frame, Note, Take, film_keys, stored
+from studio.takes.models import Frame, Note, Order, Take, film_keys, stored
 from tests.conftest import small_place
 from tests.studio.conftest import kept_place, until, words
 
@@ -198,7 +198,7 @@ def test_a_film_is_made_of_its_shots_frames(account: Any, worker: Any, client: C
 
 def finished(place: Any, tint: int) -> Take:
     """A take whose frames are plain pictures."""
-    take = Take.begin(place, "a", "take", (64, 36), "sketch", 1, 8)
+    take = Take.begin(place, "a", Order("take", (64, 36), "sketch", 1, 8))
     for frame in take.frames.all():
         frame.path.parent.mkdir(parents=True, exist_ok=True)
         write_png(frame.path, np.full((36, 64, 3), tint, np.uint8))

@@ -10,7 +10,7 @@ import pytest
 from lumwick.deliver.stills import read_png
 from studio.looks.engine import revision_setting
 from studio.places.models import Place
-from studio.takes.models import Take, frame_keys
+from studio.takes.models import Order, Take, frame_keys
 from studio.takes.tasks import render_take
 
 pytestmark = pytest.mark.django_db(transaction=True)
@@ -25,7 +25,7 @@ def edited(place: Any, *commands: dict[str, Any]) -> Place:
 
 def made(place: Place, last: int) -> list[np.ndarray]:
     """Pictures of a take, made by a worker's task in this process."""
-    take = Take.begin(place, "a", "take", (48, 32), "sketch", 1, last)
+    take = Take.begin(place, "a", Order("take", (48, 32), "sketch", 1, last))
     render_take(take.pk)
     take.refresh_from_db()
     assert take.state == Take.State.DONE, take.reason

@@ -17,7 +17,7 @@ from django.test import Client
 from lumwick.errors import RenderError
 from studio.looks.engine import revision_setting
 from studio.takes import tasks
-from studio.takes.models import Frame, Take, progress
+from studio.takes.models import Frame, Order, Take, progress
 from tests.studio.conftest import until, words
 
 pytestmark = pytest.mark.django_db(transaction=True)
@@ -33,7 +33,7 @@ def state(take: Take) -> str:
 
 
 def test_a_killed_workers_take_is_finished_by_another(place: Any, worker: Any, client: Client) -> None:
-    take = Take.begin(place, "a", "take", (160, 90), "study", 1, 10)
+    take = Take.begin(place, "a", Order("take", (160, 90), "study", 1, 10))
     first = worker()
     until(lambda: done(take) >= 2, what="two frames")
     os.kill(first.pid, signal.SIGKILL)
@@ -51,19 +51,19 @@ def test_a_killed_workers_take_is_finished_by_another(place: Any, worker: Any, c
     with zipfile.ZipFile(io.BytesIO(b"".join(client.get(f"/takes/{take.pk}/frames.zip").streaming_content))) as z:
         assert len(z.namelist()) == 10
     # a second take of the same finds every frame made
-    again = Take.begin(place, "a", "take", (160, 90), "study", 1, 10)
+    again = Take.begin(place, "a", Order("take", (160, 90), "study", 1, 10))
     until(lambda: state(again) == Take.State.DONE, what="the second take")
     assert progress(again)["seconds_spent"] == 0
 
 
 def test_cancel_stops_within_a_frame_and_going_on_finishes(place: Any, worker: Any, client: Client) -> None:
-    take = Take.begin(place, "a", "take", (320, 180), "study", 1, 12)
+    take = Take.begin(place, "a", Order("take", (320, 180), "study", 1, 12))
     worker()
     until(lambda: done(take) >= 1, what="a frame")
     client.force_login(place.owner)
     assert client.post(f"/takes/{take.pk}/cancel/").status_code == 200
     at = done(take)
-    other = Take.begin(place, "a", "rehearsal", (64, 36), "sketch", 1, 1)  # the worker is free again
+    other = Take.begin(place, "a", Order("rehearsal", (64, 36), "sketch", 1, 1))  # the worker is free again
     until(lambda: state(other) == Take.State.DONE, what="the next take")
     assert done(take) <= at + 1 and state(take) == Take.State.CANCELLED
     Take.objects.filter(pk=take.pk).update(last=3)
@@ -75,7 +75,7 @@ def test_cancel_stops_within_a_frame_and_going_on_finishes(place: Any, worker: A
 def test_a_frame_that_fails_is_retried_then_told_while_the_others_go_on(
     place: Any, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    take = Take.begin(place, "a", "take", (64, 36), "sketch", 1, 3)
+    take = Take.begin(place, "a", Order("take", (64, 36), "sketch", 1, 3))
     real, tries = tasks.frame_picture, []
 
     def failing(stage: Any, shot: Any, number: int, *args: Any, **more: Any) -> Any:
@@ -93,7 +93,7 @@ def test_a_frame_that_fails_is_retried_then_told_while_the_others_go_on(
 
 
 def test_two_hands_claim_each_frame_once_and_make_each_file_once(place: Any, monkeypatch: pytest.MonkeyPatch) -> None:
-    take = Take.begin(place, "a", "take", (64, 36), "sketch", 1, 14)
+    take = Take.begin(place, "a", Order("take", (64, 36), "sketch", 1, 14))
     setting, claim = revision_setting(take.revision_id), tasks._claim
     claimed: list[int] = []
     made: dict[str, list[int]] = {"one": [], "two": []}
@@ -131,7 +131,7 @@ def test_two_hands_claim_each_frame_once_and_make_each_file_once(place: Any, mon
 
 
 def test_two_hands_share_a_take_without_making_a_frame_twice(place: Any, worker: Any) -> None:
-    take = Take.begin(place, "a", "take", (96, 54), "sketch", 1, 14)
+    take = Take.begin(place, "a", Order("take", (96, 54), "sketch", 1, 14))
     worker()
     worker()
     until(lambda: state(take) == Take.State.DONE, what="the take")
@@ -171,7 +171,7 @@ def test_other_refusals(place: Any, client: Client, monkeypatch: pytest.MonkeyPa
         assert reply.status_code == 422 and says in reply.content.decode()
     monkeypatch.setattr("shutil.disk_usage", lambda _: type("U", (), {"free": 1000})())
     with pytest.raises(RenderError, match="disk is too full"):
-        Take.begin(place, "a", "take", (64, 36), "sketch", 1, 2)
+        Take.begin(place, "a", Order("take", (64, 36), "sketch", 1, 2))
     assert not Take.objects.exists()
 
 
@@ -194,7 +194,7 @@ def test_budget_is_measured(place: Any, client: Client) -> None:
 
 
 def test_a_worker_that_is_told_to_stop_leaves_at_once_and_another_goes_on(place: Any, worker: Any) -> None:
-    take = Take.begin(place, "a", "take", (480, 270), "study", 1, 3)
+    take = Take.begin(place, "a", Order("take", (480, 270), "study", 1, 3))
     first = worker()
     until(lambda: state(take) == Take.State.RENDERING, what="the start")
     os.kill(first.pid, signal.SIGTERM)
@@ -209,7 +209,7 @@ def test_a_worker_that_is_told_to_stop_leaves_at_once_and_another_goes_on(place:
 
 
 def test_a_disk_that_fills_while_rendering_is_told_on_the_take(place: Any, monkeypatch: pytest.MonkeyPatch) -> None:
-    take = Take.begin(place, "a", "take", (64, 36), "sketch", 1, 2)
+    take = Take.begin(place, "a", Order("take", (64, 36), "sketch", 1, 2))
 
     def full(path: Any, pixels: Any, **_: Any) -> None:
         raise OSError(28, "No space left on device")
@@ -221,7 +221,7 @@ def test_a_disk_that_fills_while_rendering_is_told_on_the_take(place: Any, monke
 
 
 def test_another_rate_keeps_the_length_of_the_shot(place: Any) -> None:
-    take = Take.begin(place, "a", "take", (64, 36), "sketch", 1, 12, "48")
+    take = Take.begin(place, "a", Order("take", (64, 36), "sketch", 1, 12, "48"))
     assert take.fps == "48"
     shot = place.head.parsed().shot("a")
     assert shot.at_rate("48").frames == 2 * shot.frames and shot.at_rate("48").seconds == pytest.approx(shot.seconds)
@@ -229,11 +229,11 @@ def test_another_rate_keeps_the_length_of_the_shot(place: Any) -> None:
     with pytest.raises(ValueError, match="not a frame rate in use"):
         shot.at_rate("31")
     with pytest.raises(RenderError, match="ends at frame 48"):
-        Take.begin(place, "a", "take", (64, 36), "sketch", 1, 60, "48")
+        Take.begin(place, "a", Order("take", (64, 36), "sketch", 1, 60, "48"))
 
 
 def test_a_cancelled_place_renders_no_more(place: Any, client: Client) -> None:
-    take = Take.begin(place, "a", "take", (64, 36), "sketch", 1, 2)
+    take = Take.begin(place, "a", Order("take", (64, 36), "sketch", 1, 2))
     client.force_login(place.owner)
     client.post(f"/places/{place.pk}/throw-out/")
     tasks.render_take(take.pk)
@@ -246,7 +246,7 @@ def test_a_cancelled_place_renders_no_more(place: Any, client: Client) -> None:
 def test_a_take_with_passes_and_cut_sky_hands_all_of_them_over(place: Any, worker: Any, client: Client) -> None:
     import OpenImageIO as oiio
 
-    take = Take.begin(place, "a", "take", (96, 54), "sketch", 1, 2, passes=True, cut_sky=True)
+    take = Take.begin(place, "a", Order("take", (96, 54), "sketch", 1, 2, passes=True, cut_sky=True))
     worker()
     until(lambda: state(take) == Take.State.DONE, what="the take")
     client.force_login(place.owner)
@@ -265,6 +265,6 @@ def test_a_take_with_passes_and_cut_sky_hands_all_of_them_over(place: Any, worke
     page = words(client.get(f"/takes/{take.pk}/"))
     assert "passes" in page and "PNG and EXR" in page
     # the same frames without passes are found, not made again
-    plain = Take.begin(place, "a", "take", (96, 54), "sketch", 1, 2)
+    plain = Take.begin(place, "a", Order("take", (96, 54), "sketch", 1, 2))
     until(lambda: state(plain) == Take.State.DONE, what="the second take")
     assert progress(plain)["seconds_spent"] == 0

@@ -8,7 +8,7 @@ import pytest
 from django.test import Client
 from django.urls import URLPattern, URLResolver, get_resolver, reverse
 
-from studio.takes.models import Note, Take
+from studio.takes.models import Note, Order, Take
 
 pytestmark = pytest.mark.django_db
 
@@ -35,7 +35,7 @@ OWNED = sorted(set(GUARDED) - OF_NOBODY)
 
 @pytest.fixture
 def things(place: Any) -> dict[str, Any]:
-    take = Take.begin(place, "a", "take", (64, 36), "sketch", 1, 2)
+    take = Take.begin(place, "a", Order("take", (64, 36), "sketch", 1, 2))
     note = Note.objects.create(take=take, t=0.0, x=0.5, y=0.5, text="here")
     return {"place_id": place.pk, "take_id": take.pk, "note_id": note.pk, "number": 1, "key": "0" * 8}
 

@@ -64,4 +64,4 @@ def check_count(points: int, name: str) -> None:
 
 def distinct(points: Floats) -> Floats:
     """A line's points (n, 3) without those that repeat the one before."""
-    return points[np.concatenate([[True], np.linalg.norm(np.diff(points, axis=0), axis=1) > 1e-12])]
+    return np.asarray(points[np.concatenate([[True], np.linalg.norm(np.diff(points, axis=0), axis=1) > 1e-12])])

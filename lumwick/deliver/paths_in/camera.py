@@ -35,4 +35,4 @@ def sample_times(keys: Floats, rate: float) -> Floats:
             f"This camera moves for {(keys[-1] - keys[0]) / 60:,.0f} minutes: at most 55 can be brought in."
         )
     t = np.unique(np.concatenate([keys, frames, np.arange(keys[0], keys[-1], step)]).round(9))
-    return t[np.concatenate([[True], np.diff(t) > 1e-6])]
+    return np.asarray(t[np.concatenate([[True], np.diff(t) > 1e-6])])

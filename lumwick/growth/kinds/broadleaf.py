@@ -11,6 +11,10 @@ from lumwick.growth.kinds.form import GOLDEN_DEG, Builder, Floats, Form, Leaves,
 SIDES = (9, 5, 4, 3)
 """Of a limb's tube, by its order; with them go the points along it."""
 POINTS = (7, 4, 4, 4)
+DRAWN = (4, 2, 1)
+"""Orders of limbs that are drawn, by level."""
+FROM_STEM, FROM_LIMB = (0.28, 0.45), (0.3, 0.75)
+"""From which share of it on limbs grow, and how much of its direction they keep."""
 LEAVES = (5, 2, 2)
 """At a spot, by level, and the factor of their size."""
 LEAF_SIZE = (1.0, 1.65, 3.2)
@@ -39,21 +43,22 @@ class Growth:
         rng, k = self.builder.rng, POINTS[order]
         path = limb.path(k, rng)
         s = np.linspace(0, 1, k)
-        if order < (3, 2, 1)[self.level] or (order == 3 and not self.level):
-            sides = SIDES[order] - (2 if self.level else 0)
+        gain = 0.0 if order == 0 else 0.5  # of the weight along a limb: a stem does not go with the branches
+        if order < DRAWN[self.level]:
             thick = np.maximum(radius * (1 - 0.65 * s), 0.0035)
-            self.builder.tube(path, thick, sides, weight + s * (0.0 if order == 0 else 0.5), group)
+            self.builder.tube(path, thick, SIDES[order] - (2 if self.level else 0), weight + s * gain, group)
         if order >= 2:
             for q in np.linspace(0.25, 1, 7):
                 where = path[0] + (path[-1] - path[0]) * q
                 self.spots.append((where, limb.direction, float(weight + 0.5 * q), group))
         count = self.children[order] if order < 3 else 0
+        lowest, rise = FROM_STEM if order == 0 else FROM_LIMB
         for i in range(count):
-            f = (0.28 if order == 0 else 0.3) + (0.72 if order == 0 else 0.7) * (i + rng.uniform(0, 0.8)) / count
+            f = lowest + (1 - lowest) * (i + rng.uniform(0, 0.8)) / count
             start = point_at(f, s, path)
             az = np.radians(GOLDEN_DEG * i + rng.normal() * 15)
             out = np.array([np.cos(az), np.sin(az), 0.0])
-            d = limb.direction * (0.45 if order == 0 else 0.75) + out * rng.uniform(0.6, 1.0) + np.array([0, 0, 0.22])
+            d = limb.direction * rise + out * rng.uniform(0.6, 1.0) + np.array([0, 0, 0.22])
             d /= np.linalg.norm(d)
             # squares of the children's radii add up to the parent's
             r = radius * (1 - 0.65 * f) * np.sqrt(1.0 / count) * 1.25
@@ -62,7 +67,7 @@ class Growth:
             own = group
             if order == 0:
                 own, self.groups = self.groups, self.groups + 1
-            self.limb(child, r, order + 1, weight + (0.0 if order == 0 else 0.5 * f), own)
+            self.limb(child, r, order + 1, weight + gain * f, own)
 
 
 def make(height: float, seed: int, level: int = 0, stems: int = 1) -> Form:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import Any, Literal
 
 from pydantic import Field
 
@@ -184,9 +184,9 @@ class DrawPace(Command):
         route = shot_of(draft, self.shot).route
         points = sorted((t, min(max(v, 0.0), 20.0)) for t, v in self.points)
         kept = [p for i, p in enumerate(points) if not i or p[0] - points[i - 1][0] > 1e-3]
-        route.pace = (
-            Channel(keys=tuple(Key(t=round(t, 4), v=round(v, 4), join="smooth") for t, v in kept)) if kept else 1.0
-        )
+        keys = tuple(Key(t=round(t, 4), v=round(v, 4), join="smooth") for t, v in kept)
+        pace: Any = Channel(keys=keys) if keys else 1.0
+        route.pace = pace
         return "drew the pacing" if kept else "pacing is even"
 
 

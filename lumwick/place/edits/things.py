@@ -9,7 +9,7 @@ from pydantic import BaseModel, ValidationError
 from lumwick.errors import PlaceError
 from lumwick.motion.channel import Channel, Curve
 from lumwick.motion.terms import Follow
-from lumwick.place.document import Id, Lamp, Place, Stand, Surface, Thing
+from lumwick.place.document import Built, Id, Lamp, Place, Stand, Surface, Thing
 from lumwick.place.edits.base import Command, named
 from lumwick.place.edits.keys import SetKey
 from lumwick.place.files import explain
@@ -50,7 +50,7 @@ class Add(Command):
     def apply(self, draft: Place) -> str:
         what, model = LISTED[self.to]
         try:
-            item = model.model_validate(self.item)
+            item: Any = model.model_validate(self.item)
         except ValidationError as error:
             raise PlaceError(f"This {what} cannot be added: {explain(error)}") from None
         getattr(draft, self.to).append(item)
@@ -71,7 +71,8 @@ class Remove(Command):
             raise PlaceError(f"That {LISTED[self.of][0]} is not there any more.")
         kept.remove(gone)
         if self.of == "surfaces":
-            for item in [*draft.built, *draft.things]:
+            furnished: list[Built | Thing] = [*draft.built, *draft.things]
+            for item in furnished:
                 if item.surface == self.id:
                     item.surface = ""
         _let_go(draft, f"/{self.of}/{self.id}/")

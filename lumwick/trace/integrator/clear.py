@@ -35,7 +35,9 @@ def _reflect(path, hit, hx, hy, hz, rough):
 
 
 @nb.njit(**INNER)
-def _transmit(path, hit, lobes, hx, hy, hz, cos, ior, rough):
+def _transmit(lane, facet_normal, cos, ior, rough):
+    path, hit, lobes = lane.path, lane.hit, lane.lobes
+    hx, hy, hz = facet_normal
     d, n = path.direction, hit.normal
     path.passed += 1
     for c in range(3):
@@ -83,7 +85,7 @@ def pass_clear(air, lights, geometry, limits, lane, lot):
     else:
         if path.passed >= limits.transmissions:
             return False
-        _transmit(path, hit, lobes, hx, hy, hz, cos, ior, rough)
+        _transmit(lane, (hx, hy, hz), cos, ior, rough)
     q = 1 / np.sqrt(d[0] * d[0] + d[1] * d[1] + d[2] * d[2])
     for c in range(3):
         d[c] *= q

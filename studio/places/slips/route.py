@@ -7,7 +7,7 @@ import numpy as np
 from lumwick.lens.camera import ev100, hyperfocal
 from lumwick.lens.lens import Lens
 from lumwick.motion.timebase import RATES
-from lumwick.place.document import Station
+from lumwick.place.document import Built, Lamp, Stand, Station, Thing
 from studio.places.slips.asked import Asked, Column, column
 
 WAYS: dict[str, tuple[str, ...]] = {
@@ -35,7 +35,7 @@ def _routed(asked: Asked, title: str, names: tuple[str, ...], note: str = "") ->
 
 def _subject(asked: Asked) -> Column:
     place, route = asked.place, asked.shot.route
-    things = [*place.things, *place.lamps, *place.built, *place.growth]
+    things: list[Thing | Lamp | Built | Stand] = [*place.things, *place.lamps, *place.built, *place.growth]
     where = "what the first station aims at"
     if route.spot is not None:
         where = f"{route.spot[0]:.1f} east, {route.spot[1]:.1f} north, {route.spot[2]:.1f} up"

@@ -8,6 +8,7 @@ from pathlib import Path
 from django.conf import settings
 from django.contrib.auth.decorators import login_required
 from django.http import FileResponse, Http404, HttpRequest, HttpResponse
+from django.http.response import HttpResponseBase
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.utils import timezone
@@ -17,6 +18,7 @@ from lumwick.demo import saltmere
 from lumwick.errors import LumwickError, PlaceError
 from lumwick.land.elevation import BYTES_AT_MOST, read_elevation, too_large
 from lumwick.newplace import place_from_survey
+from lumwick.place.document import Place as Document
 from lumwick.place.files import pack, unpack
 from studio.places.models import Place, assets_for
 from studio.places.views.owned import place_view
@@ -25,7 +27,7 @@ from studio.places.views.owned import place_view
 @login_required
 def chest(request: HttpRequest) -> HttpResponse:
     """The plan chest: all places one may open."""
-    mine = Place.objects.filter(owner=request.user).select_related("head")
+    mine = Place.objects.filter(owner=request.user.pk).select_related("head")
     places = list(mine.filter(thrown_out=None))
     for place in places:
         place.last_take = place.takes.order_by("-number").first()  # type: ignore[attr-defined]
@@ -47,7 +49,7 @@ def print_path(place_id: int) -> Path:
 
 
 @place_view("GET")
-def place_print(request: HttpRequest, place: Place) -> HttpResponse:
+def place_print(request: HttpRequest, place: Place) -> HttpResponseBase:
     if not print_path(place.pk).exists():
         raise Http404
     return FileResponse(
@@ -65,44 +67,45 @@ def _number(request: HttpRequest, name: str) -> float | None:
         raise PlaceError(f"{name.replace('_', ' ').capitalize()} must be a number, and {text!r} is none.") from None
 
 
+def _brought(request: HttpRequest) -> tuple[Document, dict[str, bytes], str]:
+    """The place that somebody wishes to begin with, its files, and how it came to be."""
+    upload = request.FILES.get("file")
+    if request.POST.get("starter") == "saltmarsh":
+        return *saltmere(), "started from the saltmarsh"
+    if upload is None:
+        raise PlaceError(
+            "Choose a file first: an elevation file (GeoTIFF, ESRI ASCII "
+            "grid, 16-bit PNG) or a place file (.zip, .json)."
+        )
+    name = upload.name or "survey"
+    if name.lower().endswith((".zip", ".json")):
+        return *unpack(upload.read()), f"brought in from {name}"
+    reduce = bool(request.POST.get("reduce"))
+    if (upload.size or 0) > BYTES_AT_MOST and not reduce:
+        raise PlaceError(too_large(name, upload.size or 0))
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / Path(name).name
+        with path.open("wb") as out:
+            out.writelines(upload.chunks())
+        survey = read_elevation(
+            path,
+            size_m=_number(request, "size"),
+            lowest=_number(request, "lowest"),
+            highest=_number(request, "highest"),
+            reduce=reduce,
+            latitude=_number(request, "latitude"),
+            longitude=_number(request, "longitude"),
+        )
+    called = request.POST.get("name", "").strip() or path.stem
+    return *place_from_survey(survey, called, sea_level=_number(request, "sea_level")), f"ground from {name}"
+
+
 @login_required
 @require_POST
 def bring_in(request: HttpRequest) -> HttpResponse:
     """A new place from a place file, a survey file or the demo starter."""
     try:
-        upload = request.FILES.get("file")
-        if request.POST.get("starter") == "saltmarsh":
-            document, assets = saltmere()
-            label = "started from the saltmarsh"
-        elif upload is None:
-            raise PlaceError(
-                "Choose a file first: an elevation file (GeoTIFF, ESRI ASCII "
-                "grid, 16-bit PNG) or a place file (.zip, .json)."
-            )
-        elif upload.name and upload.name.lower().endswith((".zip", ".json")):
-            document, assets = unpack(upload.read())
-            label = f"brought in from {upload.name}"
-        else:
-            if upload.size and upload.size > BYTES_AT_MOST and not request.POST.get("reduce"):
-                raise PlaceError(too_large(upload.name or "The file", upload.size))
-            with tempfile.TemporaryDirectory() as folder:
-                path = Path(folder) / Path(upload.name or "survey").name
-                with path.open("wb") as out:
-                    for chunk in upload.chunks():
-                        out.write(chunk)
-                survey = read_elevation(
-                    path,
-                    size_m=_number(request, "size"),
-                    lowest=_number(request, "lowest"),
-                    highest=_number(request, "highest"),
-                    reduce=bool(request.POST.get("reduce")),
-                    latitude=_number(request, "latitude"),
-                    longitude=_number(request, "longitude"),
-                )
-            document, assets = place_from_survey(
-                survey, request.POST.get("name", "").strip() or path.stem, sea_level=_number(request, "sea_level")
-            )
-            label = f"ground from {upload.name}"
+        document, assets, label = _brought(request)
         place = Place.start(request.user, document, assets, label)
     except LumwickError as error:
         if request.htmx:  # type: ignore[attr-defined]

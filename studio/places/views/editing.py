@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Callable
 from typing import Any
 
 import numpy as np
@@ -32,40 +33,12 @@ def edit(request: HttpRequest, place: Place) -> HttpResponse:
     except (ValueError, KeyError, TypeError):
         return JsonResponse({"error": "This edit does not say which revision it was made on."}, status=400)
     try:
-        if data.get("move") == "undo":
-            place.undo(made_on)
-        elif data.get("move") == "redo":
-            place.redo(made_on)
-        elif "restore" in data:
-            place.restore(made_on, int(data["restore"]))
-        elif "typed_key" in data:
-            assert place.head is not None
-            path, t = str(data["typed_key"]["path"]), float(data["typed_key"]["t"])
-            value = typed(revision_setting(place.head.pk).place, path, str(data["typed_key"]["text"]))
-            place.edit(made_on, {"op": "place_key", "path": path, "t": t, "to": t, "value": value})
-        elif "typed" in data:
-            assert place.head is not None
-            document = revision_setting(place.head.pk).place
-            path, text = str(data["typed"]["path"]), str(data["typed"]["text"])
-            t = float(data["typed"].get("t", 0))
-            value = typed(document, path, text, place_clock(shot_of(place, shot), t))
-            asked = _typed_edit(place, document, path, value, data["typed"], shot)
-            if "ask" in asked:
-                return JsonResponse(asked)
-            place.edit(made_on, asked)
-        else:
-            command = dict(data["command"])
-            if command.get("op") == "add_station" and "stand" in command:
-                command = _station_stood(place, command)
-            if command.get("op") in ("add_station", "update_station") and "view" in command:
-                command = _station_from_look(place, command)
-            if (
-                command.get("op") == "move"
-                and not data.get("auto")
-                and (question := _moves_what_is_keyed(place, command, shot))
-            ):
-                return JsonResponse(question)
-            place.edit(made_on, command)
+        kind = next((name for name in _WAYS if name in data), None)
+        if kind is None:
+            return JsonResponse({"error": "This edit does not say what to do."}, status=400)
+        question = _WAYS[kind](place, made_on, data, shot)
+        if question is not None:
+            return JsonResponse(question)
     except StaleRevision as stale:
         fresh = newest(place)
         return JsonResponse({"error": str(stale), "state": state_of(fresh, shot)}, status=409)
@@ -73,6 +46,69 @@ def edit(request: HttpRequest, place: Place) -> HttpResponse:
         return JsonResponse({"error": "This edit cannot be read."}, status=400)
     fresh = newest(place)
     return JsonResponse(state_of(fresh, shot))
+
+
+Question = dict[str, Any] | None
+"""What is asked back before anything is changed; nothing if the edit was made."""
+
+
+def _move(place: Place, made_on: int, data: dict[str, Any], shot: str | None) -> Question:
+    {"undo": place.undo, "redo": place.redo}[data["move"]](made_on)
+    return None
+
+
+def _restore(place: Place, made_on: int, data: dict[str, Any], shot: str | None) -> Question:
+    place.restore(made_on, int(data["restore"]))
+    return None
+
+
+def _type_key(place: Place, made_on: int, data: dict[str, Any], shot: str | None) -> Question:
+    """The value of a key, typed."""
+    assert place.head is not None
+    said = data["typed_key"]
+    path, t = str(said["path"]), float(said["t"])
+    value = typed(revision_setting(place.head.pk).place, path, str(said["text"]))
+    place.edit(made_on, {"op": "place_key", "path": path, "t": t, "to": t, "value": value})
+    return None
+
+
+def _type(place: Place, made_on: int, data: dict[str, Any], shot: str | None) -> Question:
+    """A field's value, typed."""
+    assert place.head is not None
+    document, said = revision_setting(place.head.pk).place, data["typed"]
+    path, text, t = str(said["path"]), str(said["text"]), float(said.get("t", 0))
+    value = typed(document, path, text, place_clock(shot_of(place, shot), t))
+    asked = _typed_edit(place, document, path, value, said, shot)
+    if "ask" in asked:
+        return asked
+    place.edit(made_on, asked)
+    return None
+
+
+def _command(place: Place, made_on: int, data: dict[str, Any], shot: str | None) -> Question:
+    """A command as the core knows it, or one that leaves to us where the look is."""
+    command = dict(data["command"])
+    op = command.get("op")
+    if op == "add_station" and "stand" in command:
+        command = _station_stood(place, command)
+    if op in ("add_station", "update_station") and "view" in command:
+        command = _station_from_look(place, command)
+    if op == "move" and not data.get("auto"):
+        question = _moves_what_is_keyed(place, command, shot)
+        if question:
+            return question
+    place.edit(made_on, command)
+    return None
+
+
+_WAYS: dict[str, Callable[[Place, int, dict[str, Any], str | None], Question]] = {
+    "move": _move,
+    "restore": _restore,
+    "typed_key": _type_key,
+    "typed": _type,
+    "command": _command,
+}
+"""Ways to say an edit, by the word that it has."""
 
 
 def _typed_edit(

@@ -11,7 +11,7 @@ from lumwick.errors import LumwickError, PlaceError
 from lumwick.lens.camera import Camera
 from lumwick.place.document import Shot
 from lumwick.snapshot.evaluate import Setting
-from studio.looks.engine import ENGINE_OF_LOOKS, Superseded
+from studio.looks.engine import ENGINE_OF_LOOKS, Superseded, Wish
 from studio.places.models import Place, StaleRevision
 from studio.places.views.chest import print_path
 from studio.places.views.owned import newest, place_view
@@ -68,15 +68,17 @@ def look(request: HttpRequest, place: Place) -> HttpResponse:
     viewer = f"{request.session.session_key}:{request.GET.get('tab', '')}"
     try:
         picture, known = ENGINE_OF_LOOKS.look(
-            viewer,
-            place.pk,
-            place.head.pk,
-            shot.id,
-            max(0.0, min(t, shot.seconds)),
-            camera,
-            max(0, step),
-            wish,
-            request.GET.get("noise") == "1",
+            Wish(
+                viewer,
+                place.pk,
+                place.head.pk,
+                shot.id,
+                max(0.0, min(t, shot.seconds)),
+                camera,
+                max(0, step),
+                wish,
+                request.GET.get("noise") == "1",
+            )
         )
     except Superseded:
         return HttpResponse(status=204)

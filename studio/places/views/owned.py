@@ -7,7 +7,8 @@ from functools import wraps
 from typing import Any
 
 from django.contrib.auth.decorators import login_required
-from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.http import HttpRequest, JsonResponse
+from django.http.response import HttpResponseBase
 from django.shortcuts import get_object_or_404
 from django.views.decorators.http import require_http_methods
 
@@ -32,17 +33,17 @@ def newest(place: Place) -> Place:
     return Place.objects.select_related(*WITH_HEAD).get(pk=place.pk)
 
 
-def place_view(*methods: str) -> Callable[[Callable[..., HttpResponse]], Callable[..., HttpResponse]]:
+def place_view(*methods: str) -> Callable[[Callable[..., HttpResponseBase]], Callable[..., HttpResponseBase]]:
     """Make a view of a place that the visitor owns: signed in, asked by one of some methods, given the place itself.
 
     What the core refuses, and an edit of a revision that is no longer the newest, are answered in a sentence.
     """
 
-    def made(view: Callable[..., HttpResponse]) -> Callable[..., HttpResponse]:
+    def made(view: Callable[..., HttpResponseBase]) -> Callable[..., HttpResponseBase]:
         @wraps(view)
         @login_required
         @require_http_methods(methods)
-        def guarded(request: HttpRequest, place_id: int, **more: Any) -> HttpResponse:
+        def guarded(request: HttpRequest, place_id: int, **more: Any) -> HttpResponseBase:
             try:
                 return view(request, own_place(request, place_id), **more)
             except StaleRevision as stale:

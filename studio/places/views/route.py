@@ -6,6 +6,7 @@ from __future__ import annotations
 import io
 import json
 import zipfile
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
@@ -59,7 +60,7 @@ def _reshot(request: HttpRequest, place: Place, rev: int, shot: Shot, label: str
     return JsonResponse({"state": state_of(fresh, shot.id), **more})
 
 
-def _answered(request: HttpRequest, act: Any) -> JsonResponse:
+def _answered(request: HttpRequest, act: Callable[[], JsonResponse]) -> JsonResponse:
     """What an act answers, or a sentence."""
     try:
         return act()

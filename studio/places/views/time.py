@@ -91,7 +91,9 @@ def clock(request: HttpRequest, place: Place) -> HttpResponse:
     """The clip and its clock: length, rate, the day, time-lapses and the sun's events."""
     _, document, shot = _head(place, request.GET.get("shot"))
     start = place_clock(shot, 0.0)
-    document = revision_setting(place.head.pk).still(shot).place  # type: ignore[union-attr]
+    assert place.head is not None
+    setting = revision_setting(place.head.pk)
+    document = setting.still(shot).place
     site = document.site
     day = sun_day(start.date(), site.latitude, site.longitude, site.utc_offset)
     return render(
@@ -104,7 +106,7 @@ def clock(request: HttpRequest, place: Place) -> HttpResponse:
             "start": start,
             "events": [(name, words, events_of(document, start.date())[name]) for name, words in EVENTS.items()],
             "always": day.always,
-            "keyed": any(m.path.endswith("/clock/start") for m in revision_setting(place.head.pk).motions(shot).movers),
+            "keyed": any(m.path.endswith("/clock/start") for m in setting.motions(shot).movers),
             "event": shot.seconds * abs(shot.clock.speed),
             "interval": shot.seconds * abs(shot.clock.speed) / shot.frames,
         },

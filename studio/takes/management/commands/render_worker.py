@@ -7,6 +7,7 @@ import contextlib
 import logging
 import os
 import signal
+from typing import Any
 
 from django.core.management.base import BaseCommand
 from procrastinate.contrib.django import app
@@ -27,7 +28,8 @@ class Command(BaseCommand):
         asyncio.run(self._work())
 
     async def _work(self) -> None:
-        worker = app.with_connector(app.connector.get_worker_connector())
+        connector: Any = app.connector  # Django's, which knows the one for workers
+        worker = app.with_connector(connector.get_worker_connector())
         async with worker.open_async():
             sweep = asyncio.create_task(self._take_up(worker))
             work = asyncio.create_task(

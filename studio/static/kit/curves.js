@@ -1,7 +1,5 @@
 /* Curves as the core evaluates them (lumwick/motion), so that a drag shows at once what will be kept. */
-'use strict';
-
-const EASE = {
+export const EASE = {
   straight: (x) => x,
   quad_in: (x) => x * x,
   cubic_in: (x) => x ** 3,
@@ -14,7 +12,7 @@ for (const family of ['quad', 'cubic', 'sine']) {
 }
 
 // share of time -> value of a Bezier whose time is monotone
-function bezier(x, x1, x2, a, b, c, d) {
+export function bezier(x, x1, x2, a, b, c, d) {
   let lo = 0,
     hi = 1,
     s = x;
@@ -98,7 +96,7 @@ function splineSlopes(t, v) {
 }
 
 // A lane made ready to be asked: at(t) gives the keyed value, without its small motions.
-function readied(lane) {
+export function readied(lane) {
   const ratio = lane.blend === 'ratio',
     value = (k) =>
       lane.kind === 'moment' ? k.n : lane.kind === 'colour' ? 0 : ratio ? Math.log(Math.max(k.v, 1e-12)) : k.v;

@@ -1,0 +1,97 @@
+"""The light of the sky at an instant, and what it makes of air and water."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from lumwick.air.atmosphere import BAND_RGB_LUX, ClearSky, clear_sky, coefficients
+from lumwick.place.document import Asset, Sea, Surround
+from lumwick.snapshot.evaluate import Weather
+from lumwick.trace.lighting import Lighting, lighting, surround_lighting
+from lumwick.trace.textures import read_panorama
+
+
+@dataclass(frozen=True)
+class DaylightInputs:
+    """Where the sun stands, and what lies between it and the place.
+
+    The numbers are exact, so that a frame's light never depends on which frame was made before it.
+
+    Attributes
+    ----------
+    azimuth, elevation : float [degrees]
+        Of the sun; azimuth from the model's north.
+    distance : float [au]
+    toward : ndarray, shape (3,)
+        Direction to the sun.
+    turn : float [degrees]
+        From true north to the model's.
+    read : callable
+        Gives a file's bytes.
+    """
+
+    azimuth: float
+    elevation: float
+    distance: float
+    toward: NDArray[np.float64]
+    weather: Weather
+    altitude: float
+    sea: Sea
+    surround: Surround
+    surround_lux: float
+    turn: float
+    read: Callable[[Asset], bytes] = field(compare=False)
+
+
+@dataclass(frozen=True)
+class Daylight:
+    """Light of one instant.
+
+    Attributes
+    ----------
+    clear : ClearSky
+        Above the fog.
+    light : Lighting
+        As surfaces get it.
+    panorama : ndarray of float32, shape (h, w, 3) [cd/m2]
+        A picture in place of the sky; (1, 1, 3) without one.
+    haze, absorption, body : ndarray, shape (3,)
+        Extinction of air and of water [1/m], and the light that comes out of deep water [cd/m2].
+    """
+
+    clear: ClearSky
+    light: Lighting
+    panorama: NDArray[np.float32]
+    haze: NDArray[np.float64]
+    absorption: NDArray[np.float64]
+    body: NDArray[np.float64]
+    notes: tuple[str, ...]
+
+
+def make_daylight(inputs: DaylightInputs) -> Daylight:
+    """The light of a clear sky, or of a picture about the place."""
+    w, surround, sea = inputs.weather, inputs.surround, inputs.sea
+    sky = clear_sky(inputs.azimuth, inputs.elevation, inputs.distance, w.haze, w.ozone_du, inputs.altitude)
+    panorama = np.zeros((1, 1, 3), np.float32)
+    notes: tuple[str, ...] = ()
+    if surround.picture is None:
+        light = lighting(sky, w, inputs.toward)
+    else:
+        picture, note = read_panorama(inputs.read(surround.picture), surround.picture.name)
+        notes = (note,) if note else ()
+        sky = replace(sky, sun_lux=np.zeros(3))
+        light, panorama = surround_lighting(picture, surround.turn + inputs.turn, inputs.surround_lux, w)
+    extinction = coefficients(w.haze, w.ozone_du)
+    colour = np.maximum(BAND_RGB_LUX, 0)
+    # absorption of natural water by colour, deepened by what makes it murky; a disc is lost at 1.7 / K (Poole
+    # and Atkins 1929)
+    k = 1.7 / sea.clarity
+    absorption = np.array([0.34, 0.07, 0.055]) * 0.6 + k * np.array([0.62, 0.40, 0.62])
+    down = light.sky_lux + sky.sun_lux * max(0.0, float(inputs.toward[2])) * light.sun_through_fog
+    body = np.array([0.012, 0.042, 0.046]) * down / np.pi * (0.8 + 0.6 * min(1.0, 3.0 / sea.clarity))
+    haze = (extinction[0] + extinction[1]) @ colour / colour.sum(0)
+    return Daylight(sky, light, panorama, haze, absorption, body, notes)

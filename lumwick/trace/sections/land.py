@@ -1,0 +1,85 @@
+"""The ground of a place and what lies beyond it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from lumwick.keep import kept
+from lumwick.land.covers import TURF, albedo, sea_nearness
+from lumwick.land.ground import Ground, far_ring, grid_quads
+from lumwick.place.document import Land
+from lumwick.trace import embree
+from lumwick.trace.part import Part, plain_look
+from lumwick.trace.sections.section import key_of
+from lumwick.trace.world import FAR, GROUND
+
+
+@dataclass(frozen=True)
+class LandInputs:
+    """The survey, how it is covered, and the sea's level [m], or None."""
+
+    ground: Ground
+    land: Land
+    level: float | None
+
+
+@dataclass(frozen=True)
+class LandMade:
+    """Ground ready for rays.
+
+    Attributes
+    ----------
+    normals : ndarray of float32, shape (ny, nx, 3)
+    slope : ndarray, shape (ny, nx) [degrees]
+    albedo, near_sea : ndarray, shape (ny, nx, ...)
+    heights : ndarray of float32, shape (ny, nx) [m]
+    """
+
+    fingerprint: str
+    ground: Ground
+    level: float | None
+    normals: NDArray[np.float32]
+    slope: NDArray[np.float64]
+    albedo: NDArray[np.float32]
+    near_sea: NDArray[np.float64]
+    heights: NDArray[np.float32]
+    parts: dict[str, Part]
+
+
+def make_land(inputs: LandInputs) -> LandMade:
+    """The ground's mesh and covers, and plain land to the horizon."""
+    g, land, level, key = inputs.ground, inputs.land, inputs.level, key_of(inputs)
+    ny, nx = g.heights.shape
+    gx, gy = np.meshgrid(g.west + np.arange(nx) * g.spacing, g.south + np.arange(ny) * g.spacing)
+    vertices = np.stack([gx, gy, g.heights], -1).reshape(-1, 3).astype(np.float32)
+    far_vertices, far_quads = far_ring(g, level)
+    covers = kept(
+        "cover",
+        key,
+        lambda: {
+            "albedo": albedo(g, land.cover, level, land.beach_top, land.seed),
+            "sea": sea_nearness(g, level if level is not None else float(g.heights.min()) - 10),
+        },
+    )
+    return LandMade(
+        fingerprint=key,
+        ground=g,
+        level=level,
+        normals=g.normals(),
+        slope=g.slope(),
+        albedo=covers["albedo"],
+        near_sea=covers["sea"],
+        heights=g.heights.astype(np.float32),
+        parts={
+            "ground": Part(GROUND, embree.still_scene(vertices, grid_quads(ny, nx))),
+            "far": Part(
+                FAR,
+                embree.still_scene(far_vertices, far_quads),
+                look=plain_look(np.array(TURF) * 1.1),
+                surfaces=("far ground",) * 4,
+            ),
+        },
+    )
