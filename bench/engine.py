@@ -23,9 +23,12 @@ from lumwick.develop.view import develop
 from lumwick.picture import Options, load_setting, picture_at
 from lumwick.place.files import pack
 from lumwick.snapshot.evaluate import camera_at, evaluate
+from lumwick.trace.cleaning import clean
 from lumwick.trace.embree import NO_HIT, rtcIntersect1, rtcOccluded1
+from lumwick.trace.film import blank
 from lumwick.trace.integrator.rays import REPLAY
-from lumwick.trace.render import QUALITIES, Limit, blank, clean, expose
+from lumwick.trace.quality import QUALITIES, Limit
+from lumwick.trace.render import expose
 from lumwick.trace.sampling import FAST
 from lumwick.trace.stage import Stage
 

@@ -28,8 +28,11 @@ def channels() -> list[dict[str, Any]]:
     """A place with 5 000 keyed channels at one time; 1 000 channels over 240 frames, against scipy's own splines of
     the same keys."""
     from lumwick.motion.channel import Channel, Key
-    from lumwick.place.document import Asset, Lamp, Land, Place, Shot
+    from lumwick.place.document import Place, Shot
+    from lumwick.place.fields import Asset
     from lumwick.place.instant import Motions
+    from lumwick.place.nature import Land
+    from lumwick.place.objects import Lamp
 
     rng = np.random.default_rng(1)
     knots = [np.sort(rng.uniform(0, 10, 12)) for _ in range(5000)]

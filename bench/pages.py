@@ -35,7 +35,9 @@ def studio(worker: bool) -> Iterator[tuple[str, str]]:
     files."""
     import psycopg
 
-    from scripts.house import Cluster, free_port, web_command
+    from scripts.base import free_port
+    from scripts.cluster import Cluster
+    from scripts.house import web_command
 
     notes = Cluster().notes
     name = f"bench_{os.getpid()}"

@@ -10,7 +10,9 @@ from lumwick.demo import saltmere
 from lumwick.growth.kinds import KINDS
 from lumwick.lens.camera import Camera, look_at
 from lumwick.picture import load_setting
-from lumwick.place.document import Built, Clock, Stand
+from lumwick.place.filming import Clock
+from lumwick.place.nature import Stand
+from lumwick.place.objects import Built
 from lumwick.snapshot.evaluate import Setting, Snapshot, evaluate
 from lumwick.trace.stage import Stage
 

@@ -150,9 +150,10 @@ def render(
     from lumwick.deliver.film import write_film
     from lumwick.deliver.stills import frame_name
     from lumwick.motion.timebase import RATES
-    from lumwick.picture import Framing, drift_of, frame_picture
+    from lumwick.picture import drift_of, frame_picture
     from lumwick.picture import quality as grade_of
-    from lumwick.trace.render import blank
+    from lumwick.trace.film import blank
+    from lumwick.trace.framing import Framing
     from lumwick.trace.stage import Stage
 
     wishes = _Wishes(out, film, exr, cut, matte)

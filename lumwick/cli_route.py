@@ -155,7 +155,7 @@ def film(
     from lumwick.picture import film_picture
     from lumwick.picture import quality as grade_of
     from lumwick.place.film import film_frames
-    from lumwick.trace.render import blank
+    from lumwick.trace.film import blank
     from lumwick.trace.stage import Stage
 
     setting, _ = _opened(place)

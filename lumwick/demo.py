@@ -9,30 +9,15 @@ from typing import Any
 
 import numpy as np
 
+from lumwick.demo_stands import growth
 from lumwick.land.elevation import write_elevation
 from lumwick.land.starters import saltmarsh
 from lumwick.motion.channel import Channel, Key
-from lumwick.place.document import (
-    Air,
-    Built,
-    Clock,
-    Cut,
-    Exposure,
-    Lamp,
-    Land,
-    Piece,
-    Place,
-    Route,
-    Sea,
-    Shot,
-    Site,
-    Stand,
-    Station,
-    Surface,
-    Thing,
-    Wind,
-)
+from lumwick.place.document import Cut, Piece, Place, Shot
 from lumwick.place.files import asset_of
+from lumwick.place.filming import Clock, Exposure, Route, Station
+from lumwick.place.nature import Air, Land, Sea, Site, Wind
+from lumwick.place.objects import Built, Lamp, Surface, Thing
 
 
 def _station(
@@ -87,106 +72,6 @@ def spoilt(place: Place) -> Shot:
         _station("s6", 96, 150, 7.0, (118, 190, 5.6), 30, "Towards the pines"),
     ]
     return dawn.model_copy(update={"frames": 144, "route": Route(stations=stations)})
-
-
-def _growth() -> list[Stand]:
-    """Pines, alders, scrub, reeds and grass."""
-    return [
-        Stand(
-            id="pines",
-            name="Wind-bent pines",
-            kind="pine",
-            area=[(66, 158), (150, 120), (330, 110), (430, 330), (60, 430), (40, 260)],
-            per_hectare=105,
-            height=11,
-            lowest=1.35,
-            lean=6,
-            seed=4,
-        ),
-        Stand(
-            id="alders",
-            name="Alders by the creek",
-            kind="alder",
-            area=[(150, -150), (470, -130), (500, 90), (250, 70), (150, -20)],
-            per_hectare=95,
-            height=8,
-            lowest=0.95,
-            seed=8,
-        ),
-        Stand(
-            id="scrub",
-            name="Scrub under the pines",
-            kind="scrub",
-            area=[(58, 150), (150, 112), (335, 100), (440, 335), (55, 440), (32, 250)],
-            per_hectare=150,
-            height=1.3,
-            variation=0.6,
-            lowest=1.5,
-            seed=12,
-        ),
-        Stand(
-            id="reeds-creek",
-            name="Creek reeds",
-            kind="reed",
-            area=[(-90, -70), (330, -160), (330, 70), (-90, 60)],
-            per_hectare=15000,
-            height=1.9,
-            lowest=-0.35,
-            highest=1.05,
-            slope_most=60,
-            seed=2,
-        ),
-        Stand(
-            id="reeds-walk",
-            name="Reeds along the walk",
-            kind="reed",
-            area=[(-62, 18), (-30, 2), (10, 8), (60, 58), (98, 92), (88, 118), (40, 92), (0, 62), (-50, 46)],
-            per_hectare=11000,
-            height=1.75,
-            lowest=0.0,
-            highest=1.6,
-            seed=3,
-        ),
-        Stand(
-            id="saltgrass",
-            name="Saltgrass",
-            kind="grass",
-            area=[(-190, -520), (520, -520), (520, 520), (-190, 520)],
-            per_hectare=11500,
-            height=0.36,
-            lowest=0.95,
-            highest=1.9,
-            dry=0.1,
-            slope_most=50,
-            seed=5,
-        ),
-        Stand(
-            id="meadow",
-            name="Upland grass",
-            kind="grass",
-            area=[(0, 100), (120, 40), (420, 30), (500, 440), (0, 480)],
-            per_hectare=13500,
-            height=0.5,
-            dry=0.14,
-            lowest=1.9,
-            slope_most=40,
-            seed=6,
-        ),
-        Stand(
-            id="marram",
-            name="Dune grass",
-            kind="grass",
-            area=[(-200, -420), (20, -420), (20, 420), (-200, 420)],
-            per_hectare=7200,
-            height=0.8,
-            variation=0.4,
-            dry=0.4,
-            lowest=1.9,
-            highest=14,
-            slope_most=60,
-            seed=9,
-        ),
-    ]
 
 
 def _lamps() -> list[Lamp]:
@@ -394,7 +279,7 @@ def saltmere() -> tuple[Place, dict[str, bytes]]:
         sea=Sea(level=0.0, wind_speed=7.5, wind_from=262, fetch_km=70, depth=16, clarity=2.6),
         air=Air(haze=0.12, fog_visibility=14000, fog_height=80, fog_base=0),
         wind=Wind(speed=4.5, from_bearing=245, gustiness=0.24),
-        growth=_growth(),
+        growth=growth(),
         built=[
             Built(id="boardwalk", name="Boardwalk", kind="boardwalk", line=walk, width=1.5, deck=1.95),
             Built(id="hide", name="Watching hide", kind="hide", line=[(-20.0, 26.0)], width=4.2, deck=1.95, turn=225),

@@ -8,8 +8,10 @@ import numpy as np
 
 from lumwick.land.elevation import Survey, moved, write_elevation
 from lumwick.land.ground import Ground
-from lumwick.place.document import Air, Clock, Exposure, Land, Place, Route, Sea, Shot, Site, Stand, Station
+from lumwick.place.document import Place, Shot
 from lumwick.place.files import asset_of
+from lumwick.place.filming import Clock, Exposure, Route, Station
+from lumwick.place.nature import Air, Land, Sea, Site, Stand
 
 
 def place_from_survey(

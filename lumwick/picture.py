@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from functools import partial
 
 import numpy as np
@@ -20,20 +20,13 @@ from lumwick.motion.timebase import RATES, frame_time
 from lumwick.place.document import Shot
 from lumwick.place.film import Part, parts_at
 from lumwick.snapshot.evaluate import Setting, Snapshot, camera_at, evaluate
+from lumwick.trace.cleaning import clean
 from lumwick.trace.drift import drift
-from lumwick.trace.render import (
-    QUALITIES,
-    Film,
-    Quality,
-    Sight,
-    Stop,
-    blank,
-    clean,
-    expose,
-    more_samples,
-    unreached,
-)
-from lumwick.trace.stage import Stage, Window
+from lumwick.trace.film import Film, blank
+from lumwick.trace.framing import Framing, Window
+from lumwick.trace.quality import QUALITIES, Quality
+from lumwick.trace.render import Sight, Stop, expose, more_samples, unreached
+from lumwick.trace.stage import Stage
 
 
 @dataclass(frozen=True)
@@ -56,45 +49,6 @@ def quality(name: str) -> Quality:
 
 
 @dataclass(frozen=True)
-class Framing:
-    """What of the shot's picture is rendered.
-
-    Attributes
-    ----------
-    percent : float
-        Of the size asked for.
-    overscan : float [%]
-        Shown beyond the picture's edge, on each side, of its width; the film grows by as much.
-    crop : tuple of float or None
-        Left, top, right and bottom of the part wanted, as shares of the picture.
-    """
-
-    percent: float = 100.0
-    overscan: float = 0.0
-    crop: tuple[float, float, float, float] | None = None
-
-    def film(self, size: tuple[int, int]) -> tuple[tuple[int, int], Window]:
-        """The film's size, and where it lies in the whole picture.
-
-        Raises
-        ------
-        RenderError
-            Nothing would be left, or the shares are out of order.
-        """
-        if not 1 <= self.percent <= 400 or not 0 <= self.overscan <= 50:
-            raise RenderError("A picture's size is 1 to 400 percent, and its overscan 0 to 50.")
-        w, h = (max(1, round(side * self.percent / 100)) for side in size)
-        edge = round(w * self.overscan / 100)
-        whole = (w + 2 * edge, h + 2 * edge)
-        left, top, right, bottom = self.crop or (0.0, 0.0, 1.0, 1.0)
-        if not (0 <= left < right <= 1 and 0 <= top < bottom <= 1):
-            raise RenderError("A crop is left, top, right, bottom in shares of the picture, like 0.25,0.25,0.75,0.75.")
-        x0, y0 = round(left * whole[0]), round(top * whole[1])
-        film = (max(1, round(right * whole[0]) - x0), max(1, round(bottom * whole[1]) - y0))
-        return film, Window(whole[0], whole[1], x0, y0, edge / w)
-
-
-@dataclass(frozen=True)
 class Options:
     """What else is wanted of a picture.
 
@@ -109,7 +63,7 @@ class Options:
 
     passes: bool = False
     shutter: float = 0.0
-    framing: Framing = Framing()
+    framing: Framing = field(default_factory=Framing)
     seed: int = 1
 
 

@@ -51,9 +51,14 @@ def warm(say: Callable[[str], None]) -> None:
     from lumwick.land.starters import saltmarsh
     from lumwick.lens.camera import Camera, direction_of
     from lumwick.picture import drift_of
-    from lumwick.place.document import Asset, Built, Land, Place, Shot, Stand
+    from lumwick.place.document import Place, Shot
+    from lumwick.place.fields import Asset
+    from lumwick.place.nature import Land, Stand
+    from lumwick.place.objects import Built
     from lumwick.snapshot.evaluate import Setting, evaluate
-    from lumwick.trace.render import blank, clean, expose
+    from lumwick.trace.cleaning import clean
+    from lumwick.trace.film import blank
+    from lumwick.trace.render import expose
     from lumwick.trace.stage import Stage
 
     land = Land(elevation=Asset(sha256="0" * 64, name="none.tif", bytes=0))

@@ -1,16 +1,13 @@
 """Set the house up, start it, test it: the one script behind the Makefile. Only the standard library is needed.
 
-python3.11 scripts/house.py setup|demo|test|lint|shots|stills|bench|stop
+python3.11 -m scripts.house setup|demo|test|lint|shots|stills|bench|stop
 """
 
 from __future__ import annotations
 
-import contextlib
 import fcntl
 import hashlib
 import os
-import pwd
-import secrets
 import shutil
 import signal
 import socket
@@ -22,60 +19,16 @@ import urllib.request
 from pathlib import Path
 from typing import TextIO
 
-ROOT = Path(__file__).resolve().parent.parent
-VAR = ROOT / "var"
-VENV = ROOT / ".venv"
-PYTHON = VENV / "bin" / "python"
-MENDING_TRIES = 20
+from scripts.base import PYTHON, ROOT, VAR, VENV, debian, fail, free_port, postgres_bin, run, say
+from scripts.cluster import Cluster
+from scripts.lints import lint, node_tools
+
 LOCK_WAIT = 60
 """Seconds that a second house in a folder waits for the first to stop."""
 SIGN_IN = ("warden@saltmere.example", "reeds-and-tide")
 
 
-def say(text: str) -> None:
-    print(text, flush=True)
-
-
-def fail(text: str) -> None:
-    print(f"lumwick: {text}", file=sys.stderr)
-    raise SystemExit(1)
-
-
-def run(*args: str, **more: object) -> None:
-    done = subprocess.run([str(a) for a in args], cwd=ROOT, check=False, **more)  # type: ignore[call-overload]
-    if done.returncode:
-        fail(f"`{' '.join(map(str, args))}` failed with code {done.returncode}.")
-
-
 # -- what Debian provides ---------------------------------------------------------------------------------
-
-
-def postgres_bin() -> Path | None:
-    found = sorted(Path("/usr/lib/postgresql").glob("*/bin/initdb"))
-    return found[-1].parent if found else None
-
-
-def debian(package: str, present: bool) -> None:
-    """Install a Debian package if what it brings is missing."""
-    if present:
-        return
-    say(f"installing {package} from Debian's packages …")
-    prefix = [] if os.geteuid() == 0 else ["sudo", "-n"]
-    environment = {**os.environ, "DEBIAN_FRONTEND": "noninteractive"}
-    log = VAR / "apt.log"
-    with log.open("ab") as out:
-        subprocess.run([*prefix, "apt-get", "update", "-q"], stdout=out, stderr=out, env=environment, check=False)
-        if subprocess.run(
-            [*prefix, "apt-get", "install", "-y", "-q", "--no-install-recommends", package],
-            stdout=out,
-            stderr=out,
-            env=environment,
-            check=False,
-        ).returncode:
-            fail(
-                f"{package} is missing and could not be installed (see "
-                f"{log}). As an administrator: apt-get install {package}"
-            )
 
 
 SETS = ("core", "studio", "dev")
@@ -112,134 +65,6 @@ def environment(wanted: str) -> None:
 
 
 # -- the private PostgreSQL cluster -----------------------------------------------------------------------
-
-
-def free_port() -> int:
-    with socket.socket() as s:
-        s.bind(("127.0.0.1", 0))
-        return int(s.getsockname()[1])
-
-
-class Cluster:
-    """A PostgreSQL cluster of this checkout's own, on loopback, with a generated password.
-
-    PostgreSQL refuses to run as root; then it runs as the `postgres` user that Debian's package makes. Where
-    that user cannot reach this folder, the data lie under /var/tmp instead, and var/pg/where says so.
-    """
-
-    def __init__(self) -> None:
-        self.notes = VAR / "pg"
-        self.notes.mkdir(parents=True, exist_ok=True)
-        self.user = "postgres" if os.geteuid() == 0 else pwd.getpwuid(os.geteuid()).pw_name
-        where = self.notes / "where"
-        if not where.exists():
-            data = self.notes / "data"
-            if self.user == "postgres" and self._as(["test", "-x", str(self.notes)], check=False).returncode:
-                data = Path("/var/tmp") / f"lumwick-{hashlib.sha256(str(ROOT).encode()).hexdigest()[:12]}" / "data"
-            where.write_text(str(data))
-        self.data = Path(where.read_text().strip())
-        self.log = self.data.parent / "server.log"
-        found = postgres_bin()
-        if not found:
-            fail("PostgreSQL is not installed: run `make setup`.")
-        self.bin = found
-
-    def _as(self, args: list[str], check: bool = True) -> subprocess.CompletedProcess[str]:
-        prefix = ["runuser", "-u", "postgres", "--"] if self.user == "postgres" and os.geteuid() == 0 else []
-        done = subprocess.run([*prefix, *args], capture_output=True, text=True, check=False, cwd="/")
-        if check and done.returncode:
-            fail(f"{Path(args[0]).name}: {(done.stderr or done.stdout).strip()[-800:]}")
-        return done
-
-    def running(self) -> bool:
-        return (
-            self.data.exists()
-            and self._as([str(self.bin / "pg_ctl"), "-D", str(self.data), "status"], check=False).returncode == 0
-        )
-
-    def start(self, again: bool = False) -> bool:
-        """Start the cluster, made if need be; True if it was not running. ``again`` keeps the port that others know."""
-        if not (self.data / "PG_VERSION").exists():
-            say("making a private PostgreSQL cluster …")
-            password = secrets.token_urlsafe(24)
-            shutil.rmtree(self.data, ignore_errors=True)
-            self.data.parent.mkdir(parents=True, exist_ok=True)
-            if self.user == "postgres":
-                shutil.chown(self.data.parent, "postgres", "postgres")
-            secret = self.data.parent / "initial-password"
-            secret.write_text(password)
-            if self.user == "postgres":
-                shutil.chown(secret, "postgres", "postgres")
-            secret.chmod(0o600)
-            self._as(
-                [
-                    str(self.bin / "initdb"),
-                    "-D",
-                    str(self.data),
-                    "-U",
-                    "lumwick",
-                    "--pwfile",
-                    str(secret),
-                    "-A",
-                    "scram-sha-256",
-                    "-E",
-                    "UTF8",
-                    "--locale=C.UTF-8",
-                ]
-            )
-            secret.unlink()
-            (self.notes / "password").write_text(password)
-            (self.notes / "password").chmod(0o600)
-        if self.running():
-            return False
-        port = self.port if again else free_port()
-        (self.notes / "port").write_text(str(port))
-        options = {
-            "listen_addresses": "127.0.0.1",
-            "port": str(port),
-            "unix_socket_directories": "",
-            "max_connections": "60",
-            "shared_buffers": "64MB",
-            "fsync": "on",
-        }
-        told = " ".join(f"-c {name}={value}" for name, value in options.items())
-        control = [str(self.bin / "pg_ctl"), "-D", str(self.data), "-l", str(self.log), "-w", "-t", "60", "-o", told]
-        self._as([*control, "start"])
-        return True
-
-    @property
-    def port(self) -> int:
-        """Where it listens, or did."""
-        return int((self.notes / "port").read_text())
-
-    def listens(self) -> bool:
-        """Whether something answers at its port: asked every second, so without starting a process."""
-        with socket.socket() as s:
-            s.settimeout(0.5)
-            return s.connect_ex(("127.0.0.1", self.port)) == 0
-
-    def _forget_the_dead(self) -> None:
-        """Take away the note of a first process that is dead, though nobody has collected it: it stops every start."""
-        note = self.data / "postmaster.pid"
-        with contextlib.suppress(OSError, IndexError, ValueError):
-            number = int(note.read_text().split()[0])
-            status = Path(f"/proc/{number}/stat")
-            if not status.exists() or status.read_text().rpartition(")")[2].split()[0] == "Z":
-                note.unlink()
-
-    def mend(self) -> None:
-        """Start it again, at the same port, after its first process died; what that left of it ends within seconds."""
-        for _ in range(MENDING_TRIES):
-            self._forget_the_dead()
-            with contextlib.suppress(SystemExit):  # what was left has not ended yet
-                self.start(again=True)
-            if self.listens():
-                return
-            time.sleep(1)
-        say(f"the database does not start: see {self.log}")
-
-    def stop(self) -> None:
-        self._as([str(self.bin / "pg_ctl"), "-D", str(self.data), "-m", "fast", "-w", "stop"], check=False)
 
 
 # -- commands ---------------------------------------------------------------------------------------------
@@ -430,51 +255,6 @@ def with_cluster(*args: str) -> None:
             cluster.stop()
     if code:
         raise SystemExit(code)
-
-
-LINTS = (
-    ("ruff", "check", "-q", "."),
-    ("ruff", "format", "--check", "-q", "."),
-    ("mypy", "lumwick", "studio"),
-    ("lint-imports",),
-    ("djlint", "--lint", "--quiet", "studio/templates"),
-)
-OWN_SCRIPTS = ("studio/static/*.js", "studio/static/kit/*.js", "studio/static/workspace/*.js", "tests/scripts/*.mjs")
-
-
-def node_tools() -> Path | None:
-    """Where the scripts' own tools are, installed if they are not there yet; None without Node."""
-    if shutil.which("npm") is None:
-        return None
-    front = ROOT / "frontend"
-    tools = front / "node_modules" / ".bin"
-    if not (tools / "prettier").exists():
-        run("npm", "ci", "--silent", "--ignore-scripts", "--prefix", front)
-    return tools
-
-
-def lint() -> None:
-    """Formatters, linters, types, the direction of imports; and, where Node is, scripts and built assets."""
-    for command in LINTS:
-        run(VENV / "bin" / command[0], *command[1:], stdout=subprocess.DEVNULL)
-    tools = node_tools()
-    if tools is None:
-        say("Node is not here: the scripts' form and types, and the built assets, are not checked.")
-        return
-    scripts = sorted(str(path.relative_to(ROOT)) for glob in OWN_SCRIPTS for path in ROOT.glob(glob))
-    run(tools / "prettier", "--check", "--log-level", "warn", *scripts)
-    run(tools / "eslint", *scripts)
-    run(tools / "tsc", "-p", ROOT / "frontend" / "tsconfig.json")
-    front, built = ROOT / "frontend", VAR / "assets"
-    shutil.rmtree(built, ignore_errors=True)
-    made = subprocess.run(["sh", "build.sh", str(built)], cwd=front, capture_output=True, text=True, check=False)
-    if made.returncode:
-        fail(f"the assets cannot be built: {made.stderr.strip()[-300:]}")
-    for path in sorted(p for p in built.rglob("*") if p.is_file()):
-        committed = ROOT / "studio" / "static" / path.relative_to(built)
-        if not committed.exists() or committed.read_bytes() != path.read_bytes():
-            fail(f"{committed.relative_to(ROOT)} is not what the sources build: run `make assets`.")
-    say("formatted, linted, typed, and the committed assets are what the sources build")
 
 
 def test(extra: list[str]) -> None:

@@ -15,8 +15,9 @@ from lumwick.deliver.stills import write_png
 from lumwick.demo import saltmere
 from lumwick.lens.camera import Camera, look_at
 from lumwick.picture import load_setting, picture_at
-from lumwick.place.document import Air, Clock
-from lumwick.trace.render import QUALITIES
+from lumwick.place.filming import Clock
+from lumwick.place.nature import Air
+from lumwick.trace.quality import QUALITIES
 from lumwick.trace.stage import Stage
 
 OUT = Path(__file__).resolve().parent.parent / "docs" / "screenshots"

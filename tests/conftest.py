@@ -12,7 +12,10 @@ os.environ.setdefault("DJANGO_ALLOW_ASYNC_UNSAFE", "true")
 
 from lumwick.land.ground import Ground
 from lumwick.land.starters import saltmarsh
-from lumwick.place.document import Asset, Clock, Exposure, Land, Place, Route, Sea, Shot, Stand, Station
+from lumwick.place.document import Place, Shot
+from lumwick.place.fields import Asset
+from lumwick.place.filming import Clock, Exposure, Route, Station
+from lumwick.place.nature import Land, Sea, Stand
 from lumwick.snapshot.evaluate import Setting
 
 

@@ -11,7 +11,7 @@ from pathlib import Path
 
 import pytest
 
-from scripts import house
+from scripts import base, cluster, house
 
 
 def test_a_free_port_is_free() -> None:
@@ -40,7 +40,7 @@ def test_what_is_there_is_not_installed(monkeypatch: pytest.MonkeyPatch) -> None
 def test_a_package_that_cannot_be_had_is_told(
     monkeypatch: pytest.MonkeyPatch, tmp_path: Path, capsys: pytest.CaptureFixture[str]
 ) -> None:
-    monkeypatch.setattr(house, "VAR", tmp_path)
+    monkeypatch.setattr(base, "VAR", tmp_path)
     monkeypatch.setattr(subprocess, "run", lambda *_, **__: subprocess.CompletedProcess([], 100))
     with pytest.raises(SystemExit):
         house.debian("chromium", present=False)
@@ -50,16 +50,16 @@ def test_a_package_that_cannot_be_had_is_told(
 def test_the_cluster_listens_on_loopback_with_a_password() -> None:
     import psycopg
 
-    cluster = house.Cluster()
-    assert cluster.running()  # the tests themselves run on it
-    port = int((cluster.notes / "port").read_text())
+    own = house.Cluster()
+    assert own.running()  # the tests themselves run on it
+    port = int((own.notes / "port").read_text())
     reachable = dict(host="127.0.0.1", port=port, user="lumwick", dbname="postgres")
-    with psycopg.connect(**reachable, password=(cluster.notes / "password").read_text().strip()) as c:
+    with psycopg.connect(**reachable, password=(own.notes / "password").read_text().strip()) as c:
         assert c.execute("show listen_addresses").fetchone() == ("127.0.0.1",)
         assert c.execute("show unix_socket_directories").fetchone() == ("",)
     with pytest.raises(psycopg.OperationalError):
         psycopg.connect(**reachable, password="guessed")
-    assert (cluster.notes / "password").stat().st_mode & 0o077 == 0
+    assert (own.notes / "password").stat().st_mode & 0o077 == 0
 
 
 def test_requirements_are_pinned_with_hashes_and_name_no_host() -> None:
@@ -84,7 +84,7 @@ def test_requirements_are_pinned_with_hashes_and_name_no_host() -> None:
 
 def test_help_is_printed_for_an_unknown_command() -> None:
     done = subprocess.run(
-        [sys.executable, "scripts/house.py", "dance"],
+        [sys.executable, "-m", "scripts.house", "dance"],
         cwd=house.ROOT,
         capture_output=True,
         text=True,
@@ -113,23 +113,23 @@ def test_the_database_is_started_again_at_its_port_after_its_first_process_was_k
 ) -> None:
     import psycopg
 
-    monkeypatch.setattr(house, "VAR", tmp_path)
+    monkeypatch.setattr(cluster, "VAR", tmp_path)
     tmp_path.chmod(0o755)
     for parent in (tmp_path.parent, tmp_path.parent.parent):
         parent.chmod(0o755)
-    cluster = house.Cluster()
+    own = house.Cluster()
     try:
-        assert cluster.start() and cluster.listens()
-        port, password = cluster.port, (cluster.notes / "password").read_text().strip()
-        os.kill(int((cluster.data / "postmaster.pid").read_text().split()[0]), signal.SIGKILL)
+        assert own.start() and own.listens()
+        port, password = own.port, (own.notes / "password").read_text().strip()
+        os.kill(int((own.data / "postmaster.pid").read_text().split()[0]), signal.SIGKILL)
         end = time.monotonic() + 20
-        while cluster.listens() and time.monotonic() < end:
+        while own.listens() and time.monotonic() < end:
             pass
-        assert not cluster.listens()
-        cluster.mend()
-        assert cluster.listens() and cluster.port == port
+        assert not own.listens()
+        own.mend()
+        assert own.listens() and own.port == port
         with psycopg.connect(host="127.0.0.1", port=port, user="lumwick", dbname="postgres", password=password) as c:
             assert c.execute("select 1").fetchone() == (1,)
     finally:
-        cluster.stop()
-        shutil.rmtree(cluster.data.parent if "lumwick-" in str(cluster.data) else tmp_path, ignore_errors=True)
+        own.stop()
+        shutil.rmtree(own.data.parent if "lumwick-" in str(own.data) else tmp_path, ignore_errors=True)

@@ -9,7 +9,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lumwick.built.meshes import Mesh, read_mesh
-from lumwick.place.document import Asset, Thing
+from lumwick.place.fields import Asset
+from lumwick.place.objects import Thing
 
 STEEPEST = 50.0
 """Degrees that a floor may slope to be walked on (stairs' treads are level)."""

@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 from lumwick.errors import PlaceError
 from lumwick.lens.camera import direction_of
 from lumwick.lens.colour import temperature_rgb
-from lumwick.place.document import Lamp
+from lumwick.place.objects import Lamp
 
 SMALLEST_AREA = 1e-8
 

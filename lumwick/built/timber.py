@@ -9,7 +9,7 @@ import shapely
 from numpy.typing import NDArray
 
 from lumwick.land.ground import Ground
-from lumwick.place.document import Built
+from lumwick.place.objects import Built
 
 
 @dataclass(frozen=True)

@@ -10,8 +10,8 @@ from lumwick.develop.view import develop
 from lumwick.errors import RenderError
 from lumwick.lens.camera import Camera
 from lumwick.lens.grade import Grade
+from lumwick.trace.film import Film
 from lumwick.trace.integrator.film import BEHIND, COVERAGE
-from lumwick.trace.render import Film
 
 
 def cut_out(film: Film, light: NDArray[np.float32], camera: Camera, grade: Grade, frame: int) -> NDArray[np.uint8]:

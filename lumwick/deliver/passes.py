@@ -30,8 +30,8 @@ from lumwick.deliver.stills import write_whole
 from lumwick.errors import RenderError
 from lumwick.lens.camera import Camera, exposure_scale
 from lumwick.lens.lens import FULL_FRAME_MM
+from lumwick.trace.film import Film
 from lumwick.trace.integrator.film import COVERAGE, POSITION
-from lumwick.trace.render import Film
 
 LIGHTS = ("sun", "sky", "lamps", "reflection", "emission", "air", "background")
 """In the kernel's order."""

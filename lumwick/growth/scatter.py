@@ -12,7 +12,7 @@ from scipy import ndimage
 from lumwick.errors import PlaceError
 from lumwick.growth.kinds import KINDS
 from lumwick.land.ground import Ground
-from lumwick.place.document import PLANTS_AT_MOST, Stand
+from lumwick.place.nature import PLANTS_AT_MOST, Stand
 
 
 @dataclass(frozen=True)

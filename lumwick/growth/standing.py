@@ -13,7 +13,7 @@ from lumwick.growth.kinds.form import Form
 from lumwick.growth.scatter import Plants, scatter
 from lumwick.keep import kept
 from lumwick.land.ground import Ground
-from lumwick.place.document import Stand
+from lumwick.place.nature import Stand
 
 VARIANTS = 4
 """Forms of a stand's kind, of which each plant takes one."""

@@ -9,9 +9,10 @@ from typing import Any
 from pydantic import BaseModel
 
 from lumwick.motion.channel import Curve
-from lumwick.place.document import Asset, Place
+from lumwick.place.document import Place
 from lumwick.place.edits import LISTED
 from lumwick.place.edits.keys import BEYOND_WORDS
+from lumwick.place.fields import Asset
 from lumwick.place.paths import unit_of
 from lumwick.place.quantities import show
 

@@ -11,7 +11,8 @@ from pydantic import BaseModel
 from lumwick.errors import PlaceError
 from lumwick.lens.lens import FULL_FRAME_MM, Lens
 from lumwick.motion.channel import Channel, Curve, MomentChannel
-from lumwick.place.document import Asset, Place, Shot
+from lumwick.place.document import Place, Shot
+from lumwick.place.fields import Asset
 from lumwick.place.instant import Motions
 from lumwick.place.paths import described, find, told, unit_of
 from lumwick.place.quantities import read, show

@@ -19,7 +19,8 @@ from lumwick.errors import PlaceError
 from lumwick.motion.channel import Channel, ColourChannel, Curve, MomentChannel, colour_of, moment_of, with_terms
 from lumwick.motion.table import lay_out
 from lumwick.motion.terms import Follow
-from lumwick.place.document import TURNS_AT_MOST, Place, Shot
+from lumwick.place.document import Place, Shot
+from lumwick.place.fields import TURNS_AT_MOST
 from lumwick.place.paths import described, find
 
 LONGEST_CHAIN = 50

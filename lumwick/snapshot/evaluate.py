@@ -26,10 +26,13 @@ from lumwick.lens.grade import Grade
 from lumwick.lens.lens import FULL_FRAME_MM, Lens
 from lumwick.motion.channel import Curve, moment_of
 from lumwick.motion.timebase import RATES, time_frame
-from lumwick.place.document import Asset, Develop, Exposure, Place, Shot
+from lumwick.place.document import Place, Shot
+from lumwick.place.fields import Asset
+from lumwick.place.filming import Develop, Exposure
 from lumwick.place.instant import Motions
+from lumwick.route.legs import Around
 from lumwick.route.track import Track, read_track
-from lumwick.route.way import Around, Way, way
+from lumwick.route.way import Way, way
 from lumwick.water.spectrum import SeaState
 
 GRADED = tuple(f.name for f in fields(Grade) if f.name not in ("view", "screen", "lut"))

@@ -13,7 +13,9 @@ from lumwick.errors import RouteError
 from lumwick.lens.lens import Lens
 from lumwick.motion.timebase import RATES
 from lumwick.motion.turns import aim_of
-from lumwick.place.document import Asset, Place, Shot, Station
+from lumwick.place.document import Place, Shot
+from lumwick.place.fields import Asset
+from lumwick.place.filming import Station
 from lumwick.route.drawn import Drawn
 from lumwick.route.track import Track
 from lumwick.route.way import station_from

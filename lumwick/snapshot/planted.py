@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 from lumwick.growth.scatter import Plants
 from lumwick.growth.standing import set_out
 from lumwick.keep import digest
-from lumwick.place.document import Stand
+from lumwick.place.nature import Stand
 from lumwick.snapshot.evaluate import Setting, area_shapes
 
 _HELD: WeakValueDictionary[str, Plants] = WeakValueDictionary()

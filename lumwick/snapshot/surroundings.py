@@ -26,7 +26,8 @@ from lumwick.growth.scatter import Plants
 from lumwick.growth.standing import VARIANTS, form_of, variant_of
 from lumwick.keep import digest
 from lumwick.lens.camera import Camera
-from lumwick.place.document import Shot, Stand
+from lumwick.place.document import Shot
+from lumwick.place.nature import Stand
 from lumwick.snapshot.evaluate import Setting
 from lumwick.snapshot.planted import planted
 from lumwick.water.spectrum import SeaState, significant_height

@@ -14,10 +14,11 @@ from numpy.typing import NDArray
 
 from lumwick.lens.camera import Camera
 from lumwick.snapshot.evaluate import Snapshot
+from lumwick.trace.framing import Window
 from lumwick.trace.integrator.first_hits import first_of_rows
 from lumwick.trace.integrator.rays import buffers
 from lumwick.trace.lock import ENGINE
-from lumwick.trace.stage import Stage, Window
+from lumwick.trace.stage import Stage
 from lumwick.trace.world import View
 
 

@@ -18,7 +18,8 @@ from lumwick.errors import PlaceError
 from lumwick.keep import digest, kept
 from lumwick.land.ground import Ground
 from lumwick.motion.colour import from_hex, to_linear
-from lumwick.place.document import Asset, Built, Surface, Thing
+from lumwick.place.fields import Asset
+from lumwick.place.objects import Built, Surface, Thing
 from lumwick.snapshot.evaluate import Setting
 from lumwick.trace import embree, lamps
 from lumwick.trace.corners import corners

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from lumwick.air.atmosphere import LUMA
+from lumwick.air.bands import LUMA
 from lumwick.built.lamps import SMALLEST_AREA, LampLight
 from lumwick.trace.integrator import lamplight as ll
 from lumwick.trace.records import EMITTER, LAMP

@@ -7,7 +7,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from lumwick.air.atmosphere import LUMA, ClearSky, sky_at, sky_illuminance
+from lumwick.air.atmosphere import ClearSky, sky_at, sky_illuminance
+from lumwick.air.bands import LUMA
 from lumwick.snapshot.evaluate import Weather
 from lumwick.trace.records import FOG
 

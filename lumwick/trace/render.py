@@ -5,54 +5,22 @@ from __future__ import annotations
 import os
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass, field
-from functools import cache, lru_cache
+from dataclasses import dataclass
+from functools import cache
 
 import numpy as np
-import pyoidn
 from numpy.typing import NDArray
-from scipy import ndimage
 
-from lumwick.air.atmosphere import LUMA
-from lumwick.errors import RenderError
-from lumwick.lens.camera import Camera, exposure_scale
-from lumwick.trace.integrator.film import (
-    ALBEDO,
-    ASIDE,
-    CHANNELS,
-    COUNTED,
-    DISTANCE,
-    IDS,
-    LONG_BLOCK,
-    NORMAL,
-    OPEN,
-    PASSES,
-    SHORT_BLOCK,
-    SQUARED,
-)
+from lumwick.air.bands import LUMA
+from lumwick.lens.camera import Camera
+from lumwick.trace.film import Film
+from lumwick.trace.framing import Window
 from lumwick.trace.integrator.path import Exposure, Room, new_room, render_rows
 from lumwick.trace.integrator.rays import REPLAY
 from lumwick.trace.lock import ENGINE
-from lumwick.trace.stage import Stage, Window
+from lumwick.trace.quality import Limit
+from lumwick.trace.stage import Stage
 from lumwick.trace.world import Limits, View, World
-
-
-@dataclass(frozen=True)
-class Limit:
-    """How far a path is followed.
-
-    Attributes
-    ----------
-    bounces, reflections, transmissions : int
-        Off matt surfaces, off glossy ones and water, and through clear things.
-    flat : bool
-        Only which things are where, for mattes.
-    """
-
-    bounces: int = 1
-    reflections: int = 4
-    transmissions: int = 8
-    flat: bool = False
 
 
 @dataclass(frozen=True)
@@ -84,142 +52,6 @@ class Stop:
 
     asked: Callable[[], bool]
     every: int = 300_000
-
-
-@dataclass(frozen=True)
-class Quality:
-    """How a picture is traced.
-
-    Attributes
-    ----------
-    samples : int
-        A pixel, in the mean.
-    bounces, reflections, transmissions : int
-        Off matt surfaces, off glossy ones and water, and through clear things.
-    denoise : str
-        fast, balanced, high, or none.
-    moments : int
-        At how many moments of the open shutter things stand (the camera moves through all of it).
-    noise : float
-        Where a pixel's relative error is under this it gets no more samples; 0 gives every pixel the same.
-    most : int
-        Samples that no pixel exceeds, whatever its noise.
-    vary : bool
-        Whether each frame has noise of its own; else all frames share it, so that it does not crawl.
-    flat : bool
-        Only which things are where, for mattes.
-    """
-
-    samples: int
-    bounces: int
-    denoise: str
-    moments: int = 1
-    reflections: int = 4
-    transmissions: int = 8
-    noise: float = 0.0
-    most: int = 0
-    vary: bool = False
-    flat: bool = False
-
-    @property
-    def limit(self) -> Limit:
-        return Limit(self.bounces, self.reflections, self.transmissions, self.flat)
-
-
-QUALITIES = {
-    "sketch": Quality(4, 1, "balanced"),
-    "study": Quality(16, 1, "high", 4, noise=0.02, most=48),
-    "fine": Quality(64, 2, "high", 8, noise=0.01, most=192),
-    "matte": Quality(32, 0, "none", 4, flat=True),
-}
-
-
-@dataclass
-class Film:
-    """Linear buffers, as sums over samples.
-
-    Attributes
-    ----------
-    sums : ndarray of float32, shape (height, width, CHANNELS)
-        Radiance [cd/m2, Rec.709], albedo, normal, distance [m], and what else `lumwick.trace.integrator.film` says.
-    passes : ndarray of float32, shape (height, width, PASSES), or (0, 0, PASSES) if they were not asked for
-        Radiance by its source, position [m], coverage: see `lumwick.trace.integrator.film`.
-    mattes : ndarray of int32, shape (height, width, 2, IDS, 2), or (0, 0, 2, IDS, 2)
-        Numbers of things, and of surfaces, each with its samples; number k is the k-th name of ``names``.
-    names : tuple of list of str
-        Of things and of surfaces.
-    """
-
-    sums: NDArray[np.float32]
-    passes: NDArray[np.float32] = field(default_factory=lambda: np.zeros((0, 0, PASSES), np.float32))
-    mattes: NDArray[np.int32] = field(default_factory=lambda: np.zeros((0, 0, 2, IDS, 2), np.int32))
-    names: tuple[list[str], list[str]] = ([], [])
-    rays: int = 0
-    shadow_rays: int = 0
-    note: str = ""
-
-    @property
-    def counted(self) -> NDArray[np.float32]:
-        """Samples of each pixel, at least 1; shape (height, width, 1)."""
-        return np.maximum(self.sums[..., COUNTED : COUNTED + 1], 1)
-
-    @property
-    def samples(self) -> float:
-        """Samples a pixel, in the mean."""
-        return float(self.sums[..., COUNTED].mean())
-
-    @property
-    def radiance(self) -> NDArray[np.float32]:
-        """Shape (height, width, 3) [cd/m2].
-
-        What single samples brought above the limit lies spread over their neighbourhood, so that the picture's
-        light is what was traced, without sparks.
-        """
-        light = self.sums[..., :3] / self.counted
-        aside = self.sums[..., ASIDE : ASIDE + 3]
-        if aside.any():
-            width = max(2.0, self.sums.shape[1] / 60)
-            light = light + ndimage.gaussian_filter(aside / self.counted, (width, width, 0), mode="reflect")
-        return light
-
-    @property
-    def distance(self) -> NDArray[np.float32]:
-        return self.sums[..., DISTANCE] / self.counted[..., 0]
-
-    def error(self) -> NDArray[np.float32]:
-        """Standard error of each pixel's brightness, as a share of the brightness (and of a floor for the dark),
-        shape (height, width)."""
-        n, light = self.counted[..., 0], self.sums[..., :3].sum(-1)
-        long = np.floor(n / LONG_BLOCK)
-        blocks = np.where(long < 2, np.minimum(np.floor(n / SHORT_BLOCK), 2), long)
-        within = np.where(long < 2, blocks * SHORT_BLOCK, long * LONG_BLOCK)  # samples of whole blocks
-        whole = light - self.sums[..., OPEN]
-        # how far blocks are apart says how far the mean of all samples is from the truth
-        apart = np.maximum(self.sums[..., SQUARED] - whole * whole / np.maximum(within, 1), 0)
-        variance = apart / np.maximum(blocks - 1, 1) / n
-        mean = light / n
-        # a pixel's own estimate is rough: its neighbours' help
-        smooth = ndimage.uniform_filter(variance, 5, mode="reflect")
-        bright = ndimage.uniform_filter(mean, 5, mode="reflect")
-        told = np.sqrt(smooth) / (bright + 0.05 * max(float(np.median(mean)), 1e-9))
-        return np.asarray(np.where(blocks < 2, 1.0, told), np.float32)  # one block tells nothing of its error
-
-
-def blank(width: int, height: int, passes: bool = False) -> Film:
-    """Unexposed film, with room for passes and mattes if they are wanted.
-
-    Raises
-    ------
-    RenderError
-        The size cannot be rendered.
-    """
-    if not (16 <= width <= 8192 and 16 <= height <= 8192):
-        raise RenderError(f"A picture of {width}x{height} cannot be made: each side must be from 16 to 8192.")
-    film = Film(np.zeros((height, width, CHANNELS), np.float32))
-    if passes:
-        film.passes = np.zeros((height, width, PASSES), np.float32)
-        film.mattes = np.zeros((height, width, 2, IDS, 2), np.int32)
-    return film
 
 
 def expose(
@@ -361,73 +193,3 @@ def unreached(film: Film, noise: float) -> str:
         if above > 0.01
         else ""
     )
-
-
-@lru_cache(1)
-def _denoiser() -> pyoidn.Device:
-    device = pyoidn.Device(pyoidn.OIDN_DEVICE_TYPE_CPU)
-    device.commit()
-    return device
-
-
-_GRADES = {"fast": pyoidn.OIDN_QUALITY_FAST, "balanced": pyoidn.OIDN_QUALITY_BALANCED, "high": pyoidn.OIDN_QUALITY_HIGH}
-
-
-def _filtered(images: dict[str, NDArray[np.float32]], grade: str, **switches: bool) -> NDArray[np.float32]:
-    """One pass of the denoiser; the first image is the one to clean."""
-    first = next(iter(images.values()))
-    out = np.empty_like(first)
-    f = pyoidn.Filter(_denoiser(), "RT")
-    for name, image in (*images.items(), ("output", out)):
-        f.set_image(name, image, pyoidn.OIDN_FORMAT_FLOAT3, first.shape[1], first.shape[0])
-    for name, value in switches.items():
-        f.set_bool(name, value)
-    f.set_quality(_GRADES[grade])
-    f.commit()
-    f.execute()
-    error = _denoiser().get_error()
-    f.release()
-    if error:
-        raise RenderError(f"The denoiser failed: {error}")
-    return out
-
-
-FINE_KEPT, CLEAR_KEPT, CLEAR_ERROR = 0.3, 0.9, 0.05
-"""How much of the traced picture is kept where surfaces change from pixel to pixel; and how much, at most, where its
-own
-error is small, which falls to nothing at this error (docs/decisions/0008)."""
-
-
-def _detail(normal: NDArray[np.float32]) -> NDArray[np.float32]:
-    """Where surfaces turn from pixel to pixel, 0 to 1: the spread of the cleaned normals over 3 by 3 pixels."""
-    mean = ndimage.uniform_filter(normal, (3, 3, 0), mode="reflect")
-    spread = ndimage.uniform_filter(normal * normal, (3, 3, 0), mode="reflect") - mean * mean
-    return np.asarray(np.clip(np.sqrt(np.maximum(spread.sum(-1), 0)) / 0.4, 0, 1), np.float32)
-
-
-def clean(film: Film, ev: float, grade: str = "high") -> NDArray[np.float32]:
-    """Denoised radiance, shape (height, width, 3) [cd/m2].
-
-    The denoiser sees the picture at its exposure, with albedo and normals as guides; at the high grade these are
-    cleaned first, so that their own noise leaves no trace. Some of the traced picture is kept where surfaces change
-    from pixel to pixel, as in grass, and most of it where it is clean already, as in the sky.
-    """
-    k = exposure_scale(ev)
-    light = film.radiance
-    if grade == "none":
-        return light
-    n = film.counted
-    colour = np.ascontiguousarray(np.maximum(light * k, 0), np.float32)
-    albedo = np.ascontiguousarray(np.clip(film.sums[..., ALBEDO : ALBEDO + 3] / n, 0, 1), np.float32)
-    normal = np.ascontiguousarray(film.sums[..., NORMAL : NORMAL + 3] / n, np.float32)
-    with ENGINE:
-        if grade == "high":
-            guides = {"albedo": _filtered({"albedo": albedo}, grade), "normal": _filtered({"normal": normal}, grade)}
-            out = _filtered({"color": colour, **guides}, grade, hdr=True, cleanAux=True)
-            kept = np.maximum(
-                FINE_KEPT * _detail(guides["normal"]), CLEAR_KEPT * np.clip(1 - film.error() / CLEAR_ERROR, 0, 1)
-            )[..., None]
-            out = np.asarray(out + kept * (colour - out), np.float32)
-        else:
-            out = _filtered({"color": colour, "albedo": albedo, "normal": normal}, grade, hdr=True)
-    return out / k

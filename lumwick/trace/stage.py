@@ -7,7 +7,6 @@ the sky with the sun and the haze.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 
 import numpy as np
@@ -17,12 +16,13 @@ from lumwick.air.atmosphere import ClearSky
 from lumwick.lens.camera import Camera
 from lumwick.snapshot.evaluate import Setting, Snapshot
 from lumwick.trace import embree, records
+from lumwick.trace.assembly import geometry_of, looks_of, owners
+from lumwick.trace.framing import Window
 from lumwick.trace.furnish import (
     BuiltInputs,
     Furnishing,
     LampInputs,
     PlacedInputs,
-    boxes,
     numbered,
     plain_material,
     ray_mask,
@@ -38,7 +38,7 @@ from lumwick.trace.sections.section import Section
 from lumwick.trace.sections.sheet import Sheet, SheetInputs, make_sheet
 from lumwick.trace.stands import Stands, Sway
 from lumwick.trace.textures import CODE_TO_LINEAR
-from lumwick.trace.world import MODEL, PLANT, Air, Geometry, Land, Lights, Looks, View, Waters, World
+from lumwick.trace.world import MODEL, Air, Land, Lights, Looks, View, Waters, World
 from lumwick.water.surface import lace_drift
 
 NO_WATER = -1e9
@@ -47,27 +47,6 @@ GRAIN = 0.16
 """How much of the ground's fine grain tilts its normals (practice)."""
 SUN_GONE = -0.02
 """Sine of the sun's height under which it lights nothing."""
-
-
-@dataclass(frozen=True)
-class Window:
-    """The part of a picture that a film shows.
-
-    Attributes
-    ----------
-    width, height : int
-        Pixels of the whole picture.
-    left, top : int
-        Where the film's first pixel lies in it.
-    overscan : float
-        How much the whole picture shows beyond the camera's, on each side, as a share of the camera's width.
-    """
-
-    width: int
-    height: int
-    left: int = 0
-    top: int = 0
-    overscan: float = 0.0
 
 
 STANDING = ("site", "land", "sea", "growth", "built", "surfaces", "things")
@@ -93,7 +72,7 @@ class TopInputs:
     def placed(self) -> tuple[list[embree.Scene], list[int], NDArray[np.int32], NDArray[np.float32]]:
         """Child scenes and masks of the parts; the part and the transform (n, 12) of each placement."""
         transforms = np.concatenate([p.transforms for p in self.parts])
-        return [p.child for p in self.parts], [p.mask for p in self.parts], _owners(self.parts), transforms
+        return [p.child for p in self.parts], [p.mask for p in self.parts], owners(self.parts), transforms
 
 
 class Stage:
@@ -232,7 +211,7 @@ class Stage:
         table, self.things, self.surfaces = numbered(parts)
         light = self._daylight.made
         self.world = World(
-            _geometry(parts, top, table),
+            geometry_of(parts, top, table),
             self._looks(parts),
             self._ground(),
             self._waters(),
@@ -250,7 +229,7 @@ class Stage:
         )
 
     def _looks(self, parts: list[Part]) -> Looks:
-        _, surface, plant = _looks(parts)
+        _, surface, plant = looks_of(parts)
         furnishing = self.furnishing
         return Looks(
             surface=surface,
@@ -368,43 +347,3 @@ class Stage:
             int(a.around),
             float(a.eye),
         )
-
-
-def _owners(parts: Sequence[Part]) -> NDArray[np.int32]:
-    """The part of each placement."""
-    return np.repeat(np.arange(len(parts), dtype=np.int32), [len(p.transforms) for p in parts])
-
-
-def _geometry(parts: list[Part], top: embree.Scene, table: NDArray[np.int32]) -> Geometry:
-    """What a ray may meet, for the kernel; ``table`` has the numbers of things and surfaces."""
-    tones = [p.tone for p in parts if p.tone is not None]
-    lengths = [0 if p.tone is None else len(p.tone) for p in parts]
-    return Geometry(
-        scene=int(top.handle),
-        kind=np.array([p.kind for p in parts], np.int32),
-        row=_looks(parts)[0],
-        offset=np.cumsum([0, *lengths[:-1]]).astype(np.int64),
-        cut=np.array([p.cut for p in parts], np.int64),
-        thing=table,
-        owner=_owners(parts),
-        transform=np.concatenate([p.transforms for p in parts]),
-        shade=np.concatenate([p.shade for p in parts]),
-        tone=np.concatenate(tones) if tones else np.ones(1, np.float32),
-        pierced=boxes([p for p in parts if p.mask & (embree.MASK_CUT | embree.MASK_CLEAR)]),
-    )
-
-
-def _looks(parts: list[Part]) -> tuple[NDArray[np.int32], NDArray[np.void], NDArray[np.void]]:
-    """Each part's row among the looks of its kind, and the looks of surfaces and of plants."""
-    row = np.zeros(len(parts), np.int32)
-    looks: tuple[list[NDArray[np.void]], list[NDArray[np.void]]] = ([], [])
-    for k, part in enumerate(parts):
-        mine = looks[part.kind == PLANT]
-        row[k] = len(mine)
-        mine.append(part.look)
-    surface, plant = looks
-    return (
-        row,
-        np.stack(surface) if surface else np.zeros(1, records.SURFACE),
-        np.stack(plant) if plant else np.zeros(1, records.PLANT_LOOK),
-    )

@@ -24,7 +24,7 @@ from lumwick.growth.scatter import Plants, cell_numbers, gather
 from lumwick.growth.standing import VARIANTS, form_of, variant_of
 from lumwick.growth.sway import bend, branch_motion, cantilever_frequency, lean
 from lumwick.keep import digest
-from lumwick.place.document import Stand
+from lumwick.place.nature import Stand
 from lumwick.snapshot.evaluate import Setting, Snapshot
 from lumwick.snapshot.planted import planted
 from lumwick.trace import embree

@@ -11,7 +11,6 @@ import time
 from collections import OrderedDict
 from collections.abc import Callable
 from dataclasses import dataclass
-from functools import lru_cache
 from typing import Any, TypeVar
 
 import numpy as np
@@ -21,45 +20,25 @@ from PIL import Image
 from lumwick.develop.view import develop
 from lumwick.errors import LumwickError, RenderError
 from lumwick.keep import digest
-from lumwick.land.elevation import read_ground
-from lumwick.land.ground import Ground
 from lumwick.lens.camera import Camera, direction_of
 from lumwick.lens.lens import FULL_FRAME_MM
 from lumwick.lens.stereo import PEOPLES_EYES
 from lumwick.picture import Step, pair_at, panorama, seam_step
-from lumwick.place.document import Cut, Develop, Shot
+from lumwick.place.document import Cut, Shot
 from lumwick.place.document import Place as Document
+from lumwick.place.filming import Develop
 from lumwick.route.way import goes
 from lumwick.snapshot.evaluate import Setting, Snapshot, camera_with, clip_time, evaluate
 from lumwick.trace.amount import Motion, amount_of_motion
+from lumwick.trace.cleaning import clean
 from lumwick.trace.drift import skyline
-from lumwick.trace.render import QUALITIES, Film, Quality, Stop, blank, clean, expose
+from lumwick.trace.film import Film, blank
+from lumwick.trace.quality import QUALITIES, Quality
+from lumwick.trace.render import Stop, expose
 from lumwick.trace.stage import Stage
-from studio.places.models import AssetFile, Revision, assets_for
+from studio.looks.settings import revision_setting
 
 T = TypeVar("T")
-
-
-@lru_cache(6)
-def ground_of(sha256: str, path: str) -> Ground:
-    """Ground by its digest; loaded once a process."""
-    with open(path, "rb") as file:
-        return read_ground(file.read())
-
-
-def setting_of(document: Document) -> Setting:
-    """A document with its ground."""
-    folder = AssetFile.folder()
-    sha = document.land.elevation.sha256
-    if not (folder / sha).exists():
-        assets_for(document)
-    return Setting(document, ground_of(sha, str(folder / sha)), AssetFile.read)
-
-
-@lru_cache(64)
-def revision_setting(revision_id: int) -> Setting:
-    """A revision's place with its ground; revisions never change, so this may be kept."""
-    return setting_of(Revision.objects.get(pk=revision_id).parsed())
 
 
 STEPS = (

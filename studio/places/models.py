@@ -14,8 +14,8 @@ from pydantic import TypeAdapter
 
 from lumwick.errors import PlaceError
 from lumwick.place import edits as editing
-from lumwick.place.document import Asset
 from lumwick.place.document import Place as Document
+from lumwick.place.fields import Asset
 from lumwick.place.files import needed, parse
 
 

@@ -9,7 +9,7 @@ from typing import Any
 from django.http import HttpRequest, HttpResponse, JsonResponse
 
 from lumwick.errors import LumwickError, RenderError
-from studio.looks.engine import revision_setting
+from studio.looks.settings import revision_setting
 from studio.places.models import Place
 from studio.places.views.owned import place_view
 from studio.takes.models import Take, film_keys, progress, stored

@@ -21,8 +21,9 @@ from lumwick.place.film import laid_out, parts_at
 from lumwick.route.way import goes
 from lumwick.snapshot.evaluate import Setting
 from lumwick.snapshot.footprint import footprints
-from lumwick.trace.render import QUALITIES, blank
-from studio.looks.engine import revision_setting
+from lumwick.trace.film import blank
+from lumwick.trace.quality import QUALITIES
+from studio.looks.settings import revision_setting
 from studio.places.models import Place, Revision
 
 FRAMES_AT_MOST = 20_000

@@ -26,9 +26,9 @@ from lumwick.errors import LumwickError
 from lumwick.motion.timebase import RATES
 from lumwick.picture import drift_of, film_picture, frame_picture
 from lumwick.place.film import Part
-from lumwick.trace.render import QUALITIES
+from lumwick.trace.quality import QUALITIES
 from lumwick.trace.stage import Stage
-from studio.looks.engine import revision_setting
+from studio.looks.settings import revision_setting
 from studio.takes.models import Frame, Take, frame_keys, stored
 
 log = logging.getLogger("studio.takes")

@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from studio.takes import compare_views, film_views, views
+from studio.takes import compare_views, file_views, film_views, views
 
 urlpatterns = [
     path("places/<int:place_id>/takes/", views.takes, name="takes"),
@@ -22,7 +22,7 @@ urlpatterns = [
     path("takes/<int:take_id>/", views.row, name="take"),
     path("takes/<int:take_id>/cancel/", views.cancel, name="cancel-take"),
     path("takes/<int:take_id>/resume/", views.resume, name="resume-take"),
-    path("takes/<int:take_id>/film.mp4", views.film, name="film"),
-    path("takes/<int:take_id>/frames.zip", views.frames_zip, name="frames-zip"),
-    path("takes/<int:take_id>/frames/<int:number>.png", views.frame, name="frame"),
+    path("takes/<int:take_id>/film.mp4", file_views.film, name="film"),
+    path("takes/<int:take_id>/frames.zip", file_views.frames_zip, name="frames-zip"),
+    path("takes/<int:take_id>/frames/<int:number>.png", file_views.frame, name="frame"),
 ]

@@ -6,7 +6,7 @@ import pytest
 from playwright.sync_api import Page, expect
 
 from lumwick.motion.channel import Channel, ColourChannel, Key, MomentChannel
-from lumwick.place.document import Lamp, Surface
+from lumwick.place.objects import Lamp, Surface
 from studio.places.models import Place
 from tests.browser.conftest import ws
 from tests.browser.test_journeys import open_place, revision, set_field

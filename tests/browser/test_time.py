@@ -7,7 +7,7 @@ import pytest
 from playwright.sync_api import Page, expect
 
 from lumwick.motion.channel import Channel, Key, evaluate
-from lumwick.place.document import Lamp
+from lumwick.place.objects import Lamp
 from studio.places.models import Place
 from tests.browser.conftest import looked, ws
 from tests.browser.test_journeys import open_place, revision, set_field

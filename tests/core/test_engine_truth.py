@@ -15,7 +15,8 @@ from lumwick.demo import saltmere
 from lumwick.land.ground import Ground
 from lumwick.lens.camera import Camera, direction_of
 from lumwick.picture import frame_picture, load_setting
-from lumwick.place.document import Air, Built
+from lumwick.place.nature import Air
+from lumwick.place.objects import Built
 from lumwick.snapshot.evaluate import Setting, area_shapes, evaluate
 from lumwick.trace import embree
 from lumwick.trace import furnish as furnishing
@@ -23,7 +24,7 @@ from lumwick.trace.furnish import boxes, plain_material
 from lumwick.trace.integrator.rays import meets_box
 from lumwick.trace.integrator.skylight import pick_sky, sky_light
 from lumwick.trace.part import IDENTITY, Part
-from lumwick.trace.render import QUALITIES
+from lumwick.trace.quality import QUALITIES
 from lumwick.trace.sampling import pair
 from lumwick.trace.stage import Stage
 from lumwick.trace.world import MODEL

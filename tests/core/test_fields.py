@@ -12,28 +12,12 @@ from lumwick.demo import saltmere
 from lumwick.errors import PlaceError
 from lumwick.motion.channel import Channel, at
 from lumwick.place.describe import FieldView, fields, typed, whole_at
-from lumwick.place.document import (
-    Air,
-    Built,
-    Clock,
-    Develop,
-    Exposure,
-    Lamp,
-    Land,
-    Place,
-    Route,
-    Sea,
-    Shot,
-    Site,
-    Stand,
-    Station,
-    Surface,
-    Surround,
-    Thing,
-    Wind,
-)
+from lumwick.place.document import Place, Shot
 from lumwick.place.edits import apply, command, fresh_id
+from lumwick.place.filming import Clock, Develop, Exposure, Route, Station
 from lumwick.place.instant import Motions
+from lumwick.place.nature import Air, Land, Sea, Site, Stand, Surround, Wind
+from lumwick.place.objects import Built, Lamp, Surface, Thing
 from lumwick.place.paths import find
 
 DEMO = saltmere()[0]

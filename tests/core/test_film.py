@@ -7,12 +7,13 @@ from hypothesis import strategies as st
 
 from lumwick.errors import PlaceError
 from lumwick.picture import film_picture, frame_picture, mixed
-from lumwick.place.document import Cut, Develop, Piece, Place, Shot
+from lumwick.place.document import Cut, Piece, Place, Shot
 from lumwick.place.edits import apply, command
 from lumwick.place.film import film_frames, laid_out, parts_at
+from lumwick.place.filming import Develop
 from lumwick.snapshot.evaluate import Setting, evaluate
 from lumwick.snapshot.footprint import footprints
-from lumwick.trace.render import QUALITIES
+from lumwick.trace.quality import QUALITIES
 from lumwick.trace.stage import Stage
 from tests.conftest import small_place
 

@@ -14,7 +14,8 @@ from lumwick.growth.kinds.form import GOLDEN_DEG, LEAF, LEVELS
 from lumwick.growth.scatter import gather, scatter
 from lumwick.growth.sway import branch_motion
 from lumwick.land.ground import Ground, grid_quads
-from lumwick.place.document import Built, Stand
+from lumwick.place.nature import Stand
+from lumwick.place.objects import Built
 from lumwick.snapshot.riding.sampled import speed_in_words
 from lumwick.trace.integrator.media import fog_depth
 from lumwick.trace.lighting import alias_table

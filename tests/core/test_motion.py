@@ -8,7 +8,9 @@ from scipy.interpolate import CubicSpline
 
 from lumwick.land.ground import Ground
 from lumwick.motion.channel import Channel, Key, at, evaluate
-from lumwick.place.document import Built, Route, Shot, Station
+from lumwick.place.document import Shot
+from lumwick.place.filming import Route, Station
+from lumwick.place.objects import Built
 from lumwick.route.line import centripetal
 from lumwick.route.pacing import ramped
 from lumwick.route.way import station_from, way

@@ -16,17 +16,21 @@ from lumwick.motion.channel import Channel, ColourChannel, Key, MomentChannel, a
 from lumwick.motion.recipes import cook, recipe
 from lumwick.motion.terms import Flicker, Pulse, Swing, chance, laid_over, wander, whole_period
 from lumwick.picture import frame_picture
-from lumwick.place.document import Exposure, Lamp, Place, Stand, Surface, Thing
+from lumwick.place.document import Place
 from lumwick.place.edits import apply, command
 from lumwick.place.edits.keys import BEYOND_WORDS, JOIN_WORDS
 from lumwick.place.files import asset_of, parse
+from lumwick.place.filming import Exposure
 from lumwick.place.instant import Motions
+from lumwick.place.nature import Stand
+from lumwick.place.objects import Lamp, Surface, Thing
 from lumwick.snapshot.evaluate import Setting
 from lumwick.trace.furnish import Furnishing
-from lumwick.trace.render import Quality
+from lumwick.trace.quality import Quality
 from lumwick.trace.stage import Stage
 from tests.conftest import small_place
-from tests.core.test_time import crate, flat, ramp
+from tests.core.test_loops import flat
+from tests.core.test_time import crate, ramp
 
 T = np.linspace(0, 60, 24001)
 
@@ -333,7 +337,7 @@ def test_a_thing_that_is_carried_about_is_not_built_anew(marsh: Ground, monkeypa
 
 
 def test_a_walk_over_a_deck_that_is_keyed_is_checked_as_it_stands_at_the_start() -> None:
-    from lumwick.place.document import Built
+    from lumwick.place.objects import Built
     from lumwick.snapshot.ride import check
 
     deck = Built(id="b", name="B", kind="boardwalk", line=[(-40, 0), (40, 0)], deck=ramp((0, 21), (1, 23)), width=2.0)

@@ -14,12 +14,17 @@ from lumwick.land.elevation import write_elevation
 from lumwick.land.ground import Ground
 from lumwick.lens.camera import Camera, direction_of
 from lumwick.picture import frame_picture, quality
-from lumwick.place.document import Built, Land, Place, Route, Shot, Station
+from lumwick.place.document import Place, Shot
 from lumwick.place.files import asset_of, pack
+from lumwick.place.filming import Route, Station
+from lumwick.place.nature import Land
+from lumwick.place.objects import Built
 from lumwick.route.way import way
 from lumwick.snapshot.evaluate import Setting, evaluate
 from lumwick.snapshot.ride import check
-from lumwick.trace.render import Quality, Stop, blank, expose
+from lumwick.trace.film import blank
+from lumwick.trace.quality import Quality
+from lumwick.trace.render import Stop, expose
 from lumwick.trace.sampling import bearing, elevation, pair, turn
 from lumwick.trace.stage import Stage
 from tests.conftest import small_place

@@ -7,7 +7,11 @@ from lumwick.errors import RouteError
 from lumwick.growth.standing import form_of, variant_of
 from lumwick.land.ground import Ground
 from lumwick.motion.channel import Channel, Key
-from lumwick.place.document import Asset, Built, Exposure, Route, Shot, Stand, Station, Thing
+from lumwick.place.document import Shot
+from lumwick.place.fields import Asset
+from lumwick.place.filming import Exposure, Route, Station
+from lumwick.place.nature import Stand
+from lumwick.place.objects import Built, Thing
 from lumwick.snapshot.evaluate import Setting
 from lumwick.snapshot.mend import mend, mend_all
 from lumwick.snapshot.ride import check, faults

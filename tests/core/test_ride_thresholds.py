@@ -4,7 +4,8 @@ import numpy as np
 import pytest
 
 from lumwick.motion.channel import Channel, Key
-from lumwick.place.document import Exposure, Shot, Station
+from lumwick.place.document import Shot
+from lumwick.place.filming import Exposure, Station
 from lumwick.snapshot.evaluate import Setting
 from lumwick.snapshot.ride import check
 from tests.core.test_ride import FLAT, kinds, setting_of, shot_with, station

@@ -9,11 +9,14 @@ from lumwick.errors import RouteError
 from lumwick.land.ground import Ground
 from lumwick.lens.lens import Lens
 from lumwick.motion.channel import Channel, Key
-from lumwick.place.document import Exposure, Lamp, Place, Route, Shot, Station
+from lumwick.place.document import Place, Shot
 from lumwick.place.files import parse
+from lumwick.place.filming import Exposure, Route, Station
+from lumwick.place.objects import Lamp
+from lumwick.route.legs import Around
 from lumwick.route.pacing import by_stations, even, warped
 from lumwick.route.track import Track, pose_angles, pose_turn, read_track
-from lumwick.route.way import Around, way
+from lumwick.route.way import way
 from lumwick.snapshot.evaluate import Setting, camera_at, camera_with
 from lumwick.snapshot.footprint import footprints
 from tests.conftest import small_place

@@ -9,7 +9,7 @@ import pytest
 from scipy import ndimage
 
 from lumwick import keep
-from lumwick.air.atmosphere import LUMA
+from lumwick.air.bands import LUMA
 from lumwick.deliver.frames import cut_out, matte, names_of
 from lumwick.develop.flicker import flicker
 from lumwick.errors import RenderError
@@ -17,8 +17,11 @@ from lumwick.lens.camera import Camera, direction_of
 from lumwick.picture import Options, picture_at
 from lumwick.snapshot.evaluate import Setting, evaluate
 from lumwick.trace import render
+from lumwick.trace.cleaning import clean
+from lumwick.trace.film import Film, blank
 from lumwick.trace.integrator.film import ASIDE, COUNTED, SQUARED
-from lumwick.trace.render import Film, Quality, blank, clean, expose, more_samples, unreached
+from lumwick.trace.quality import Quality
+from lumwick.trace.render import expose, more_samples, unreached
 from lumwick.trace.stage import Stage
 from lumwick.trace.world import hollow
 

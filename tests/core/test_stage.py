@@ -5,10 +5,13 @@ import pytest
 
 from lumwick.growth.kinds import KINDS
 from lumwick.lens.camera import Camera, direction_of
-from lumwick.place.document import Clock, Exposure, Route, Sea, Shot, Stand, Station, Wind
+from lumwick.place.document import Shot
+from lumwick.place.filming import Clock, Exposure, Route, Station
+from lumwick.place.nature import Sea, Stand, Wind
 from lumwick.snapshot.evaluate import Setting, evaluate
 from lumwick.trace import embree
-from lumwick.trace.render import blank, expose
+from lumwick.trace.film import blank
+from lumwick.trace.render import expose
 from lumwick.trace.stage import Stage
 from lumwick.trace.stands import Stands, Sway
 from tests.conftest import small_place

@@ -9,22 +9,11 @@ import pytest
 from lumwick.air.sun import twilights
 from lumwick.land.ground import Ground
 from lumwick.motion.channel import Channel, Key
-from lumwick.place.document import (
-    Air,
-    Clock,
-    Cut,
-    Lamp,
-    Piece,
-    Place,
-    Route,
-    Sea,
-    Shot,
-    Site,
-    Station,
-    Thing,
-    Wind,
-)
+from lumwick.place.document import Cut, Piece, Place, Shot
 from lumwick.place.film import film_frames, parts_at
+from lumwick.place.filming import Clock, Route, Station
+from lumwick.place.nature import Air, Sea, Site, Wind
+from lumwick.place.objects import Lamp, Thing
 from lumwick.route.track import Track
 from lumwick.snapshot.evaluate import Setting, camera_at, evaluate
 from lumwick.snapshot.lay import as_track

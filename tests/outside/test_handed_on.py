@@ -20,7 +20,9 @@ from pyproj import Geod
 from lumwick.deliver.paths_in import read_path
 from lumwick.deliver.paths_out import export
 from lumwick.land.ground import Ground
-from lumwick.place.document import Clock, Exposure, Route, Shot, Site, Station
+from lumwick.place.document import Shot
+from lumwick.place.filming import Clock, Exposure, Route, Station
+from lumwick.place.nature import Site
 from lumwick.snapshot.evaluate import Setting, camera_at
 from lumwick.snapshot.lay import as_stations, as_track
 from tests.conftest import small_place

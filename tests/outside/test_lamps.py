@@ -8,18 +8,21 @@ import pytest
 import trimesh
 from pydantic import ValidationError
 
-from lumwick.air.atmosphere import LUMA
+from lumwick.air.bands import LUMA
 from lumwick.built.lamps import LampLight
 from lumwick.errors import PlaceError
 from lumwick.land.ground import Ground
 from lumwick.lens.camera import Camera, look_at
 from lumwick.lens.colour import TO_XYZ, planckian_white, temperature_rgb
-from lumwick.place.document import Air, Lamp, Sea
+from lumwick.place.nature import Air, Sea
+from lumwick.place.objects import Lamp
 from lumwick.snapshot.evaluate import Setting, evaluate
 from lumwick.trace import lamps
+from lumwick.trace.film import blank
 from lumwick.trace.furnish import plain_material
 from lumwick.trace.lamps import glowing_mesh
-from lumwick.trace.render import Limit, blank, expose
+from lumwick.trace.quality import Limit
+from lumwick.trace.render import expose
 from lumwick.trace.stage import Stage
 from tests.conftest import small_place
 from tests.outside.test_surfaces import card

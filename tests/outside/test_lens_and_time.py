@@ -17,7 +17,7 @@ from lumwick.lens.camera import (
 from lumwick.lens.lens import Lens
 from lumwick.motion.channel import Channel, Key, at, evaluate
 from lumwick.motion.timebase import RATES, frame_time, joined_views, plan_lapse, time_frame, timecode
-from lumwick.trace.integrator.scattering import fresnel
+from lumwick.trace.integrator.facets import fresnel
 
 
 def test_lens() -> None:

@@ -6,16 +6,21 @@ import colour
 import numpy as np
 import pytest
 
-from lumwick.air.atmosphere import LUMA, ClearSky, sky_illuminance
+from lumwick.air.atmosphere import ClearSky, sky_illuminance
+from lumwick.air.bands import LUMA
 from lumwick.develop.view import balance
 from lumwick.lens.camera import Camera, circle_of_confusion, direction_of
 from lumwick.lens.colour import daylight_white
 from lumwick.picture import frame_picture, picture_at
-from lumwick.place.document import Air, Exposure, Route, Shot, Station
+from lumwick.place.document import Shot
+from lumwick.place.filming import Exposure, Route, Station
+from lumwick.place.nature import Air
 from lumwick.snapshot.evaluate import Setting, evaluate
+from lumwick.trace.film import blank
+from lumwick.trace.integrator.facets import fresnel
 from lumwick.trace.integrator.media import IOR_WATER as IOR
-from lumwick.trace.integrator.scattering import fresnel
-from lumwick.trace.render import Limit, Quality, blank, expose
+from lumwick.trace.quality import Limit, Quality
+from lumwick.trace.render import expose
 from lumwick.trace.sections import daylight
 from tests.outside.test_rendered import flat, quad, radiance
 

@@ -12,10 +12,13 @@ import pytest
 from lumwick.deliver.passes import coverage_of, matte_id, ranked, write_passes
 from lumwick.errors import RenderError
 from lumwick.lens.camera import Camera, direction_of
-from lumwick.picture import Framing, Options, drift_of, picture_at
-from lumwick.place.document import Air, Exposure, Route, Shot, Station
+from lumwick.picture import Options, drift_of, picture_at
+from lumwick.place.document import Shot
+from lumwick.place.filming import Exposure, Route, Station
+from lumwick.place.nature import Air
 from lumwick.snapshot.evaluate import Setting
-from lumwick.trace.render import QUALITIES, Quality
+from lumwick.trace.framing import Framing
+from lumwick.trace.quality import QUALITIES, Quality
 from lumwick.trace.stage import Stage
 from tests.outside.test_passes import read
 from tests.outside.test_rendered import flat, quad

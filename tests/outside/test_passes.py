@@ -16,11 +16,12 @@ from lumwick.land.elevation import write_elevation
 from lumwick.land.ground import Ground
 from lumwick.lens.camera import Camera, direction_of, incident_illuminance
 from lumwick.picture import Options, picture_at
-from lumwick.place.document import Air, Land
 from lumwick.place.files import asset_of, pack
+from lumwick.place.nature import Air, Land
 from lumwick.snapshot.evaluate import Setting
+from lumwick.trace.film import blank
 from lumwick.trace.integrator.film import PASSES
-from lumwick.trace.render import Quality, blank
+from lumwick.trace.quality import Quality
 from lumwick.trace.stage import Stage
 from tests.conftest import small_place
 from tests.outside.test_rendered import flat, quad

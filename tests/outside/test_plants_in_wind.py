@@ -9,7 +9,7 @@ from lumwick.air.wind import Gusts, gusts
 from lumwick.growth.kinds import KINDS
 from lumwick.growth.sway import cantilever_frequency
 from lumwick.land.ground import Ground
-from lumwick.place.document import Sea, Stand
+from lumwick.place.nature import Sea, Stand
 from lumwick.snapshot.evaluate import Setting, Snapshot, evaluate
 from lumwick.trace.stage import Stage
 from lumwick.trace.stands import CROWN, SAP_DENSITY, STIFFNESS_PA, Sway

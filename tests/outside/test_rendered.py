@@ -5,14 +5,16 @@ import datetime as dt
 import numpy as np
 import pytest
 
-from lumwick.air.atmosphere import LUMA
+from lumwick.air.bands import LUMA
 from lumwick.develop.view import develop
 from lumwick.land.ground import Ground
 from lumwick.lens.camera import Camera, direction_of, incident_illuminance
 from lumwick.lens.grade import Grade
-from lumwick.place.document import Air, Clock, Sea, Site
+from lumwick.place.filming import Clock
+from lumwick.place.nature import Air, Sea, Site
 from lumwick.snapshot.evaluate import Setting, evaluate
-from lumwick.trace.render import blank, expose
+from lumwick.trace.film import blank
+from lumwick.trace.render import expose
 from lumwick.trace.stage import Stage
 from tests.conftest import small_place
 

@@ -5,15 +5,8 @@ import numpy as np
 import pvlib
 import pytest
 
-from lumwick.air.atmosphere import (
-    BAND_RGB_LUX,
-    BANDS_NM,
-    LUMA,
-    clear_sky,
-    rayleigh_optical_depth,
-    sky_at,
-    sky_illuminance,
-)
+from lumwick.air.atmosphere import clear_sky, sky_at, sky_illuminance
+from lumwick.air.bands import BAND_RGB_LUX, BANDS_NM, LUMA, rayleigh_optical_depth
 
 
 def kelvin(rgb: np.ndarray) -> float:

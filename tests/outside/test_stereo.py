@@ -9,9 +9,12 @@ from lumwick.land.ground import Ground
 from lumwick.lens.camera import Camera, direction_of
 from lumwick.lens.stereo import around, eye_of, parallax_px
 from lumwick.picture import frame_picture, pair_at, panorama
-from lumwick.place.document import Air, Exposure, Sea
+from lumwick.place.filming import Exposure
+from lumwick.place.nature import Air, Sea
 from lumwick.snapshot.evaluate import Setting, evaluate
-from lumwick.trace.render import QUALITIES, Limit, blank, expose
+from lumwick.trace.film import blank
+from lumwick.trace.quality import QUALITIES, Limit
+from lumwick.trace.render import expose
 from lumwick.trace.stage import Stage
 from tests.conftest import small_place
 

@@ -10,14 +10,18 @@ import pytest
 import trimesh
 from PIL import Image
 
-from lumwick.air.atmosphere import LUMA
+from lumwick.air.bands import LUMA
 from lumwick.errors import RenderError
 from lumwick.land.ground import Ground
 from lumwick.lens.camera import Camera, look_at
-from lumwick.place.document import Air, Asset, Sea, Surface, Surround
+from lumwick.place.fields import Asset
+from lumwick.place.nature import Air, Sea, Surround
+from lumwick.place.objects import Surface
 from lumwick.snapshot.evaluate import Setting, evaluate
+from lumwick.trace.film import blank
 from lumwick.trace.furnish import Textures, plain_material, surface_look
-from lumwick.trace.render import Limit, blank, expose
+from lumwick.trace.quality import Limit
+from lumwick.trace.render import expose
 from lumwick.trace.stage import Stage
 from lumwick.trace.textures import COLOUR, NORMAL, packed, pyramid, read_image, read_panorama, texture_at
 from tests.conftest import small_place

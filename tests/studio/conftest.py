@@ -16,8 +16,8 @@ from django.db import connection
 
 from lumwick.land.elevation import write_elevation
 from lumwick.land.starters import saltmarsh
-from lumwick.place.document import Land
 from lumwick.place.files import asset_of
+from lumwick.place.nature import Land
 from tests.conftest import small_place
 
 ROOT = Path(__file__).resolve().parents[2]

@@ -7,7 +7,8 @@ import pytest
 from django.core.management import call_command
 from django.test import Client
 
-from lumwick.place.document import Clock, Sea
+from lumwick.place.filming import Clock
+from lumwick.place.nature import Sea
 from lumwick.snapshot.evaluate import Setting
 from studio.places import charts
 from studio.places.models import Place, command_schema
@@ -123,8 +124,9 @@ def test_an_edit_that_says_nothing_is_refused(client: Client, account: Any) -> N
 
 def test_every_animated_value_of_a_shot_has_a_lane() -> None:
     from lumwick.motion.channel import Channel, Key
-    from lumwick.place.document import Air, Develop, Sea
+    from lumwick.place.filming import Develop
     from lumwick.place.instant import Motions
+    from lumwick.place.nature import Air, Sea
     from tests.conftest import small_place
 
     ramp = Channel(keys=[Key(t=0, v=0.2), Key(t=1, v=0.4)])

@@ -8,8 +8,9 @@ import numpy as np
 import pytest
 from PIL import Image
 
-from lumwick.trace.render import Quality
-from studio.looks.engine import STEPS, LookEngine, Superseded, Wish, jpeg, revision_setting
+from lumwick.trace.quality import Quality
+from studio.looks.engine import STEPS, LookEngine, Superseded, Wish, jpeg
+from studio.looks.settings import revision_setting
 from tests.studio.conftest import kept_place
 
 pytestmark = pytest.mark.django_db

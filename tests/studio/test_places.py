@@ -12,9 +12,9 @@ from lumwick.air.sun import sun_day
 from lumwick.demo import saltmere
 from lumwick.errors import PlaceError
 from lumwick.motion.channel import Channel, Key
-from lumwick.place.document import Lamp
 from lumwick.place.files import pack, unpack
-from studio.looks.engine import revision_setting
+from lumwick.place.objects import Lamp
+from studio.looks.settings import revision_setting
 from studio.places.models import Place, Revision, StaleRevision
 from studio.takes.models import Order, Take, frame_keys
 from tests.studio.conftest import kept_place, words

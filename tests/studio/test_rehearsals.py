@@ -10,7 +10,7 @@ import pytest
 from django.test import Client
 from PIL import Image
 
-from studio.looks.engine import revision_setting
+from studio.looks.settings import revision_setting
 from studio.places.models import Place
 from studio.takes.models import Take, frame_keys, stored
 from studio.takes.tasks import _claim, _release

@@ -11,7 +11,8 @@ from django.test import Client
 from PIL import Image
 
 from lumwick.deliver.stills import read_png, write_png
-from lumwick.place.document import Cut, Piece, Route, Station
+from lumwick.place.document import Cut, Piece
+from lumwick.place.filming import Route, Station
 from lumwick.route.track import Track
 from studio.places.models import Place
 from studio.takes.models import Frame, Note, Order, Take, film_keys, stored
@@ -184,7 +185,7 @@ def test_a_film_is_made_of_its_shots_frames(account: Any, worker: Any, client: C
         read_png(take.frames.get(number=9).path).mean() < 0.6 * read_png(take.frames.get(number=7).path).mean()
     )  # it fades out
     # the frame of one shot alone is that shot's own: a rehearsal of the shot finds it made
-    from studio.looks.engine import revision_setting
+    from studio.looks.settings import revision_setting
 
     assert film_keys(revision_setting(place.head.pk), (64, 36), "sketch")[0] == take.frames.get(number=1).key
     assert client.post(f"/places/{place.pk}/film/take/", {"size": "big", "quality": "sketch"}).status_code == 422
@@ -247,7 +248,8 @@ def test_takes_compared_noted_restored_and_on_a_sheet(visitor: Client, other: An
 
 
 def test_a_view_in_the_look_rolls_and_keeps_the_routes_light(account: Any) -> None:
-    from studio.looks.engine import ENGINE_OF_LOOKS, revision_setting
+    from studio.looks.engine import ENGINE_OF_LOOKS
+    from studio.looks.settings import revision_setting
 
     stations = [
         Station(id="s1", east=-20, north=-20, up=6, aim=(0, 60, 2), ev100=11.0),

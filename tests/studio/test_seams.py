@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 
 from lumwick.deliver.stills import read_png
-from studio.looks.engine import revision_setting
+from studio.looks.settings import revision_setting
 from studio.places.models import Place
 from studio.takes.models import Order, Take, frame_keys
 from studio.takes.tasks import render_take

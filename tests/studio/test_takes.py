@@ -15,7 +15,7 @@ from django.db import connection
 from django.test import Client
 
 from lumwick.errors import RenderError
-from studio.looks.engine import revision_setting
+from studio.looks.settings import revision_setting
 from studio.takes import tasks
 from studio.takes.models import Frame, Order, Take, progress
 from tests.studio.conftest import until, words

@@ -14,7 +14,7 @@ import numpy as np
 
 from lumwick.deliver.paths_in.brought import METRES, Path3
 from lumwick.errors import RouteError
-from lumwick.place.document import Site
+from lumwick.place.nature import Site
 
 __all__ = ["FARTHEST", "METRES", "READERS", "AskUnit", "AskWhich", "Path3", "read_path"]
 

@@ -11,7 +11,7 @@ from ezdxf import recover
 
 from lumwick.deliver.paths_in.brought import Path3, check_count, distinct
 from lumwick.errors import RouteError
-from lumwick.place.document import Site
+from lumwick.place.nature import Site
 
 UNITS = {1: "in", 2: "ft", 4: "mm", 5: "cm", 6: "m", 7: "km", 10: "yd"}
 """By $INSUNITS (Autodesk, DXF reference, HEADER section)."""

@@ -15,7 +15,7 @@ from lumwick.deliver.paths_in.brought import Floats, Path3
 from lumwick.deliver.paths_in.camera import Y_UP, camera_track, sample_times
 from lumwick.errors import RouteError
 from lumwick.lens.lens import FULL_FRAME_MM
-from lumwick.place.document import Site
+from lumwick.place.nature import Site
 
 MOVING = ("translation", "rotation", "scale")
 WIDTHS = {"SCALAR": 1, "VEC3": 3, "VEC4": 4}

@@ -11,7 +11,7 @@ from pyproj import Transformer
 
 from lumwick.deliver.paths_in.brought import Floats, Path3, check_count
 from lumwick.errors import RouteError
-from lumwick.place.document import Site
+from lumwick.place.nature import Site
 
 
 def read(data: bytes, name: str, site: Site, rate: float) -> list[Path3]:

@@ -11,7 +11,7 @@ import svgelements
 
 from lumwick.deliver.paths_in.brought import Path3, check_count, distinct
 from lumwick.errors import RouteError
-from lumwick.place.document import Site
+from lumwick.place.nature import Site
 
 
 def read(data: bytes, name: str, site: Site, rate: float) -> list[Path3]:

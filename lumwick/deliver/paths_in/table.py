@@ -10,7 +10,7 @@ import numpy as np
 
 from lumwick.deliver.paths_in.brought import METRES, Floats, Path3, check_count
 from lumwick.errors import RouteError
-from lumwick.place.document import Site
+from lumwick.place.nature import Site
 from lumwick.route.track import COLUMNS, read_track
 
 HEADINGS = {

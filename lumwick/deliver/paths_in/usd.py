@@ -15,7 +15,7 @@ from lumwick.deliver.paths_in.brought import Floats, Path3
 from lumwick.deliver.paths_in.camera import Y_UP, camera_track, sample_times
 from lumwick.errors import RouteError
 from lumwick.lens.lens import Lens
-from lumwick.place.document import Site
+from lumwick.place.nature import Site
 
 
 def read(data: bytes, name: str, site: Site, rate: float) -> list[Path3]:

@@ -14,7 +14,8 @@ from pydantic import BaseModel, ConfigDict, ValidationError
 from lumwick.errors import PlaceError
 from lumwick.motion import keys as key_edits
 from lumwick.motion.channel import Curve
-from lumwick.place.document import Place, Shot, Station
+from lumwick.place.document import Place, Shot
+from lumwick.place.filming import Station
 from lumwick.place.paths import described, unit_of
 from lumwick.place.quantities import show
 

@@ -12,9 +12,10 @@ from lumwick.errors import PlaceError
 from lumwick.motion import keys as key_edits
 from lumwick.motion.channel import Channel, Curve, MomentChannel
 from lumwick.motion.timebase import RATES, rate
-from lumwick.place.document import Id, Place, Shot
+from lumwick.place.document import Place, Shot
 from lumwick.place.edits.base import Command, checked, shot_of
 from lumwick.place.edits.keys import channel_at, settled
+from lumwick.place.fields import Id
 from lumwick.place.instant import Motions
 from lumwick.place.paths import described
 

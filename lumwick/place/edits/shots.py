@@ -7,8 +7,10 @@ from typing import Literal
 from pydantic import Field
 
 from lumwick.errors import PlaceError
-from lumwick.place.document import Air, Id, Piece, Place, Shot
+from lumwick.place.document import Piece, Place, Shot
 from lumwick.place.edits.base import Command, fresh_id, shot_of
+from lumwick.place.fields import Id
+from lumwick.place.nature import Air
 
 
 class AddShot(Command):

@@ -9,8 +9,10 @@ from pydantic import Field
 from lumwick.errors import PlaceError
 from lumwick.motion.channel import Channel, Key
 from lumwick.motion.timebase import RATES, joined_views
-from lumwick.place.document import Id, Place, Point3, Station
+from lumwick.place.document import Place
 from lumwick.place.edits.base import Command, fresh_id, shot_of, station_of
+from lumwick.place.fields import Id, Point3
+from lumwick.place.filming import Station
 
 
 class MoveStation(Command):

@@ -11,9 +11,10 @@ from lumwick.motion import keys as key_edits
 from lumwick.motion.channel import Channel
 from lumwick.motion.recipes import LaidOver, Recipe, Turning, cook
 from lumwick.motion.terms import AnyTerm, Follow
-from lumwick.place.document import Id, Place, Shot
+from lumwick.place.document import Place, Shot
 from lumwick.place.edits.base import Command, checked, keyable, shot_of
 from lumwick.place.edits.keys import channel_at
+from lumwick.place.fields import Id
 from lumwick.place.instant import Motions
 from lumwick.place.paths import find, told
 

@@ -9,11 +9,14 @@ from pydantic import BaseModel, ValidationError
 from lumwick.errors import PlaceError
 from lumwick.motion.channel import Channel, Curve
 from lumwick.motion.terms import Follow
-from lumwick.place.document import Built, Id, Lamp, Place, Stand, Surface, Thing
+from lumwick.place.document import Place
 from lumwick.place.edits.base import Command, named
 from lumwick.place.edits.keys import SetKey
+from lumwick.place.fields import Id
 from lumwick.place.files import explain
 from lumwick.place.instant import Motions
+from lumwick.place.nature import Stand
+from lumwick.place.objects import Built, Lamp, Surface, Thing
 from lumwick.place.paths import find
 
 LISTED: dict[str, tuple[str, type[BaseModel]]] = {

@@ -7,8 +7,9 @@ import numpy as np
 
 from lumwick.trace.integrator import film
 from lumwick.trace.integrator.compiling import WITHIN
+from lumwick.trace.integrator.facets import fresnel, pane
 from lumwick.trace.integrator.lights import half_way_fresnel, sun_glint
-from lumwick.trace.integrator.scattering import LOBE_DIMENSION, MIRROR, facet, fresnel, leave, mirror, pane, refract
+from lumwick.trace.integrator.scattering import LOBE_DIMENSION, MIRROR, facet, leave, mirror, refract
 from lumwick.trace.sampling import INNER, pair
 
 

@@ -9,7 +9,8 @@ from lumwick.trace.embree import SCATTERED, SEEN
 from lumwick.trace.integrator import film, media, rays
 from lumwick.trace.integrator import lamplight as ll
 from lumwick.trace.integrator.compiling import WITHIN
-from lumwick.trace.integrator.scattering import evaluate, evaluate_matt, facet_density, fresnel, hidden
+from lumwick.trace.integrator.facets import facet_density, fresnel, hidden
+from lumwick.trace.integrator.scattering import evaluate, evaluate_matt
 from lumwick.trace.integrator.skylight import pick_sky, sky_density, sky_light, sun_disc
 from lumwick.trace.sampling import INNER, cell, pair, turn
 from lumwick.trace.world import MODEL

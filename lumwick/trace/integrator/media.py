@@ -11,7 +11,7 @@ import numpy as np
 
 from lumwick.trace.integrator import film
 from lumwick.trace.integrator.compiling import WITHIN
-from lumwick.trace.integrator.scattering import fresnel
+from lumwick.trace.integrator.facets import fresnel
 from lumwick.trace.integrator.skylight import sky_light, sun_disc
 from lumwick.trace.sampling import INNER
 

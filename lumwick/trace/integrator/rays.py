@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 
 from lumwick.trace.embree import MASK_CLEAR, MASK_CUT, MASK_WATER, NO_HIT, SCATTERED, SEEN, rtcIntersect1, rtcOccluded1
 from lumwick.trace.integrator.compiling import WITHIN
-from lumwick.trace.integrator.scattering import fresnel, pane
+from lumwick.trace.integrator.facets import fresnel, pane
 from lumwick.trace.integrator.surfaces.model import opacity
 from lumwick.trace.integrator.surfaces.placing import to_local, turned, unit
 from lumwick.trace.sampling import INNER

@@ -23,6 +23,7 @@ from numpy.typing import NDArray
 
 from lumwick.keep import kept
 from lumwick.trace.integrator.compiling import WITHIN
+from lumwick.trace.integrator.facets import facet_density, hidden, schlick
 from lumwick.trace.sampling import INNER, SOBOL, pair, turn
 
 COAT_F0 = 0.04
@@ -34,43 +35,6 @@ LEAST_CHANCE, ROULETTE = 0.15, 2.2
 """A dark path goes on with a chance of this many times what it still carries, and at least so often (practice)."""
 # numbers of the dimensions that choose within a step; each step has eight
 GLOSS_DIMENSION, LOBE_DIMENSION = 5, 6
-
-
-@nb.njit(**INNER)
-def fresnel(cos_in, n):
-    """Reflectance of unpolarised light at a smooth dielectric, from the thin side (Fresnel's equations)."""
-    s2 = (1 - cos_in * cos_in) / (n * n)
-    if s2 >= 1:
-        return 1.0
-    cos_t = np.sqrt(max(0.0, 1 - s2))
-    rs = (cos_in - n * cos_t) / (cos_in + n * cos_t)
-    rp = (n * cos_in - cos_t) / (n * cos_in + cos_t)
-    return 0.5 * (rs * rs + rp * rp)
-
-
-@nb.njit(**INNER)
-def pane(reflected):
-    """Reflectance of a thin pane, from that of one of its sides: all that goes back and forth between them."""
-    return 2 * reflected / (1 + reflected)
-
-
-@nb.njit(**INNER)
-def facet_density(cos_h, a2):
-    """GGX's density of facets' normals [1/sr], for a squared alpha."""
-    k = cos_h * cos_h * (a2 - 1) + 1
-    return a2 / (np.pi * k * k)
-
-
-@nb.njit(**INNER)
-def hidden(cos, a2):
-    """Smith's Lambda of GGX: how many facets hide one that is seen."""
-    return 0.5 * (np.sqrt(1 + a2 * (1 - cos * cos) / (cos * cos)) - 1)
-
-
-@nb.njit(**INNER)
-def _schlick(cos):
-    k = max(0.0, 1 - cos)
-    return k * k * k * k * k
 
 
 @lru_cache(1)
@@ -233,7 +197,7 @@ def evaluate(lobes, n, d, way):
         hx, hy, hz = way[0] - d[0], way[1] - d[1], way[2] - d[2]
         q = 1 / np.sqrt(max(1e-20, hx * hx + hy * hy + hz * hz))
         cos_h = min(1.0, (n[0] * hx + n[1] * hy + n[2] * hz) * q)
-        edge = _schlick(-(d[0] * hx + d[1] * hy + d[2] * hz) * q)
+        edge = schlick(-(d[0] * hx + d[1] * hy + d[2] * hz) * q)
         if lobes.p_coat > 0 and lobes.coat_alpha > MIRROR:
             lobe, sampled = _gloss_lobe(lobes.coat_alpha, cos_o, cos_i, cos_h)
             k = lobes.coat * lobes.coat_boost * (COAT_F0 + (1 - COAT_F0) * edge) * lobe

@@ -8,8 +8,10 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from lumwick.air.atmosphere import BAND_RGB_LUX, ClearSky, clear_sky, coefficients
-from lumwick.place.document import Asset, Sea, Surround
+from lumwick.air.atmosphere import ClearSky, clear_sky
+from lumwick.air.bands import BAND_RGB_LUX, coefficients
+from lumwick.place.fields import Asset
+from lumwick.place.nature import Sea, Surround
 from lumwick.snapshot.evaluate import Weather
 from lumwick.trace.lighting import Lighting, lighting, surround_lighting
 from lumwick.trace.textures import read_panorama

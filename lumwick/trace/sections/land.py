@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from lumwick.keep import kept
 from lumwick.land.covers import TURF, albedo, sea_nearness
 from lumwick.land.ground import Ground, far_ring, grid_quads
-from lumwick.place.document import Land
+from lumwick.place.nature import Land
 from lumwick.trace import embree
 from lumwick.trace.part import Part, plain_look
 from lumwick.trace.sections.section import key_of

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from lumwick.place.document import Sea
+from lumwick.place.nature import Sea
 from lumwick.trace import embree, records
 from lumwick.trace.sections.sheet import Sheet
 from lumwick.water.spectrum import SeaState, slope_variance

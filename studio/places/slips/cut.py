@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from lumwick.place.document import Develop, Piece
+from lumwick.place.document import Piece
+from lumwick.place.filming import Develop
 from studio.places.slips.asked import Asked, Column, column, told
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from lumwick.place.document import Lamp
+from lumwick.place.objects import Lamp
 from studio.places.slips.asked import Asked, Column
 
 FORMS = {"spot": ("inner", "outer"), "rectangle": ("width", "height"), "disc": ("width",)}

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from lumwick.built.meshes import MODEL_ENDINGS
-from lumwick.place.document import Built, Surface, Thing
 from lumwick.place.edits import fresh_id
 from lumwick.place.files import MAPS
+from lumwick.place.objects import Built, Surface, Thing
 from studio.places.slips.asked import Asked, Column, column, listed
 from studio.places.slips.lamp import lamp_columns
 

@@ -7,7 +7,9 @@ import numpy as np
 from lumwick.lens.camera import ev100, hyperfocal
 from lumwick.lens.lens import Lens
 from lumwick.motion.timebase import RATES
-from lumwick.place.document import Built, Lamp, Stand, Station, Thing
+from lumwick.place.filming import Station
+from lumwick.place.nature import Stand
+from lumwick.place.objects import Built, Lamp, Thing
 from studio.places.slips.asked import Asked, Column, column
 
 WAYS: dict[str, tuple[str, ...]] = {

@@ -18,7 +18,7 @@ from lumwick.place.edits import fresh_id
 from lumwick.place.paths import find
 from lumwick.route.way import station_from
 from lumwick.snapshot.evaluate import place_clock
-from studio.looks.engine import revision_setting
+from studio.looks.settings import revision_setting
 from studio.places.models import Place, StaleRevision
 from studio.places.views.owned import newest, place_view
 from studio.places.views.workspace import shot_of, state_of

@@ -19,17 +19,19 @@ from lumwick.deliver.paths_out import export as files_of
 from lumwick.errors import LumwickError, PlaceError
 from lumwick.lens.lens import Lens
 from lumwick.motion.timebase import RATES
-from lumwick.place.document import Shot, Station
+from lumwick.place.document import Shot
 from lumwick.place.edits import station_of
 from lumwick.place.edits.shots import Reshoot
 from lumwick.place.files import asset_of
+from lumwick.place.filming import Station
 from lumwick.route.drawn import Drawn
 from lumwick.route.way import goes
 from lumwick.snapshot.evaluate import Setting
 from lumwick.snapshot.lay import along_line, as_stations, as_track, suggest
 from lumwick.snapshot.mend import mend, mend_all
 from lumwick.snapshot.ride import check, with_route
-from studio.looks.engine import ENGINE_OF_LOOKS, revision_setting
+from studio.looks.engine import ENGINE_OF_LOOKS
+from studio.looks.settings import revision_setting
 from studio.places import charts
 from studio.places.models import AssetFile, Place, StaleRevision
 from studio.places.views.owned import newest, place_view

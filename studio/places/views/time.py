@@ -23,7 +23,8 @@ from lumwick.place.quantities import read
 from lumwick.snapshot.evaluate import place_clock
 from lumwick.snapshot.seam import seam_gaps
 from lumwick.trace.amount import CROSSING, PICTURE
-from studio.looks.engine import ENGINE_OF_LOOKS, revision_setting
+from studio.looks.engine import ENGINE_OF_LOOKS
+from studio.looks.settings import revision_setting
 from studio.places.models import Place, StaleRevision
 from studio.places.views.look import look_camera
 from studio.places.views.owned import newest, place_view

@@ -8,7 +8,7 @@ from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import render
 
 from lumwick.place.document import Shot
-from studio.looks.engine import revision_setting
+from studio.looks.settings import revision_setting
 from studio.places import charts
 from studio.places.models import Place
 from studio.places.slips import groups_of

@@ -11,7 +11,8 @@ import numpy as np
 from lumwick.trace.embree import SEEN
 from lumwick.trace.integrator import film, media, rays
 from lumwick.trace.integrator.compiling import WITHIN
-from lumwick.trace.integrator.scattering import basis, fresnel, mirror, refract
+from lumwick.trace.integrator.facets import fresnel
+from lumwick.trace.integrator.scattering import basis, mirror, refract
 from lumwick.trace.integrator.surfaces.ground import bilinear, grid_cell
 from lumwick.trace.sampling import INNER, noise2, pair, turn
 

@@ -1,0 +1,136 @@
+"""The land of a place, its water, air and growth, as the document says them."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Literal
+
+from pydantic import Field
+
+from lumwick.growth.kinds import KINDS
+from lumwick.motion.channel import Animatable
+from lumwick.place.fields import Asset, Id, Model, Point2, keyed
+
+PLANTS_AT_MOST = 2_000_000
+
+if TYPE_CHECKING:
+    PlantKind = str
+else:
+    PlantKind = Literal[tuple(KINDS)]
+
+
+class Site(Model):
+    """Where on the earth the place's origin lies."""
+
+    latitude: Animatable = keyed(52.0, "Latitude", "°", -90, 90, "North is positive; it sets the sun's height.")
+    longitude: Animatable = keyed(1.0, "Longitude", "°", -180, 180, "East is positive; it sets the sun's hour.")
+    utc_offset: Animatable = keyed(0.0, "Clock", "h", -12, 14, "Hours that the place's clock is ahead of UTC.")
+    north_turn: Animatable = keyed(
+        0.0, "North turned", "°", -180, 180, "Turn of true north from the model's y axis, clockwise.", quantity="turn"
+    )
+    altitude: Animatable = keyed(0.0, "Altitude", "m", -430, 8850, "Height of the datum above the sea, for the air.")
+
+
+class Land(Model):
+    """The ground: a grid of heights, and what covers it."""
+
+    elevation: Asset = Field(title="Elevation", description="GeoTIFF of heights in metres on a metric grid.")
+    cover: Literal["saltmarsh", "upland"] = Field(
+        "saltmarsh", title="Cover", description="How slope and height choose sand, mud, turf and rock."
+    )
+    beach_top: Animatable = keyed(
+        2.2, "Beach top", "m", -20, 200, "Bare sand reaches up to about this height over the sea."
+    )
+    seed: int = Field(7, title="Seed", ge=0, le=2**31)
+
+
+class Sea(Model):
+    """Standing and rolling water at one level."""
+
+    present: bool = Field(True, title="Sea", description="Whether there is water at the sea level.")
+    level: Animatable = keyed(0.0, "Level", "m", -500, 6000, "Height of still water over the datum.")
+    wind_speed: Animatable = keyed(
+        7.0, "Sea wind", "m/s", 0, 40, "Wind that raised the sea, 10 m above it.", quantity="speed"
+    )
+    wind_from: Animatable = keyed(
+        70.0, "Sea wind from", "°", 0, 360, "Bearing the sea's wind blows from.", quantity="turn"
+    )
+    fetch_km: Animatable = keyed(60.0, "Fetch", "km", 1, 2000, "Open water that the wind has crossed.")
+    depth: Animatable = keyed(
+        14.0, "Depth offshore", "m", 0.5, 5000, "Depth of the open sea, for the speed of the waves."
+    )
+    choppiness: Animatable = keyed(
+        1.0, "Choppiness", "x", 0, 1.5, "Horizontal displacement that sharpens crests; 1 is physical."
+    )
+    clarity: Animatable = keyed(3.0, "Clarity", "m", 0.2, 60, "Depth at which a white disc is lost to sight.")
+    seed: int = Field(11, title="Seed", ge=0, le=2**31)
+
+
+class Air(Model):
+    """What lies between the eye and things: haze and fog."""
+
+    haze: Animatable = keyed(
+        0.12, "Haze", "x", 0.02, 1.5, "Aerosol optical depth at 550 nm: 0.05 is crystal, 0.3 hazy."
+    )
+    ozone_du: Animatable = keyed(320, "Ozone", "DU", 0, 600, "It keeps the twilight sky blue.")
+    fog_visibility: Animatable = keyed(
+        20000.0,
+        "Fog visibility",
+        "m",
+        20,
+        200000,
+        "Meteorological optical range at the fog's foot.",
+        quantity="length",
+        log=True,
+    )
+    fog_height: Animatable = keyed(60.0, "Fog height", "m", 1, 3000, "Height over which fog thins to about a third.")
+    fog_base: Animatable = keyed(0.0, "Fog base", "m", -500, 6000, "Height at which the visibility holds.")
+    sun_width: Animatable = keyed(
+        0.53, "Sun's width", "°", 0.05, 15, "Across the sun's disc: wider makes softer shadows, with the same light."
+    )
+
+
+class Surround(Model):
+    """A picture of the whole sphere that lights the place instead of sun and sky."""
+
+    picture: Asset | None = Field(
+        None, title="Picture", description="An .hdr or .exr of the whole sphere, twice as wide as high."
+    )
+    turn: Animatable = keyed(0.0, "Turn", "°", -360, 360, "Bearing of the picture's middle.", quantity="turn")
+    lux: Animatable = keyed(10000.0, "Light", "lx", 0.001, 200000, "What it gives level open ground.", log=True)
+
+
+class Wind(Model):
+    """The wind that moves plants."""
+
+    speed: Animatable = keyed(4.0, "Wind", "m/s", 0, 35, "Mean speed 10 m above the ground.", quantity="speed")
+    from_bearing: Animatable = keyed(240.0, "Wind from", "°", 0, 360, "Bearing the wind blows from.", quantity="turn")
+    gustiness: Animatable = keyed(0.22, "Gustiness", "x", 0, 0.6, "Standard deviation of the speed over its mean.")
+    roughness: Animatable = keyed(
+        0.03, "Roughness length", "m", 0.0001, 2, "Davenport: open sea 0.0002, open land 0.03, forest 1."
+    )
+    seed: int = Field(3, title="Seed", ge=0, le=2**31)
+
+
+class Stand(Model):
+    """Plants of one kind over an area."""
+
+    id: Id
+    name: str = Field(title="Name", min_length=1, max_length=80)
+    kind: PlantKind = Field(title="Kind")
+    area: list[Point2] = Field(
+        default_factory=list,
+        title="Area",
+        description="Corners, east and north; empty is the whole place.",
+        max_length=400,
+    )
+    per_hectare: Animatable = keyed(
+        120, "Density", "/ha", 0, 4_000_000, "Plants, or tufts, on a hectare (100 m by 100 m)."
+    )
+    height: Animatable = keyed(9.0, "Height", "m", 0.05, 60, "Usual height of a grown plant.")
+    variation: Animatable = keyed(0.25, "Variation", "x", 0, 0.8, "Spread of the heights.")
+    slope_most: Animatable = keyed(35, "Steepest slope", "°", 0, 90, "None grow on steeper ground.")
+    lowest: Animatable = keyed(-1000, "Lowest", "m", -1000, 9000, "None grow lower.")
+    highest: Animatable = keyed(9000, "Highest", "m", -1000, 9000, "None grow higher.")
+    dry: Animatable = keyed(0.07, "Dry", "x", 0, 1, "Share of dry blades or leaves in grass and reeds.")
+    lean: Animatable = keyed(0.0, "Lean", "°", 0, 40, "Lean away from the wind that shaped them.")
+    seed: int = Field(1, title="Seed", ge=0, le=2**31)

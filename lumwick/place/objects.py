@@ -1,0 +1,136 @@
+"""What is built, brought in and lit in a place, as the document says it."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from pydantic import Field, model_validator
+
+from lumwick.motion.channel import Animatable, AnimatableColour
+from lumwick.place.fields import Asset, Id, Model, Point2, coloured, keyed, least
+
+
+class Built(Model):
+    """A built thing set in the place."""
+
+    id: Id
+    name: str = Field(title="Name", min_length=1, max_length=80)
+    kind: Literal["boardwalk", "jetty", "hide", "boat"] = Field(title="Kind")
+    line: list[Point2] = Field(
+        title="Line", min_length=1, max_length=200, description="A walk's or jetty's centre line; else where it stands."
+    )
+    width: Animatable = keyed(1.5, "Width", "m", 0.3, 30, "Across the deck, or of the thing's front.")
+    deck: Animatable = keyed(1.9, "Deck height", "m", -100, 6000, "Height of the deck or floor over the datum.")
+    turn: Animatable = keyed(0.0, "Turn", "°", -360, 360, "Bearing that its front faces.", quantity="turn")
+    surface: str = Field(
+        "",
+        title="Surface",
+        max_length=40,
+        description="Id of a surface of this place, or nothing for weathered timber.",
+    )
+
+
+class Surface(Model):
+    """How something looks close by, and what it does with light; used by name on models and built things."""
+
+    id: Id
+    name: str = Field(title="Name", min_length=1, max_length=80)
+    pattern: Literal["plain", "bark", "rock", "soil", "sand", "moss", "planks", "plaster", "brick", "gravel"] = Field(
+        "plain", title="Pattern", description="What it is made of, drawn without a texture."
+    )
+    colour: AnimatableColour = coloured("#a09a90", "Colour")
+    second: AnimatableColour = coloured("#6f6a60", "Second colour", "Of joints, lichen, the pebbles' other kind.")
+    roughness: Animatable = keyed(0.7, "Roughness", "x", 0, 1, "0 mirrors, 1 is matt.")
+    metalness: Animatable = keyed(0.0, "Metalness", "x", 0, 1, "1 reflects in its own colour, as bare metal does.")
+    coat: Animatable = keyed(0.0, "Clear coat", "x", 0, 1, "A layer of varnish.")
+    coat_roughness: Animatable = keyed(0.1, "Coat's roughness", "x", 0, 1, "0 is a mirror.")
+    clear: Animatable = keyed(0.0, "Transmission", "x", 0, 1, "Share of light that passes, as through glass.")
+    pane: bool = Field(True, title="Thin pane", description="A thin sheet that bends nothing; else a solid body.")
+    refraction: Animatable = keyed(1.5, "Refractive index", "x", 1, 3, "Water 1.333, glass 1.5.")
+    depth_tint: Animatable = keyed(
+        0.0, "Absorption", "x", 0, 200, "Optical depth of a metre of a clear solid, for what its colour lacks."
+    )
+    through: Animatable = keyed(
+        0.0, "Translucency", "x", 0, 0.9, "Share of light that comes out scattered on the other side."
+    )
+    glow: Animatable = keyed(0.0, "Glow", "cd/m²", 0, 1e8, "Light of its own.")
+    glow_colour: AnimatableColour = coloured("#ffffff", "Glow's colour")
+    cut: Animatable = keyed(
+        0.0, "Alpha cutoff", "x", 0, 1, "Where the texture's opacity is less there is a hole; 0 cuts nothing."
+    )
+    wet: Animatable = keyed(0.0, "Wetness", "x", 0, 1, "Darker, and with a film of water on it.")
+    scale: Animatable = keyed(1.0, "Scale", "x", 0.001, 1000, "Of pattern and textures: larger is coarser.", log=True)
+    turn: Animatable = keyed(0.0, "Rotation", "°", -360, 360, "Of pattern and textures.", quantity="turn")
+    shift_u: Animatable = keyed(0.0, "Offset across", "x", -1000, 1000, "Of pattern and textures.")
+    shift_v: Animatable = keyed(0.0, "Offset up", "x", -1000, 1000, "Of pattern and textures.")
+    relief: Animatable = keyed(1.0, "Relief", "x", 0, 4, "Depth of the pattern's, or the normal map's, bumps.")
+    boxed: bool = Field(
+        False,
+        title="Box projection",
+        description="Lay textures from the sides of a box, in metres, even where the model says how they lie.",
+    )
+    colour_map: Asset | None = Field(None, title="Colour texture", description="With opacity, if it has any.")
+    normal_map: Asset | None = Field(None, title="Normal texture")
+    rough_map: Asset | None = Field(None, title="Roughness texture", description="Grey.")
+    metal_map: Asset | None = Field(None, title="Metal texture", description="Grey.")
+    opacity_map: Asset | None = Field(
+        None, title="Opacity texture", description="Grey; holes where it is darker than the alpha cutoff."
+    )
+    glow_map: Asset | None = Field(None, title="Glow texture")
+
+
+class Thing(Model):
+    """A model brought in and set down."""
+
+    id: Id
+    name: str = Field(title="Name", min_length=1, max_length=80)
+    mesh: Asset = Field(title="Model", description="A glTF (.glb), OBJ, PLY or STL file.")
+    east: Animatable = keyed(0.0, "East", "m", -1e6, 1e6, "From the place's origin.")
+    north: Animatable = keyed(0.0, "North", "m", -1e6, 1e6, "From the place's origin.")
+    up: Animatable = keyed(0.0, "Height", "m", -1000, 20000, "Of the model's own zero, over the datum.")
+    turn: Animatable = keyed(0.0, "Turn", "°", -360, 360, "Clockwise, seen from above.", quantity="turn")
+    scale: Animatable = keyed(1.0, "Scale", "x", 1e-4, 1e4, "Metres for one unit of the file.", log=True)
+    upright: Literal["by the file", "y up", "z up"] = Field(
+        "by the file", title="Upright", description="Which of the file's axes points up."
+    )
+    surface: str = Field(
+        "", title="Surface", max_length=40, description="Id of a surface of this place, or nothing for the model's own."
+    )
+
+
+class Lamp(Model):
+    """A source of light that is not the sky."""
+
+    id: Id
+    name: str = Field(title="Name", min_length=1, max_length=80)
+    kind: Literal["point", "spot", "rectangle", "disc"] = Field("point", title="Kind")
+    lit: bool = Field(True, title="Lit")
+    east: Animatable = keyed(0.0, "East", "m", -1e6, 1e6, "From the place's origin.")
+    north: Animatable = keyed(0.0, "North", "m", -1e6, 1e6, "From the place's origin.")
+    up: Animatable = keyed(2.5, "Height", "m", -1000, 20000, "Over the datum.")
+    bearing: Animatable = keyed(
+        0.0, "Shines to", "°", -360000, 360000, "Bearing of a spot's or flat lamp's light.", quantity="turn"
+    )
+    pitch: Animatable = keyed(-90.0, "Pitch", "°", -90, 90, "-90 shines straight down.")
+    amount: Animatable = keyed(
+        800.0, "Light", "x", 0, 1e8, "In lumens or candelas: a house lamp sends out about 800 lm.", log=True
+    )
+    unit: Literal["lm", "cd"] = Field(
+        "lm", title="Unit", description="lm: all of its light. cd: its intensity straight ahead."
+    )
+    kelvin: Animatable = keyed(2700.0, "Colour", "K", 1667, 25000, "Candle 1850, filament 2700, daylight 6500.")
+    inner: Animatable = keyed(20.0, "Inner cone", "°", 0, 89, "Half angle of a spot at full strength.")
+    outer: Animatable = keyed(30.0, "Outer cone", "°", 0.5, 90, "Half angle of a spot outside which it is dark.")
+    width: Animatable = keyed(0.3, "Width", "m", 0, 100, "Of a rectangle, or a disc's diameter.")
+    height: Animatable = keyed(0.3, "Length", "m", 0, 100, "Of a rectangle.")
+
+    @model_validator(mode="after")
+    def _has_an_area(self) -> Lamp:
+        width, height = least(self.width), least(self.height)
+        if (self.kind == "rectangle" and width * height < 1e-8) or (self.kind == "disc" and width < 1e-4):
+            raise ValueError(
+                f"the lamp {self.name} has no area: give it a "
+                f"width{' and a length' if self.kind == 'rectangle' else ''}, or "
+                "make it a point"
+            )
+        return self

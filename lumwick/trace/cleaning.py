@@ -1,0 +1,89 @@
+"""Cleaning a film."""
+
+from __future__ import annotations
+
+from functools import lru_cache
+
+import numpy as np
+import pyoidn
+from numpy.typing import NDArray
+from scipy import ndimage
+
+from lumwick.errors import RenderError
+from lumwick.lens.camera import exposure_scale
+from lumwick.trace.film import Film
+from lumwick.trace.integrator.film import (
+    ALBEDO,
+    NORMAL,
+)
+from lumwick.trace.lock import ENGINE
+
+
+@lru_cache(1)
+def _denoiser() -> pyoidn.Device:
+    device = pyoidn.Device(pyoidn.OIDN_DEVICE_TYPE_CPU)
+    device.commit()
+    return device
+
+
+_GRADES = {"fast": pyoidn.OIDN_QUALITY_FAST, "balanced": pyoidn.OIDN_QUALITY_BALANCED, "high": pyoidn.OIDN_QUALITY_HIGH}
+
+
+def _filtered(images: dict[str, NDArray[np.float32]], grade: str, **switches: bool) -> NDArray[np.float32]:
+    """One pass of the denoiser; the first image is the one to clean."""
+    first = next(iter(images.values()))
+    out = np.empty_like(first)
+    f = pyoidn.Filter(_denoiser(), "RT")
+    for name, image in (*images.items(), ("output", out)):
+        f.set_image(name, image, pyoidn.OIDN_FORMAT_FLOAT3, first.shape[1], first.shape[0])
+    for name, value in switches.items():
+        f.set_bool(name, value)
+    f.set_quality(_GRADES[grade])
+    f.commit()
+    f.execute()
+    error = _denoiser().get_error()
+    f.release()
+    if error:
+        raise RenderError(f"The denoiser failed: {error}")
+    return out
+
+
+FINE_KEPT, CLEAR_KEPT, CLEAR_ERROR = 0.3, 0.9, 0.05
+"""How much of the traced picture is kept where surfaces change from pixel to pixel; and how much, at most, where its
+own
+error is small, which falls to nothing at this error (docs/decisions/0008)."""
+
+
+def _detail(normal: NDArray[np.float32]) -> NDArray[np.float32]:
+    """Where surfaces turn from pixel to pixel, 0 to 1: the spread of the cleaned normals over 3 by 3 pixels."""
+    mean = ndimage.uniform_filter(normal, (3, 3, 0), mode="reflect")
+    spread = ndimage.uniform_filter(normal * normal, (3, 3, 0), mode="reflect") - mean * mean
+    return np.asarray(np.clip(np.sqrt(np.maximum(spread.sum(-1), 0)) / 0.4, 0, 1), np.float32)
+
+
+def clean(film: Film, ev: float, grade: str = "high") -> NDArray[np.float32]:
+    """Denoised radiance, shape (height, width, 3) [cd/m2].
+
+    The denoiser sees the picture at its exposure, with albedo and normals as guides; at the high grade these are
+    cleaned first, so that their own noise leaves no trace. Some of the traced picture is kept where surfaces change
+    from pixel to pixel, as in grass, and most of it where it is clean already, as in the sky.
+    """
+    k = exposure_scale(ev)
+    light = film.radiance
+    if grade == "none":
+        return light
+    n = film.counted
+    colour = np.ascontiguousarray(np.maximum(light * k, 0), np.float32)
+    albedo = np.ascontiguousarray(np.clip(film.sums[..., ALBEDO : ALBEDO + 3] / n, 0, 1), np.float32)
+    normal = np.ascontiguousarray(film.sums[..., NORMAL : NORMAL + 3] / n, np.float32)
+    with ENGINE:
+        if grade == "high":
+            guides = {"albedo": _filtered({"albedo": albedo}, grade), "normal": _filtered({"normal": normal}, grade)}
+            out = _filtered({"color": colour, **guides}, grade, hdr=True, cleanAux=True)
+            kept = np.maximum(
+                FINE_KEPT * _detail(guides["normal"]), CLEAR_KEPT * np.clip(1 - film.error() / CLEAR_ERROR, 0, 1)
+            )[..., None]
+            out = np.asarray(out + kept * (colour - out), np.float32)
+        else:
+            out = _filtered({"color": colour, "albedo": albedo, "normal": normal}, grade, hdr=True)
+    return out / k

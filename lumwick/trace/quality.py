@@ -1,0 +1,71 @@
+"""How a picture is traced."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True)
+class Limit:
+    """How far a path is followed.
+
+    Attributes
+    ----------
+    bounces, reflections, transmissions : int
+        Off matt surfaces, off glossy ones and water, and through clear things.
+    flat : bool
+        Only which things are where, for mattes.
+    """
+
+    bounces: int = 1
+    reflections: int = 4
+    transmissions: int = 8
+    flat: bool = False
+
+
+@dataclass(frozen=True)
+class Quality:
+    """How a picture is traced.
+
+    Attributes
+    ----------
+    samples : int
+        A pixel, in the mean.
+    bounces, reflections, transmissions : int
+        Off matt surfaces, off glossy ones and water, and through clear things.
+    denoise : str
+        fast, balanced, high, or none.
+    moments : int
+        At how many moments of the open shutter things stand (the camera moves through all of it).
+    noise : float
+        Where a pixel's relative error is under this it gets no more samples; 0 gives every pixel the same.
+    most : int
+        Samples that no pixel exceeds, whatever its noise.
+    vary : bool
+        Whether each frame has noise of its own; else all frames share it, so that it does not crawl.
+    flat : bool
+        Only which things are where, for mattes.
+    """
+
+    samples: int
+    bounces: int
+    denoise: str
+    moments: int = 1
+    reflections: int = 4
+    transmissions: int = 8
+    noise: float = 0.0
+    most: int = 0
+    vary: bool = False
+    flat: bool = False
+
+    @property
+    def limit(self) -> Limit:
+        return Limit(self.bounces, self.reflections, self.transmissions, self.flat)
+
+
+QUALITIES = {
+    "sketch": Quality(4, 1, "balanced"),
+    "study": Quality(16, 1, "high", 4, noise=0.02, most=48),
+    "fine": Quality(64, 2, "high", 8, noise=0.01, most=192),
+    "matte": Quality(32, 0, "none", 4, flat=True),
+}

@@ -1,0 +1,91 @@
+"""Files of takes: frames, films, zips."""
+
+from __future__ import annotations
+
+import os
+import re
+import tempfile
+import zipfile
+from pathlib import Path
+
+from django.contrib.auth.decorators import login_required
+from django.http import FileResponse, Http404, HttpRequest, HttpResponse
+from django.http.response import HttpResponseBase
+from django.shortcuts import get_object_or_404
+from django.views.decorators.http import require_GET
+
+from lumwick.deliver.stills import frame_name
+from studio.takes.models import (
+    Frame,
+)
+from studio.takes.views import own_take
+
+
+@login_required
+@require_GET
+def frame(request: HttpRequest, take_id: int, number: int) -> HttpResponseBase:
+    take = own_take(request, take_id)
+    found = get_object_or_404(Frame, take=take, number=number, state=Frame.State.DONE)
+    if not found.path.exists():
+        raise Http404
+    return FileResponse(
+        found.path.open("rb"),
+        content_type="image/png",
+        headers={"Cache-Control": "private, max-age=31536000, immutable"},
+    )
+
+
+@login_required
+@require_GET
+def film(request: HttpRequest, take_id: int) -> HttpResponseBase:
+    """The film, in ranges where the player asks for them."""
+    take = own_take(request, take_id)
+    if not take.film_path.exists():
+        raise Http404
+    return _ranged(request, take.film_path, "video/mp4", download="download" in request.GET)
+
+
+def _ranged(request: HttpRequest, path: Path, kind: str, download: bool) -> HttpResponseBase:
+    size = path.stat().st_size
+    file = path.open("rb")
+    found = re.fullmatch(r"bytes=(\d*)-(\d*)", request.headers.get("Range", ""))
+    if not found or not (found[1] or found[2]):
+        return FileResponse(
+            file, content_type=kind, as_attachment=download, filename=path.name, headers={"Accept-Ranges": "bytes"}
+        )
+    start = int(found[1]) if found[1] else max(0, size - int(found[2]))
+    end = min(int(found[2]), size - 1) if found[1] and found[2] else size - 1
+    if start > end or start >= size:
+        file.close()
+        return HttpResponse(status=416, headers={"Content-Range": f"bytes */{size}"})
+    file.seek(start)
+    data = file.read(end - start + 1)
+    file.close()
+    return HttpResponse(
+        data,
+        status=206,
+        content_type=kind,
+        headers={"Content-Range": f"bytes {start}-{end}/{size}", "Accept-Ranges": "bytes"},
+    )
+
+
+@login_required
+@require_GET
+def frames_zip(request: HttpRequest, take_id: int) -> HttpResponseBase:
+    """All finished frames, numbered, in a zip."""
+    take = own_take(request, take_id)
+    handle, name = tempfile.mkstemp(suffix=".zip")
+    os.close(handle)
+    with zipfile.ZipFile(name, "w", zipfile.ZIP_STORED) as z:
+        for f in take.frames.filter(state=Frame.State.DONE).select_related("take"):
+            for ending, path in f.files().items():
+                if path.exists():
+                    z.write(path, str(Path(frame_name(take.shot, f.number)).with_suffix(ending)))
+    file = open(name, "rb")  # noqa: SIM115 - closed by the response
+    os.unlink(name)
+    return FileResponse(
+        file,
+        as_attachment=True,
+        filename=f"{take.shot}-take-{take.number:03d}-frames.zip",
+        content_type="application/zip",
+    )
