@@ -10,6 +10,7 @@ import tempfile
 import traceback
 from collections.abc import Iterator
 from dataclasses import dataclass
+from functools import partial
 from pathlib import Path
 from typing import Annotated, Any, NoReturn, Optional
 
@@ -125,6 +126,9 @@ def render(
     exr: Annotated[
         bool, typer.Option("--exr", help="Beside each PNG its light and passes as multi-layer OpenEXR.")
     ] = False,
+    beside: Annotated[
+        str, typer.Option(help="What else to write beside each PNG, names with commas: passes, cut_sky.")
+    ] = "",
     cut: Annotated[bool, typer.Option("--cut-sky", help="PNG with the sky cut out, as straight alpha.")] = False,
     matte: Annotated[
         Optional[str],
@@ -147,6 +151,7 @@ def render(
     vary: Annotated[bool, typer.Option("--vary-noise", help="Noise of its own for each frame.")] = False,
 ) -> None:
     """Render frames of a shot as PNG, or as one MP4."""
+    from lumwick.deliver.beside import BESIDE, Rendered
     from lumwick.deliver.film import write_film
     from lumwick.deliver.stills import frame_name
     from lumwick.motion.timebase import RATES
@@ -156,7 +161,8 @@ def render(
     from lumwick.trace.framing import Framing
     from lumwick.trace.stage import Stage
 
-    wishes = _Wishes(out, film, exr, cut, matte)
+    named = [name.strip() for name in beside.split(",") if name.strip()]
+    wishes = _Wishes(out, film, tuple(dict.fromkeys([*(["passes"] if exr else []), *named])), cut, matte)
     wishes.check()
     setting = _open(place)
     the_shot = _shot(setting, shot)
@@ -176,7 +182,7 @@ def render(
         def pictures() -> Iterator[Any]:
             for number in numbers:
                 picture = frame_picture(
-                    stage, the_shot, number, size_of_frame, grade, passes=exr or cut, framing=framing
+                    stage, the_shot, number, size_of_frame, grade, passes=bool(wishes.outputs) or cut, framing=framing
                 )
                 assert picture is not None
                 progress.advance(task)
@@ -193,9 +199,11 @@ def render(
             if picture.film.note:
                 say.print(picture.film.note)
             wishes.write(path, picture, number)
-            if exr:
-                motion = drift_of(stage, the_shot, picture.snapshot.t, size_of_frame, framing=framing)
-                wishes.write_passes(path, picture, number, RATES[the_shot.fps], motion)
+            seen = picture.snapshot
+            motion = partial(drift_of, stage, the_shot, seen.t, size_of_frame, framing=framing)
+            made = Rendered(picture.film, picture.light, seen, number, RATES[the_shot.fps], motion)
+            for name in wishes.outputs:
+                BESIDE[name].write(path.with_suffix(BESIDE[name].ending), made)
 
 
 @dataclass(frozen=True)
@@ -204,16 +212,22 @@ class _Wishes:
 
     out: Path | None
     film: Path | None
-    exr: bool
+    outputs: tuple[str, ...]
+    """Beside each picture: names of `lumwick.deliver.beside.BESIDE`."""
     cut: bool
     matte: str | None
 
     def check(self) -> None:
         """Refuse what does not go together."""
+        from lumwick.deliver.beside import BESIDE
+
+        unknown = [name for name in self.outputs if name not in BESIDE]
+        if unknown:
+            raise BadInput(f"Beside a picture {', '.join(BESIDE)} can be written, not {unknown[0]!r}.")
         if (self.out is None) == (self.film is None):
             raise BadInput("Say where to: either --out FOLDER for frames or --film FILE for an MP4.")
-        if self.exr and self.out is None:
-            raise BadInput("Passes are written frame by frame: say --out FOLDER with --exr.")
+        if self.outputs and self.out is None:
+            raise BadInput("Passes are written frame by frame: say --out FOLDER with --exr or --beside.")
         if (self.cut or self.matte) and self.out is None:
             raise BadInput("A cut-out sky or a matte is written frame by frame: say --out FOLDER.")
 
@@ -230,13 +244,6 @@ class _Wishes:
             write_png(path, cut_out(picture.film, picture.light, shown.camera, shown.grade, number))
         else:
             write_png(path, picture.pixels)
-
-    def write_passes(self, path: Path, picture: Any, number: int, rate: Any, motion: Any) -> None:
-        """One frame's light and passes, beside its picture."""
-        from lumwick.deliver.passes import write_passes
-
-        camera = picture.snapshot.camera
-        write_passes(path.with_suffix(".exr"), picture.film, picture.light, camera, rate, number, motion)
 
 
 @app.command("import-land")

@@ -14,7 +14,7 @@ from lumwick.errors import PlaceError
 TRIANGLES_AT_MOST = 8_000_000
 
 
-class _Beside(trimesh.resolvers.Resolver):  # type: ignore[misc]
+class _Beside(trimesh.resolvers.Resolver):
     """Files that a model refers to, for trimesh; those that are missing are noted."""
 
     def __init__(self, files: dict[str, bytes], notes: list[str]) -> None:

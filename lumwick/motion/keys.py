@@ -104,10 +104,9 @@ def moved(
     PlaceError
         Two of the moved keys would stand at one time.
     """
-    movers = chosen(curve, times)
+    movers: list[Any] = list(chosen(curve, times))
     landed = [
-        key.model_copy(update={"t": round(to(key.t), 9), **({"v": value(getattr(key, "v"))} if value else {})})  # noqa: B009
-        for key in movers
+        key.model_copy(update={"t": round(to(key.t), 9), **({"v": value(key.v)} if value else {})}) for key in movers
     ]
     for a, b in zip(sorted(k.t for k in landed), sorted(k.t for k in landed)[1:], strict=False):
         if b - a < SAME_TIME:

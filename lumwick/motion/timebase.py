@@ -177,7 +177,7 @@ def plan_lapse(
     elif fps is None:
         fps = event / (clip * interval)  # type: ignore[operator]
     else:
-        interval = event / (clip * fps)  # type: ignore[operator]
+        interval = event / (clip * fps)
     return Lapse(event, clip, fps, interval)  # type: ignore[arg-type]
 
 

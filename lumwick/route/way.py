@@ -391,4 +391,4 @@ def station_from(
         up=round(float(p[2]), 3),
         aim=aim,
         focal=focal,
-    )  # type: ignore[arg-type]
+    )

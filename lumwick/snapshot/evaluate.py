@@ -120,7 +120,7 @@ class Setting:
             return motions.value(path, t)
 
         for of, items, turn in (("things", place.things, "turn"), ("lamps", place.lamps, "bearing")):
-            if any(item.id == name for item in items):  # type: ignore[attr-defined]
+            if any(item.id == name for item in items):
                 at = f"/{of}/{name}"
                 return np.stack([told(f"{at}/east"), told(f"{at}/north"), told(f"{at}/up")], -1), told(f"{at}/{turn}")
         for built in place.built:

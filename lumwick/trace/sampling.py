@@ -50,7 +50,8 @@ _MASK = np.uint32(len(SOBOL) - 1)
 
 def _backwards(table: np.ndarray) -> np.ndarray:
     """The leading twelve digits of 32-bit numbers, the first of them lowest."""
-    return sum((((table >> np.uint32(31 - k)) & np.uint32(1)) << np.uint32(k)).astype(np.uint32) for k in range(_BITS))  # type: ignore[return-value]
+    digits = [((table >> np.uint32(31 - k)) & np.uint32(1)) << np.uint32(k) for k in range(_BITS)]
+    return np.asarray(np.stack(digits).sum(axis=0, dtype=np.uint32))
 
 
 MIRRORED_BITS = (SOBOL[:, 0] >> np.uint32(32 - _BITS)).astype(np.uint32)

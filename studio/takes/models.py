@@ -14,6 +14,7 @@ from django.db import models, transaction
 from procrastinate.contrib.django import app
 
 import lumwick
+from lumwick.deliver.beside import BESIDE
 from lumwick.deliver.stills import frame_name
 from lumwick.errors import RenderError
 from lumwick.place.document import Shot
@@ -28,9 +29,6 @@ from studio.places.models import Place, Revision
 
 FRAMES_AT_MOST = 20_000
 SPARE_BYTES = 300_000_000
-PASSES_BYTES = 90
-"""Of a frame's passes, for each pixel."""
-
 
 HANDS = 2
 """Jobs enqueued for a take: as many workers may share its frames."""
@@ -54,6 +52,8 @@ class Order:
         Frames, from 1.
     fps : str
         Rate, if it is not the shot's own.
+    outputs : tuple of str
+        What is made beside each picture: names of `lumwick.deliver.beside.BESIDE`.
     begins_at : int
         The frame that is made first.
     """
@@ -64,8 +64,7 @@ class Order:
     first: int
     last: int
     fps: str = ""
-    passes: bool = False
-    cut_sky: bool = False
+    outputs: tuple[str, ...] = ()
     begins_at: int = 1
 
     def check(self, shot: Shot) -> None:
@@ -86,6 +85,11 @@ class Order:
             )
         if self.last > shot.frames:
             raise RenderError(f"The shot ends at frame {shot.frames}: frame {self.last} is past it.")
+
+
+def bytes_beside(outputs: Sequence[str]) -> float:
+    """What is made beside a picture takes on disk, for each of its pixels."""
+    return sum(BESIDE[name].bytes_a_pixel for name in outputs)
 
 
 def check_quality(name: str) -> None:
@@ -120,10 +124,8 @@ class Take(models.Model):
     fps = models.CharField(max_length=8)
     width, height = models.PositiveIntegerField(), models.PositiveIntegerField()
     quality = models.CharField(max_length=12)
-    passes = models.BooleanField(default=False)
-    """Whether each frame also gets its light and passes, as OpenEXR."""
-    cut_sky = models.BooleanField(default=False)
-    """Whether each frame also gets a picture with its sky cut out."""
+    outputs = models.JSONField(default=list)
+    """What is made beside each picture: names of `lumwick.deliver.beside.BESIDE`."""
     begins_at = models.PositiveIntegerField(default=1)
     """The frame that is made first; those after it follow, then those before."""
     state = models.CharField(max_length=12, choices=State.choices, default=State.WAITING)
@@ -153,6 +155,11 @@ class Take(models.Model):
         return self.folder / f"{self.shot}-take-{self.number:03d}.mp4"
 
     @property
+    def beside(self) -> list[str]:
+        """What is made beside each picture, in words."""
+        return [BESIDE[name].title for name in self.outputs]
+
+    @property
     def running(self) -> bool:
         return self.state in (self.State.WAITING, self.State.RENDERING, self.State.FILM)
 
@@ -180,7 +187,7 @@ class Take(models.Model):
         return cls._begun(
             place,
             frame_keys(setting, shot, numbers, order.size, order.quality),
-            order.size[0] * order.size[1] * (2 + PASSES_BYTES * order.passes + 2 * order.cut_sky),
+            round(order.size[0] * order.size[1] * (2 + bytes_beside(order.outputs))),
             kind=order.kind,
             shot=shot.id,
             shot_name=shot.name,
@@ -190,8 +197,7 @@ class Take(models.Model):
             width=order.size[0],
             height=order.size[1],
             quality=order.quality,
-            passes=order.passes,
-            cut_sky=order.cut_sky,
+            outputs=list(order.outputs),
             begins_at=order.begins_at,
         )
 
@@ -324,12 +330,8 @@ class Frame(models.Model):
 
     def files(self) -> dict[str, Path]:
         """All files that this frame's take asks for, by their endings."""
-        wanted = {".png": self.path}
-        if self.take.passes:
-            wanted[".exr"] = self.path.with_suffix(".exr")
-        if self.take.cut_sky:
-            wanted[".cut.png"] = self.path.with_suffix(".cut.png")
-        return wanted
+        endings = [".png", *(BESIDE[name].ending for name in self.take.outputs)]
+        return {ending: self.path.with_suffix(ending) for ending in endings}
 
 
 def progress(take: Take) -> dict[str, Any]:

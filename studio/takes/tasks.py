@@ -18,9 +18,8 @@ from django.utils import timezone
 from numpy.typing import NDArray
 from procrastinate.contrib.django import app
 
+from lumwick.deliver.beside import BESIDE, Rendered
 from lumwick.deliver.film import write_film
-from lumwick.deliver.frames import cut_out
-from lumwick.deliver.passes import write_passes
 from lumwick.deliver.stills import read_png, write_png
 from lumwick.errors import LumwickError
 from lumwick.motion.timebase import RATES
@@ -132,19 +131,21 @@ def _render(take: Any, frame: Any, stop: Any) -> None:
                 (take.width, take.height),
                 QUALITIES[take.quality],
                 stop=stop,
-                passes=take.passes or take.cut_sky,
+                passes=bool(take.outputs),
             )
             if picture is None:
                 return
-            camera = picture.snapshot.camera
-            if ".exr" in files:
-                motion = drift_of(stage, shot, picture.snapshot.t, (take.width, take.height))
-                write_passes(files[".exr"], picture.film, picture.light, camera, RATES[take.fps], frame.number, motion)
-            if ".cut.png" in files:
-                write_png(
-                    files[".cut.png"],
-                    cut_out(picture.film, picture.light, camera, picture.snapshot.grade, frame.number),
-                )
+            size = (take.width, take.height)
+            made = Rendered(
+                picture.film,
+                picture.light,
+                picture.snapshot,
+                frame.number,
+                RATES[take.fps],
+                lambda: drift_of(stage, shot, picture.snapshot.t, size),
+            )
+            for output in (BESIDE[name] for name in take.outputs):
+                output.write(files[output.ending], made)
             write_png(frame.path, picture.pixels)
             frame.seconds = time.perf_counter() - start
         frame.state, frame.reason = Frame.State.DONE, ""

@@ -17,6 +17,7 @@ from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 from PIL import Image
 
+from lumwick.deliver.beside import BESIDE
 from lumwick.errors import LumwickError, RenderError
 from lumwick.motion.timebase import RATES
 from lumwick.route.way import goes
@@ -28,10 +29,10 @@ from studio.places.models import Place
 from studio.places.views.owned import place_view
 from studio.takes.models import (
     FRAMES_AT_MOST,
-    PASSES_BYTES,
     Frame,
     Order,
     Take,
+    bytes_beside,
     enqueue,
     frame_keys,
     progress,
@@ -96,8 +97,7 @@ def _settings(request: HttpRequest, place: Any) -> dict[str, Any]:
         "first": first,
         "last": last,
         "fps": shot.fps,
-        "passes": "passes" in request.POST,
-        "cut_sky": "cut_sky" in request.POST,
+        "outputs": tuple(name for name in BESIDE if name in request.POST),
     }
 
 
@@ -121,6 +121,7 @@ def take_form(request: HttpRequest, place: Place) -> HttpResponse:
             "sizes": SIZES,
             "rates": RATES,
             "qualities": QUALITIES,
+            "beside": BESIDE,
         },
     )
 
@@ -147,10 +148,7 @@ def budget(request: HttpRequest, place: Place) -> HttpResponse:
             "least": cost["least"] * count,
             "most": cost["most"] * count,
             "bytes": count
-            * (
-                cost["bytes"] * (1.15 + asked["cut_sky"])
-                + asked["size"][0] * asked["size"][1] * PASSES_BYTES * asked["passes"]
-            ),
+            * (1.15 * cost["bytes"] + asked["size"][0] * asked["size"][1] * bytes_beside(asked["outputs"])),
         },
     )
 
@@ -169,8 +167,7 @@ def begin(request: HttpRequest, place: Place) -> HttpResponse:
                 asked["first"],
                 asked["last"],
                 asked["fps"],
-                asked["passes"],
-                asked["cut_sky"],
+                asked["outputs"],
             ),
         )
     except RenderError as error:
@@ -286,7 +283,7 @@ def takes(request: HttpRequest, place: Place) -> HttpResponse:
     rows = [
         {"take": t, "progress": progress(t), "strip": _strip(t)}
         for t in place.takes.select_related("revision").order_by("-number")[:200]
-    ]  # type: ignore[attr-defined]
+    ]
     return render(request, "takes.html", {"place": place, "rows": rows})
 
 

@@ -9,7 +9,7 @@ import { fileURLToPath } from 'node:url';
 const root = join(dirname(fileURLToPath(import.meta.url)), '..', '..');
 const acorn = createRequire(join(root, 'frontend', 'package.json'))('acorn');
 const folder = join(root, 'studio', 'static', 'workspace');
-const helpers = new Set(['words.js', 'keys_drawn.js']);
+const helpers = new Set(['words.js', 'keys_drawn.js', 'benches.js']);
 const OFFERED = new Set(['$watch', '$nextTick', '$refs', '$el']); // by Alpine
 
 function walk(node, visit) {
@@ -64,4 +64,11 @@ test('a field is written by the part that declares it, and by no other', () => {
 test('whatever a part asks of the whole is there', () => {
   const all = new Set([...parts.flatMap((part) => part.names), ...OFFERED]);
   for (const part of parts) for (const name of part.read) assert.ok(all.has(name), `${part.name} asks for ${name}`);
+});
+
+test('every bench has its drawing, and what a press in it does', async () => {
+  const all = new Set(parts.flatMap((part) => part.names));
+  const { BENCHES } = await import('../../studio/static/workspace/benches.js');
+  assert.equal(BENCHES.length, 6);
+  for (const bench of BENCHES) assert.ok(all.has(bench.draw) && (!bench.tap || all.has(bench.tap)), bench.id);
 });

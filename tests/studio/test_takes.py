@@ -246,7 +246,7 @@ def test_a_cancelled_place_renders_no_more(place: Any, client: Client) -> None:
 def test_a_take_with_passes_and_cut_sky_hands_all_of_them_over(place: Any, worker: Any, client: Client) -> None:
     import OpenImageIO as oiio
 
-    take = Take.begin(place, "a", Order("take", (96, 54), "sketch", 1, 2, passes=True, cut_sky=True))
+    take = Take.begin(place, "a", Order("take", (96, 54), "sketch", 1, 2, outputs=("passes", "cut_sky")))
     worker()
     until(lambda: state(take) == Take.State.DONE, what="the take")
     client.force_login(place.owner)

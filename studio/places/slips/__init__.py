@@ -6,18 +6,28 @@ A bench is one file here with a function `columns`, and one line of `BENCHES`.
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import dataclass
 
 from lumwick.place.document import Place, Shot
 from studio.places.slips import air, cut, growth, land, route, water
 from studio.places.slips.asked import Asked, Column
 
-BENCHES: dict[str, Callable[[Asked], list[Column]]] = {
-    "land": land.columns,
-    "water": water.columns,
-    "growth": growth.columns,
-    "air": air.columns,
-    "route": route.columns,
-    "cut": cut.columns,
+
+@dataclass(frozen=True)
+class Bench:
+    """A bench: its title, and the columns of its slip."""
+
+    title: str
+    columns: Callable[[Asked], list[Column]]
+
+
+BENCHES = {
+    "land": Bench("Land", land.columns),
+    "water": Bench("Water", water.columns),
+    "growth": Bench("Growth", growth.columns),
+    "air": Bench("Air", air.columns),
+    "route": Bench("Route", route.columns),
+    "cut": Bench("Cut", cut.columns),
 }
 """In the order of the work."""
 
@@ -30,4 +40,4 @@ def groups_of(place: Place, shot: Shot, bench: str, selected: str, t: float, tab
     tab : str
         On the Route bench: station, way, pace, aim or lens.
     """
-    return BENCHES.get(bench, cut.columns)(Asked.at(place, shot, selected, tab, t))
+    return BENCHES.get(bench, BENCHES["cut"]).columns(Asked.at(place, shot, selected, tab, t))

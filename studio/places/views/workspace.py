@@ -11,24 +11,21 @@ from lumwick.place.document import Shot
 from studio.looks.settings import revision_setting
 from studio.places import charts
 from studio.places.models import Place
-from studio.places.slips import groups_of
+from studio.places.slips import BENCHES, groups_of
 from studio.places.views.owned import place_view
-
-BENCHES = (
-    ("land", "Land"),
-    ("water", "Water"),
-    ("growth", "Growth"),
-    ("air", "Air"),
-    ("route", "Route"),
-    ("cut", "Cut"),
-)
 
 
 @place_view("GET")
 def workspace(request: HttpRequest, place: Place) -> HttpResponse:
     """One place."""
     return render(
-        request, "place.html", {"place": place, "benches": BENCHES, "state": state_of(place, request.GET.get("shot"))}
+        request,
+        "place.html",
+        {
+            "place": place,
+            "benches": [(name, bench.title) for name, bench in BENCHES.items()],
+            "state": state_of(place, request.GET.get("shot")),
+        },
     )
 
 

@@ -45,8 +45,8 @@ export const pointerDrag = (move, up) => {
   window.addEventListener('pointercancel', end);
 };
 
-// Parts of the page by name. Alpine's own $refs go by the element whose event is being answered, and are empty once that
-// element is gone: a field of the slip is, as soon as its answer is there, and the look would wait for ever.
+// Parts of the page by name. Alpine's own $refs go by the element whose event is being answered, and are empty once
+// that element is gone: a field of the slip is, as soon as its answer is there, and the look would wait for ever.
 /** @type {Record<string, any>} */
 export const refs = new Proxy(
   /** @type {Record<string, any>} */

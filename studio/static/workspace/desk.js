@@ -1,5 +1,6 @@
 /* The desk itself: what it begins with, its keys, its dividers and dialogs, and what is said over it. */
 import { clamp, refs, pointerDrag } from '../kit/dom.js';
+import { BENCHES } from './benches.js';
 
 /** @type {import('../types.js').Part} */
 export const desk = {
@@ -123,9 +124,9 @@ export const desk = {
         this.drafting ? this.endDraft() : this.setStation();
       };
     }
-    const benches = ['land', 'water', 'growth', 'air', 'route', 'cut'];
-    if (/^[1-6]$/.test(k)) {
-      this.setBench(benches[k - 1]);
+    const bench = /^[1-9]$/.test(k) && BENCHES[Number(k) - 1];
+    if (bench) {
+      this.setBench(bench.id);
       return;
     }
     const act = acts[k.length === 1 ? k.toLowerCase() : k];

@@ -1,5 +1,6 @@
 /* The drawing under the chart, by bench: the sun over the day, and the waves. */
 import { el, clamp, refs, keepingFocus } from '../kit/dom.js';
+import { benchOf } from './benches.js';
 
 /** @type {import('../types.js').Part} */
 export const drawings = {
@@ -12,13 +13,7 @@ export const drawings = {
     const [W, H] = this.held ? this.held.size : [svg.clientWidth, svg.clientHeight];
     svg.setAttribute('viewBox', `0 0 ${W} ${H}`);
     svg.replaceChildren();
-    (
-      ({
-        air: () => this.drawSun(svg, W, H),
-        water: () => this.drawWaves(svg, W, H),
-        cut: () => this.drawFilm(svg, W, H),
-      })[this.bench] || (() => this.drawSection(svg, W, H))
-    )();
+    this[benchOf(this.bench).draw](svg, W, H);
   },
   drawSun(svg, W, H) {
     const path = this.s.day.path,
@@ -206,16 +201,7 @@ export const drawings = {
     );
   },
   tapDrawing(e) {
-    if (['air', 'water'].includes(this.bench)) return;
-    if (this.bench === 'cut') {
-      if (e.target.dataset.filmtime) this.scrubFilm(e);
-      return;
-    }
-    if (this.paceDrawing) {
-      this.drawPace(e);
-      return;
-    }
-    const r = refs.drawing.getBoundingClientRect();
-    this.go(((e.clientX - r.left) / r.width) * this.s.shot.seconds);
+    const { tap } = benchOf(this.bench);
+    if (tap) this[tap](e);
   },
 };

@@ -218,6 +218,9 @@ export const filmDrawing = {
     };
     pointerDrag(move, up);
   },
+  tapFilm(e) {
+    if (e.target.dataset.filmtime) this.scrubFilm(e);
+  },
   scrubFilm(e) {
     const r = refs.drawing.getBoundingClientRect(),
       to = (m) => {

@@ -336,6 +336,14 @@ export const section = {
     window.addEventListener('pointermove', put);
     window.addEventListener('pointerup', up);
   },
+  tapSection(e) {
+    if (this.paceDrawing) {
+      this.drawPace(e);
+      return;
+    }
+    const r = refs.drawing.getBoundingClientRect();
+    this.go(((e.clientX - r.left) / r.width) * this.s.shot.seconds);
+  },
   togglePace() {
     this.paceDrawing = !this.paceDrawing;
     this.drawDrawing();

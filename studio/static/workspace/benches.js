@@ -1,0 +1,17 @@
+/* The benches, in the order of the work: the drawing under the chart of each, and what a press in it does. */
+
+/** @type {{ id: string, draw: string, tap?: string }[]} */
+export const BENCHES = [
+  { id: 'land', draw: 'drawSection', tap: 'tapSection' },
+  { id: 'water', draw: 'drawWaves' },
+  { id: 'growth', draw: 'drawSection', tap: 'tapSection' },
+  { id: 'air', draw: 'drawSun' },
+  { id: 'route', draw: 'drawSection', tap: 'tapSection' },
+  { id: 'cut', draw: 'drawFilm', tap: 'tapFilm' },
+];
+
+/**
+ * A bench by its name.
+ * @param {string} id
+ */
+export const benchOf = (id) => BENCHES.find((bench) => bench.id === id) || BENCHES[0];
