@@ -10,7 +10,7 @@ from lumwick.trace.sampling import FAST, pair
 
 
 @nb.njit(parallel=True, fastmath=FAST, nogil=True)
-def primary_and_sun(scene, view, sun, width, height, samples, hits):
+def primary_and_sun(scene, view, sun, width, height, samples, hits):  # type: ignore[no-untyped-def]
     """Trace ``samples`` camera rays a pixel and a shadow ray from each hit; ``hits`` (height,) takes the shadow
     rays."""
     for i in nb.prange(height):

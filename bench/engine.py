@@ -103,7 +103,7 @@ def first_rays() -> list[dict[str, Any]]:
 
 
 @nb.njit(parallel=True, fastmath=FAST, nogil=True)
-def _replay(scene, log, kept):
+def _replay(scene: int, log: Any, kept: Any) -> None:
     """Trace recorded rays again, row by row, with nothing between them."""
     for i in nb.prange(len(log)):
         room = np.zeros(48, np.uint32)
@@ -183,7 +183,8 @@ def likeness() -> list[dict[str, Any]]:
 
     setting = load_setting(saltmere())
     stage = Stage(setting)
-    size, scores = (96, 54), {"study": [], "fine": []}
+    size = (96, 54)
+    scores: dict[str, list[float]] = {"study": [], "fine": []}
     for shot_id, share in (("dawn", 0.5), ("boardwalk", 0.33), ("pine", 0.2), ("boardwalk", 0.995)):
         shot = setting.place.shot(shot_id)
         t, camera = shot.seconds * share, None

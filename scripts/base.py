@@ -7,6 +7,7 @@ import socket
 import subprocess
 import sys
 from pathlib import Path
+from typing import NoReturn
 
 ROOT = Path(__file__).resolve().parent.parent
 
@@ -24,18 +25,23 @@ def say(text: str) -> None:
     print(text, flush=True)
 
 
-def fail(text: str) -> None:
+def fail(text: str) -> NoReturn:
     print(f"lumwick: {text}", file=sys.stderr)
     raise SystemExit(1)
 
 
-def run(*args: str, **more: object) -> None:
-    done = subprocess.run([str(a) for a in args], cwd=ROOT, check=False, **more)  # type: ignore[call-overload]
+def run(*args: str | Path, quiet: bool = False) -> None:
+    """Run a command at the root; where it fails, say so and leave. A quiet one is heard only then."""
+    words = [str(a) for a in args]
+    done = subprocess.run(words, cwd=ROOT, check=False, capture_output=quiet, text=True)
     if done.returncode:
-        fail(f"`{' '.join(map(str, args))}` failed with code {done.returncode}.")
+        if quiet:
+            say((done.stdout + done.stderr).strip())
+        fail(f"`{' '.join(words)}` failed with code {done.returncode}.")
 
 
 def postgres_bin() -> Path | None:
+    """Where PostgreSQL's programs are, if they are there."""
     found = sorted(Path("/usr/lib/postgresql").glob("*/bin/initdb"))
     return found[-1].parent if found else None
 

@@ -103,7 +103,7 @@ def manage(*args: str) -> None:
 def answers(url: str) -> bool:
     try:
         with urllib.request.urlopen(url, timeout=2) as reply:
-            return reply.status == 200
+            return bool(reply.status == 200)
     except (urllib.error.URLError, OSError):
         return False
 

@@ -11,7 +11,7 @@ from scripts.base import ROOT, VAR, VENV, fail, run, say
 LINTS = (
     ("ruff", "check", "-q", "."),
     ("ruff", "format", "--check", "-q", "."),
-    ("mypy", "lumwick", "studio"),
+    ("mypy", "lumwick", "studio", "scripts"),
     ("lint-imports",),
     ("djlint", "--lint", "--quiet", "studio/templates"),
 )
@@ -34,7 +34,7 @@ def node_tools() -> Path | None:
 def lint() -> None:
     """Formatters, linters, types, the direction of imports; and, where Node is, scripts and built assets."""
     for command in LINTS:
-        run(VENV / "bin" / command[0], *command[1:], stdout=subprocess.DEVNULL)
+        run(VENV / "bin" / command[0], *command[1:], quiet=True)
     tools = node_tools()
     if tools is None:
         say("Node is not here: the scripts' form and types, and the built assets, are not checked.")
