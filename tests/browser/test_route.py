@@ -145,9 +145,11 @@ def test_ways_drawn_suggested_and_brought_in(page: Page, live_server: Any, place
     page.get_by_role("button", name="Draw a way").click()
     box = page.locator("[aria-label='Chart of the place']").bounding_box()
     assert box
-    for x, y in ((120, 250), (200, 200), (300, 230)):
+    for n, (x, y) in enumerate(((120, 250), (200, 200), (300, 230)), 1):
         page.mouse.click(box["x"] + x, box["y"] + y)
-        page.wait_for_timeout(500)
+        page.wait_for_function(
+            "(n) => document.querySelectorAll('#over circle[fill=\"var(--marsh)\"]').length >= n", arg=n
+        )
     page.mouse.dblclick(box["x"] + 380, box["y"] + 180)
     revision(page, 2)
     assert len(route().stations) >= 3

@@ -11,7 +11,6 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from lumwick.errors import PlaceError
-from lumwick.land.ground import Ground
 from lumwick.motion.channel import Channel, MomentChannel, MomentKey, at, evaluate
 from lumwick.motion.terms import Flicker, Pulse, Swing, Wander, laid_over
 from lumwick.picture import fade, frame_picture, open_for, seam_step
@@ -25,7 +24,7 @@ from lumwick.trace.quality import QUALITIES
 from lumwick.trace.stage import Stage
 from tests.conftest import small_place
 from tests.core.test_motion import channels
-from tests.core.test_time import edit, ramp, with_shot
+from tests.core.timing import edit, flat, ramp, with_shot
 
 TERMS = [
     Swing(period=0.7),
@@ -70,10 +69,6 @@ def test_an_irregular_sway_is_ordinary_keys_that_close() -> None:
     )  # two rounds fit in a second
     (gap,) = [g for g in seam_gaps(Setting(place, flat()), place.shots[0]) if g.path]
     assert gap.closes and 0.5 < max(abs(k.v) for k in roll.keys) <= 2.5
-
-
-def flat(height: float = 20.0) -> Ground:
-    return Ground(np.full((65, 65), height, np.float32), 8.0, -256.0, -256.0)
 
 
 @pytest.mark.parametrize(("keep", "times"), [("seconds", [0.0, 1.0]), ("frames", [0.0, 0.8]), ("scale", [0.0, 2.0])])

@@ -29,8 +29,8 @@ from lumwick.trace.furnish import Furnishing
 from lumwick.trace.quality import Quality
 from lumwick.trace.stage import Stage
 from tests.conftest import small_place
-from tests.core.test_loops import flat
-from tests.core.test_time import crate, ramp
+from tests.core.test_time import crate
+from tests.core.timing import flat, ramp
 
 T = np.linspace(0, 60, 24001)
 

@@ -1,6 +1,7 @@
 """Frames are pure functions of their place, and the command line makes them."""
 
 import json
+import time
 from pathlib import Path
 
 import numpy as np
@@ -200,6 +201,22 @@ def test_stills(tmp_path: Path) -> None:
 
 def run(*args: object) -> object:
     return CliRunner().invoke(cli.app, [str(a) for a in args])
+
+
+def test_who_is_told_to_stop_leaves_at_the_next_strip(setting: Setting) -> None:
+    stage, film = Stage(setting), blank(96, 64)
+    stage.set(evaluate(setting, setting.place.shots[0], 0.0))
+    asked: list[float] = []
+
+    def third_time() -> bool:
+        asked.append(time.perf_counter())
+        return len(asked) == 3
+
+    assert not expose(stage, film, 16, stop=Stop(third_time, every=96 * 64))
+    assert len(asked) == 3 and film.samples == 0  # two strips were made, none after it was told, and none is kept
+    asked.clear()
+    assert expose(stage, film, 16, stop=Stop(lambda: bool(asked.append(0.0)), every=96 * 64))
+    assert len(asked) == 16 and film.samples == 16  # a strip is as many samples as it says
 
 
 def test_command_line(place_file: Path, tmp_path: Path) -> None:

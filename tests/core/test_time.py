@@ -29,21 +29,8 @@ from lumwick.trace.amount import amount_of_motion, verdict
 from lumwick.trace.drift import skyline
 from lumwick.trace.stage import Stage
 from tests.conftest import small_place
-from tests.core.test_loops import flat
 from tests.core.test_motion import channels
-
-
-def ramp(*points: tuple[float, float], join: str = "straight", **rules: Any) -> Channel:
-    return Channel(keys=tuple(Key(t=t, v=v, join=join) for t, v in points), **rules)
-
-
-def edit(place: Place, **data: Any) -> tuple[Place, str]:
-    return apply(place, command(data))
-
-
-def with_shot(place: Place, **changes_: Any) -> Place:
-    return place.model_copy(update={"shots": [place.shots[0].model_copy(update=changes_)]})
-
+from tests.core.timing import edit, flat, ramp, with_shot
 
 # -- editing keys -------------------------------------------------------------------------------------------
 
