@@ -1,7 +1,7 @@
 /* Takes in lock step: one, side by side, under a sliding edge, or their difference; with notes pinned to a
    time and a spot. */
 
-import { cookie, refs } from './kit/dom.js';
+import { cookie, pointerDrag, refs } from './kit/dom.js';
 
 document.addEventListener('alpine:init', () => {
   Alpine.data('compare', (data) => ({
@@ -207,12 +207,7 @@ document.addEventListener('alpine:init', () => {
         this.draw();
       };
       move(e);
-      const up = () => {
-        window.removeEventListener('pointermove', move);
-        window.removeEventListener('pointerup', up);
-      };
-      window.addEventListener('pointermove', move);
-      window.addEventListener('pointerup', up);
+      pointerDrag(move);
     },
 
     // -- time ------------------------------------------------------------------------------------------
@@ -273,12 +268,7 @@ document.addEventListener('alpine:init', () => {
         to = (m) =>
           this.go(this.from() + Math.min(1, Math.max(0, (m.clientX - r.left) / r.width)) * (this.to() - this.from()));
       to(e);
-      const up = () => {
-        window.removeEventListener('pointermove', to);
-        window.removeEventListener('pointerup', up);
-      };
-      window.addEventListener('pointermove', to);
-      window.addEventListener('pointerup', up);
+      pointerDrag(to);
     },
     share(t) {
       return ((t - this.from()) / Math.max(1e-6, this.to() - this.from())) * 100;

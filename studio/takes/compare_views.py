@@ -4,7 +4,6 @@ from."""
 from __future__ import annotations
 
 import io
-import json
 from typing import Any
 
 from django.contrib.auth.decorators import login_required
@@ -15,6 +14,7 @@ from PIL import Image, ImageDraw, ImageFont
 
 from lumwick.motion.timebase import RATES
 from lumwick.place.compare import changes
+from studio.places.asked import Pin, Unreadable, read
 from studio.places.models import Place, StaleRevision
 from studio.places.views.owned import place_view
 from studio.takes.models import Frame, Note, Take
@@ -91,10 +91,10 @@ def pin(request: HttpRequest, take_id: int) -> JsonResponse:
     """Pin a note to a time and a spot of a take."""
     take = own_take(request, take_id)
     try:
-        said = json.loads(request.body)
-        t, x, y, text = float(said["t"]), float(said["x"]), float(said["y"]), " ".join(str(said["text"]).split())
-    except (KeyError, TypeError, ValueError):
-        return JsonResponse({"error": "This note cannot be read."}, status=400)
+        said = read(request, Pin)
+    except Unreadable as error:
+        return JsonResponse({"error": str(error)}, status=400)
+    t, x, y, text = said.t, said.x, said.y, " ".join(said.text.split())
     if not text:
         return JsonResponse({"error": "Write what there is to say, then pin it."}, status=422)
     if len(text) > NOTE_AT_MOST or not (0 <= x <= 1 and 0 <= y <= 1 and -1e6 < t < 1e6):

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 from collections.abc import Callable
 from typing import Any
 
@@ -14,11 +13,13 @@ from lumwick.motion.channel import Channel, Curve
 from lumwick.motion.timebase import RATES
 from lumwick.place.describe import typed
 from lumwick.place.document import Place as Document
+from lumwick.place.document import Shot
 from lumwick.place.edits import fresh_id
 from lumwick.place.paths import find
 from lumwick.route.way import station_from
 from lumwick.snapshot.evaluate import place_clock
 from studio.looks.settings import revision_setting
+from studio.places.asked import Edit, Typed, Unreadable, read
 from studio.places.models import Place, StaleRevision
 from studio.places.views.owned import newest, place_view
 from studio.places.views.workspace import shot_of, state_of
@@ -27,81 +28,71 @@ from studio.places.views.workspace import shot_of, state_of
 @place_view("POST")
 def edit(request: HttpRequest, place: Place) -> HttpResponse:
     """One edit, undo, redo or restore, made on a stated revision."""
+    asked = read(request, Edit)
+    way = next((act for name, act in _WAYS.items() if getattr(asked, name) is not None), None)
+    if way is None:
+        raise Unreadable("This edit does not say what to do.")
     try:
-        data = json.loads(request.body)
-        made_on, shot = int(data["rev"]), data.get("shot")
-    except (ValueError, KeyError, TypeError):
-        return JsonResponse({"error": "This edit does not say which revision it was made on."}, status=400)
-    try:
-        kind = next((name for name in _WAYS if name in data), None)
-        if kind is None:
-            return JsonResponse({"error": "This edit does not say what to do."}, status=400)
-        question = _WAYS[kind](place, made_on, data, shot)
-        if question is not None:
-            return JsonResponse(question)
+        question = way(place, asked)
     except StaleRevision as stale:
-        fresh = newest(place)
-        return JsonResponse({"error": str(stale), "state": state_of(fresh, shot)}, status=409)
-    except (KeyError, TypeError, ValueError):
-        return JsonResponse({"error": "This edit cannot be read."}, status=400)
-    fresh = newest(place)
-    return JsonResponse(state_of(fresh, shot))
+        return JsonResponse({"error": str(stale), "state": state_of(newest(place), asked.shot)}, status=409)
+    return JsonResponse(state_of(newest(place), asked.shot) if question is None else question)
 
 
 Question = dict[str, Any] | None
 """What is asked back before anything is changed; nothing if the edit was made."""
 
 
-def _move(place: Place, made_on: int, data: dict[str, Any], shot: str | None) -> Question:
-    {"undo": place.undo, "redo": place.redo}[data["move"]](made_on)
+def _move(place: Place, asked: Edit) -> Question:
+    {"undo": place.undo, "redo": place.redo}[str(asked.move)](asked.rev)
     return None
 
 
-def _restore(place: Place, made_on: int, data: dict[str, Any], shot: str | None) -> Question:
-    place.restore(made_on, int(data["restore"]))
+def _restore(place: Place, asked: Edit) -> Question:
+    assert asked.restore is not None
+    place.restore(asked.rev, asked.restore)
     return None
 
 
-def _type_key(place: Place, made_on: int, data: dict[str, Any], shot: str | None) -> Question:
+def _type_key(place: Place, asked: Edit) -> Question:
     """The value of a key, typed."""
-    assert place.head is not None
-    said = data["typed_key"]
-    path, t = str(said["path"]), float(said["t"])
-    value = typed(revision_setting(place.head.pk).place, path, str(said["text"]))
-    place.edit(made_on, {"op": "place_key", "path": path, "t": t, "to": t, "value": value})
+    assert place.head is not None and asked.typed_key is not None
+    path, t = asked.typed_key.path, asked.typed_key.t
+    value = typed(revision_setting(place.head.pk).place, path, asked.typed_key.text)
+    place.edit(asked.rev, {"op": "place_key", "path": path, "t": t, "to": t, "value": value})
     return None
 
 
-def _type(place: Place, made_on: int, data: dict[str, Any], shot: str | None) -> Question:
+def _type(place: Place, asked: Edit) -> Question:
     """A field's value, typed."""
-    assert place.head is not None
-    document, said = revision_setting(place.head.pk).place, data["typed"]
-    path, text, t = str(said["path"]), str(said["text"]), float(said.get("t", 0))
-    value = typed(document, path, text, place_clock(shot_of(place, shot), t))
-    asked = _typed_edit(place, document, path, value, said, shot)
-    if "ask" in asked:
-        return asked
-    place.edit(made_on, asked)
+    assert place.head is not None and asked.typed is not None
+    document, shot = revision_setting(place.head.pk).place, shot_of(place, asked.shot)
+    value = typed(document, asked.typed.path, asked.typed.text, place_clock(shot, asked.typed.t))
+    found = _typed_edit(document, shot, asked.typed, value)
+    if "ask" in found:
+        return found
+    place.edit(asked.rev, found)
     return None
 
 
-def _command(place: Place, made_on: int, data: dict[str, Any], shot: str | None) -> Question:
+def _command(place: Place, asked: Edit) -> Question:
     """A command as the core knows it, or one that leaves to us where the look is."""
-    command = dict(data["command"])
+    command = dict(asked.command or {})
     op = command.get("op")
-    if op == "add_station" and "stand" in command:
-        command = _station_stood(place, command)
-    if op in ("add_station", "update_station") and "view" in command:
-        command = _station_from_look(place, command)
-    if op == "move" and not data.get("auto"):
-        question = _moves_what_is_keyed(place, command, shot)
-        if question:
-            return question
-    place.edit(made_on, command)
-    return None
+    try:
+        if op == "add_station" and "stand" in command:
+            command = _station_stood(place, command)
+        if op in ("add_station", "update_station") and "view" in command:
+            command = _station_from_look(place, command)
+        question = _moves_what_is_keyed(place, command, asked.shot) if op == "move" and not asked.auto else None
+    except (KeyError, TypeError, ValueError):
+        raise Unreadable("This edit cannot be read.") from None
+    if not question:
+        place.edit(asked.rev, command)
+    return question or None
 
 
-_WAYS: dict[str, Callable[[Place, int, dict[str, Any], str | None], Question]] = {
+_WAYS: dict[str, Callable[[Place, Edit], Question]] = {
     "move": _move,
     "restore": _restore,
     "typed_key": _type_key,
@@ -111,33 +102,32 @@ _WAYS: dict[str, Callable[[Place, int, dict[str, Any], str | None], Question]] =
 """Ways to say an edit, by the word that it has."""
 
 
-def _typed_edit(
-    place: Place, document: Document, path: str, value: Any, said: dict[str, Any], shot_id: str | None
-) -> dict[str, Any]:
+def _typed_edit(document: Document, shot: Shot, said: Typed, value: Any) -> dict[str, Any]:
     """The edit that a typed value asks for; or, where it is keyed elsewhere and nobody said that changes set keys,
     the question what to do."""
+    path = said.path
     owner, name, info = find(document, path)
-    old, shot = getattr(owner, name), shot_of(place, shot_id)
+    old = getattr(owner, name)
     if path.endswith((f"/shots/{shot.id}/frames", f"/shots/{shot.id}/fps")):
         frames, fps = (
             (int(value), shot.fps)
             if name == "frames"
             else (max(1, round(shot.frames * RATES[value] / RATES[shot.fps])), value)
         )
-        return {"op": "retime", "shot": shot.id, "frames": frames, "fps": fps, "keep": said.get("keep", "seconds")}
+        return {"op": "retime", "shot": shot.id, "frames": frames, "fps": fps, "keep": said.keep}
     if not isinstance(old, Curve):
         return {"op": "set", "path": path, "value": value}
-    t, half = float(said.get("t", 0)), 0.5 / float(RATES[shot.fps])
+    t, half = said.t, 0.5 / float(RATES[shot.fps])
     here = min(old.keys, key=lambda key: abs(key.t - t))
     if abs(here.t - t) <= half:
         return {"op": "key", "path": path, "t": here.t, "value": value}
-    how = said.get("how") or ("key" if said.get("auto") else "")
+    how = said.how or ("key" if said.auto else "")
     if how in ("key", "raise"):
         return {"op": how, "path": path, "t": t, "value": value}
     return {
         "ask": {
             "path": path,
-            "text": str(said["text"]),
+            "text": said.text,
             "t": t,
             "raise": isinstance(old, Channel),
             "title": info.title,

@@ -13,6 +13,7 @@ from django.shortcuts import get_object_or_404
 from django.views.decorators.http import require_http_methods
 
 from lumwick.errors import LumwickError
+from studio.places.asked import Unreadable
 from studio.places.models import Place, StaleRevision
 
 WITH_HEAD = ("head", "head__parent")
@@ -36,7 +37,8 @@ def newest(place: Place) -> Place:
 def place_view(*methods: str) -> Callable[[Callable[..., HttpResponseBase]], Callable[..., HttpResponseBase]]:
     """Make a view of a place that the visitor owns: signed in, asked by one of some methods, given the place itself.
 
-    What the core refuses, and an edit of a revision that is no longer the newest, are answered in a sentence.
+    What the core refuses, a request that cannot be read, and an edit of a revision that is no longer the newest, are
+    answered in a sentence.
     """
 
     def made(view: Callable[..., HttpResponseBase]) -> Callable[..., HttpResponseBase]:
@@ -48,6 +50,8 @@ def place_view(*methods: str) -> Callable[[Callable[..., HttpResponseBase]], Cal
                 return view(request, own_place(request, place_id), **more)
             except StaleRevision as stale:
                 return JsonResponse({"error": str(stale)}, status=409)
+            except Unreadable as error:
+                return JsonResponse({"error": str(error)}, status=400)
             except LumwickError as error:
                 return JsonResponse({"error": str(error)}, status=422)
 

@@ -4,9 +4,7 @@ cameras handed on."""
 from __future__ import annotations
 
 import io
-import json
 import zipfile
-from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
@@ -33,7 +31,8 @@ from lumwick.snapshot.ride import check, with_route
 from studio.looks.engine import ENGINE_OF_LOOKS
 from studio.looks.settings import revision_setting
 from studio.places import charts
-from studio.places.models import AssetFile, Place, StaleRevision
+from studio.places.asked import Draft, DrawnWay, Mend, read, share, whole
+from studio.places.models import AssetFile, Place
 from studio.places.views.owned import newest, place_view
 from studio.places.views.workspace import shot_of, state_of
 
@@ -45,33 +44,11 @@ def _setting(place: Place) -> Setting:
     return revision_setting(place.head.pk)
 
 
-def _body(request: HttpRequest) -> dict[str, Any]:
-    try:
-        data = json.loads(request.body)
-    except ValueError:
-        raise PlaceError("This request cannot be read: reload the page.") from None
-    if not isinstance(data, dict) or not isinstance(data.get("rev"), int):
-        raise PlaceError("This request does not say which revision it was made on: reload the page.")
-    return data
-
-
-def _reshot(request: HttpRequest, place: Place, rev: int, shot: Shot, label: str, **more: Any) -> JsonResponse:
+def _reshot(place: Place, rev: int, shot: Shot, label: str, **more: Any) -> JsonResponse:
     """Put a shot in place of its older self, as one edit."""
     place.edit(rev, Reshoot(op="reshoot", shot=shot, label=label[:160]).model_dump(mode="json"))
     fresh = newest(place)
     return JsonResponse({"state": state_of(fresh, shot.id), **more})
-
-
-def _answered(request: HttpRequest, act: Callable[[], JsonResponse]) -> JsonResponse:
-    """What an act answers, or a sentence."""
-    try:
-        return act()
-    except StaleRevision as stale:
-        return JsonResponse({"error": str(stale)}, status=409)
-    except LumwickError as error:
-        return JsonResponse({"error": str(error)}, status=422)
-    except (KeyError, TypeError, ValueError):
-        return JsonResponse({"error": "This request cannot be read: reload the page."}, status=400)
 
 
 @place_view("GET")
@@ -92,62 +69,43 @@ def ride(request: HttpRequest, place: Place) -> JsonResponse:
 def mended(request: HttpRequest, place: Place) -> JsonResponse:
     """Repair one fault, or all that can be repaired."""
 
-    def act() -> JsonResponse:
-        said = _body(request)
-        shot = shot_of(place, said["shot"])
-        if said.get("how") == "all":
-            new, done = mend_all(_setting(place), shot)
-            if not done:
-                raise PlaceError("Nothing here can be mended by itself: see what each line says.")
-            return _reshot(request, place, said["rev"], new, f"mended the ride: {len(done)} repairs", done=done)
-        new, label = mend(
-            _setting(place), shot, str(said["how"]), float(said["from"]), float(said["to"]), str(said.get("kind", ""))
-        )
-        return _reshot(request, place, said["rev"], new, label, done=[label])
-
-    return _answered(request, act)
+    asked = read(request, Mend)
+    shot = shot_of(place, asked.shot)
+    if asked.how == "all":
+        new, done = mend_all(_setting(place), shot)
+        if not done:
+            raise PlaceError("Nothing here can be mended by itself: see what each line says.")
+        return _reshot(place, asked.rev, new, f"mended the ride: {len(done)} repairs", done=done)
+    new, label = mend(_setting(place), shot, asked.how, asked.begins, asked.ends, asked.kind)
+    return _reshot(place, asked.rev, new, label, done=[label])
 
 
 @place_view("POST")
 def draft(request: HttpRequest, place: Place) -> JsonResponse:
     """The route as it would be with one station elsewhere; nothing is changed."""
 
-    def act() -> JsonResponse:
-        said = _body(request)
-        shot = shot_of(place, said["shot"])
-        i, station = station_of(shot, str(said["station"]))
-        moved = station.model_copy(
-            update={k: float(said[k]) for k in ("east", "north", "up") if k in said}
-            | ({"aim": tuple(float(v) for v in said["aim"])} if "aim" in said else {})
-        )
-        stations = list(shot.route.stations)
-        stations[i] = moved
-        return JsonResponse(charts.route_drawing(_setting(place), with_route(shot, stations=stations)))
-
-    return _answered(request, act)
+    asked = read(request, Draft)
+    shot = shot_of(place, asked.shot)
+    i, station = station_of(shot, asked.station)
+    held = asked.model_dump(include={"east", "north", "up", "aim"}, exclude_none=True)
+    moved = station.model_copy(update=held)
+    stations = list(shot.route.stations)
+    stations[i] = moved
+    return JsonResponse(charts.route_drawing(_setting(place), with_route(shot, stations=stations)))
 
 
 @place_view("POST")
 def drawn(request: HttpRequest, place: Place) -> JsonResponse:
     """A route along a line that was drawn on the chart."""
 
-    def act() -> JsonResponse:
-        said = _body(request)
-        shot = shot_of(place, said["shot"])
-        points = np.array([[float(x), float(y), 0.0] for x, y in said["points"]])
-        walk = said.get("way") == "walk"
-        if len(points) < 2:
-            raise PlaceError("A way needs two points at least: press where it starts, and where it goes.")
-        new = along_line(
-            _setting(place),
-            shot,
-            Drawn(points),
-            "walk" if walk else "fly",
-            float(said.get("height") or (shot.route.eye_height if walk else 2.5)),
-        )
-        return _reshot(request, place, said["rev"], new, f"drew a way of {len(new.route.stations)} stations")
-
-    return _answered(request, act)
+    asked = read(request, DrawnWay)
+    shot, walk = shot_of(place, asked.shot), asked.way == "walk"
+    if len(asked.points) < 2:
+        raise PlaceError("A way needs two points at least: press where it starts, and where it goes.")
+    points = np.array([[x, y, 0.0] for x, y in asked.points])
+    height = asked.height or (shot.route.eye_height if walk else 2.5)
+    new = along_line(_setting(place), shot, Drawn(points), "walk" if walk else "fly", height)
+    return _reshot(place, asked.rev, new, f"drew a way of {len(new.route.stations)} stations")
 
 
 @place_view("GET")
@@ -159,7 +117,7 @@ def suggested(request: HttpRequest, place: Place) -> JsonResponse:
         seen = Lens(station.focal, shot.exposure.sensor).full_frame_mm
         return {**station.model_dump(mode="json"), "seen_focal": seen}
 
-    return _answered(request, lambda: JsonResponse({"views": [view(s) for s in suggest(_setting(place), shot)]}))
+    return JsonResponse({"views": [view(s) for s in suggest(_setting(place), shot)]})
 
 
 @place_view("POST")
@@ -167,56 +125,50 @@ def laid(request: HttpRequest, place: Place) -> JsonResponse:
     """A path from a file as the shot's route; what the file does not say is asked for."""
     upload, post = request.FILES.get("file"), request.POST
 
-    def act() -> JsonResponse:
-        if upload is None:
-            raise PlaceError("Choose a file first.")
-        if (upload.size or 0) > PATH_BYTES_AT_MOST:
-            raise PlaceError(
-                f"{upload.name} has {(upload.size or 0) / 1e6:,.0f} MB: a "
-                f"path has at most {PATH_BYTES_AT_MOST / 1e6:,.0f}."
-            )
-        setting, shot = _setting(place), shot_of(place, post.get("shot"))
-        name, data = Path(upload.name or "path").name[:120], upload.read()
-        try:
-            found = read_path(
-                data,
-                name,
-                setting.still(shot).place.site,
-                post.get("unit", ""),
-                post.get("which", ""),
-                float(RATES[shot.fps]),
-            )
-        except AskUnit as error:
-            return JsonResponse({"ask": "unit", "words": str(error), "choices": list(METRES)})
-        except AskWhich as error:
-            return JsonResponse({"ask": "which", "words": str(error), "choices": error.names[:200]})
-        if found.track is not None and post.get("as") != "walk":
-            if post.get("as") == "stations":
-                new = as_stations(shot, found.track)
-            else:
-                csv = found.track.csv()
-                AssetFile.keep(csv)
-                new = as_track(shot, asset_of(f"{Path(name).stem}.csv", csv), found.track)
+    if upload is None:
+        raise PlaceError("Choose a file first.")
+    if (upload.size or 0) > PATH_BYTES_AT_MOST:
+        raise PlaceError(
+            f"{upload.name} has {(upload.size or 0) / 1e6:,.0f} MB: a path has at most {PATH_BYTES_AT_MOST / 1e6:,.0f}."
+        )
+    setting, shot = _setting(place), shot_of(place, post.get("shot"))
+    name, data = Path(upload.name or "path").name[:120], upload.read()
+    try:
+        found = read_path(
+            data,
+            name,
+            setting.still(shot).place.site,
+            post.get("unit", ""),
+            post.get("which", ""),
+            float(RATES[shot.fps]),
+        )
+    except AskUnit as error:
+        return JsonResponse({"ask": "unit", "words": str(error), "choices": list(METRES)})
+    except AskWhich as error:
+        return JsonResponse({"ask": "which", "words": str(error), "choices": error.names[:200]})
+    if found.track is not None and post.get("as") != "walk":
+        if post.get("as") == "stations":
+            new = as_stations(shot, found.track)
         else:
-            walk = post.get("as") == "walk"
-            new = along_line(setting, shot, found.drawn, "walk" if walk else "fly", 1.6 if walk else 2.5)
-        exact = new.route.way == "brought"
-        laid = f"a path run exactly, {new.seconds:.1f} s" if exact else f"{len(new.route.stations)} stations"
-        revision = int(post.get("rev") or 0)
-        return _reshot(request, place, revision, new, f"way from {name}", note=f"{found.name}: {laid}")
-
-    return _answered(request, act)
+            csv = found.track.csv()
+            AssetFile.keep(csv)
+            new = as_track(shot, asset_of(f"{Path(name).stem}.csv", csv), found.track)
+    else:
+        walk = post.get("as") == "walk"
+        new = along_line(setting, shot, found.drawn, "walk" if walk else "fly", 1.6 if walk else 2.5)
+    exact = new.route.way == "brought"
+    laid = f"a path run exactly, {new.seconds:.1f} s" if exact else f"{len(new.route.stations)} stations"
+    revision = whole(post.get("rev"))
+    return _reshot(place, revision, new, f"way from {name}", note=f"{found.name}: {laid}")
 
 
 @place_view("GET")
 def spot(request: HttpRequest, place: Place) -> JsonResponse:
     """The spot of the place that a spot of the look shows."""
 
-    def act() -> JsonResponse:
-        point, distance = ENGINE_OF_LOOKS.point(place.pk, float(request.GET["u"]), float(request.GET["v"]))
-        return JsonResponse({"point": [round(float(c), 3) for c in point], "distance": round(distance, 3)})
-
-    return _answered(request, act)
+    u, v = (share(request.GET.get(name)) for name in ("u", "v"))
+    point, distance = ENGINE_OF_LOOKS.point(place.pk, u, v)
+    return JsonResponse({"point": [round(float(c), 3) for c in point], "distance": round(distance, 3)})
 
 
 @place_view("GET")

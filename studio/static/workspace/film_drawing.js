@@ -1,5 +1,5 @@
 /* The film as a strip. */
-import { el, clamp, refs, pointerDrag } from '../kit/dom.js';
+import { clamp, el, pointerDrag, refs } from '../kit/dom.js';
 
 /** @type {import('../types.js').Part} */
 export const filmDrawing = {
@@ -228,11 +228,6 @@ export const filmDrawing = {
         this.showFilm(1 + ((m.clientX - r.left - 10) / (r.width - 20)) * this.film().frames);
       };
     to(e);
-    const up = () => {
-      window.removeEventListener('pointermove', to);
-      window.removeEventListener('pointerup', up);
-    };
-    window.addEventListener('pointermove', to);
-    window.addEventListener('pointerup', up);
+    pointerDrag(to);
   },
 };

@@ -1,5 +1,5 @@
 /* The route on the chart, and stations dragged. */
-import { el, clamp, refs, keepingFocus } from '../kit/dom.js';
+import { clamp, el, keepingFocus, pointerDrag, refs } from '../kit/dom.js';
 
 /** @type {import('../types.js').Part} */
 export const routeDrawing = {
@@ -308,16 +308,12 @@ export const routeDrawing = {
       next = m;
       if (first) requestAnimationFrame(draw);
     };
-    const onUp = () => {
-      window.removeEventListener('pointermove', onMove);
-      window.removeEventListener('pointerup', onUp);
+    pointerDrag(onMove, () => {
       const last = next;
       next = null;
       if (last) move(last);
       up();
-    };
-    window.addEventListener('pointermove', onMove);
-    window.addEventListener('pointerup', onUp);
+    });
   },
   dragStation(e, st) {
     if (e.target.dataset.aim || e.button || this.chartMode || this.drafting) return;

@@ -1,5 +1,5 @@
 /* The section along the way, and the pacing drawn over it. */
-import { el, clamp, refs } from '../kit/dom.js';
+import { clamp, el, pointerDrag, refs } from '../kit/dom.js';
 import { thinnedPace } from '../kit/pace.js';
 
 /** @type {import('../types.js').Part} */
@@ -309,8 +309,6 @@ export const section = {
     };
     put(e);
     const up = () => {
-      window.removeEventListener('pointermove', put);
-      window.removeEventListener('pointerup', up);
       if (points.size < 3) {
         this.stroke.setAttribute('d', '');
         this.say('Draw the pace with one stroke from left to right: high is fast.');
@@ -333,8 +331,7 @@ export const section = {
         points: thinnedPace([...old, ...ends, ...drawn]),
       });
     };
-    window.addEventListener('pointermove', put);
-    window.addEventListener('pointerup', up);
+    pointerDrag(put, up);
   },
   tapSection(e) {
     if (this.paceDrawing) {

@@ -241,12 +241,7 @@ export const timeline = {
     const to = (m) => this.go(at(m) / f + 1e-6);
     this.setPlaying(false);
     to(e);
-    const up = () => {
-      window.removeEventListener('pointermove', to);
-      window.removeEventListener('pointerup', up);
-    };
-    window.addEventListener('pointermove', to);
-    window.addEventListener('pointerup', up);
+    pointerDrag(to);
   },
   wheelTime(e) {
     e.preventDefault();
