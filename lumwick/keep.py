@@ -34,7 +34,7 @@ def folder() -> Path:
     return Path(os.environ["NUMBA_CACHE_DIR"]).parent / "kept" / lumwick.engine_digest()
 
 
-def kept(what: str, key: str, make: Callable[[], Arrays]) -> Arrays:
+def cached(what: str, key: str, make: Callable[[], Arrays]) -> Arrays:
     """The arrays of this name, from disk if they were made before.
 
     Parameters

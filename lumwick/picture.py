@@ -249,7 +249,7 @@ class _Taking:
             return self.seen
         return self.seen(camera_at(self.stage.setting, self.shot, t))
 
-    def shown(self, t: float) -> Snapshot:
+    def snapshot(self, t: float) -> Snapshot:
         return evaluate(self.stage.setting, self.shot, t, self.camera(t))
 
     def sight(self, k: int) -> Sight:
@@ -265,7 +265,7 @@ class _Taking:
         n = self.moments
         for k in range(n):
             start = time.perf_counter()
-            self.stage.set(self.shown(self.t + self.options.shutter * (k + 0.5) / n))
+            self.stage.set(self.snapshot(self.t + self.options.shutter * (k + 0.5) / n))
             placed = time.perf_counter()
             few = samples * (k + 1) // n - samples * k // n
             done = expose(
@@ -293,7 +293,7 @@ def picture_at(
     film = blank(*film_size, passes=options.passes or grade.flat)
     took = {"set": 0.0, "trace": 0.0}
     taking = _Taking(stage, shot, t, grade, seen, options, window, film, Stop(stop) if stop else None, took)
-    shown = taking.shown(t)
+    shown = taking.snapshot(t)
     adaptive = grade.noise > 0 and grade.samples >= 8
     even = grade.samples // 2 if adaptive else grade.samples
     if not taking.expose(even):

@@ -23,7 +23,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lumwick.air.bands import BAND_RGB_LUX, H_AIR, H_DUST, coefficients
-from lumwick.keep import kept
+from lumwick.keep import cached
 
 FAST = {"contract", "arcp", "afn", "reassoc", "nsz"}
 EARTH, TOP = 6371.0e3, 6471.0e3
@@ -73,7 +73,7 @@ def _column_table(n_h, n_mu):
 @lru_cache(1)
 def columns() -> NDArray[np.float64]:
     """The table of columns; it depends on the shape of the atmosphere alone."""
-    return kept("air", "columns", lambda: {"columns": _column_table(N_H, N_MU)})["columns"]
+    return cached("air", "columns", lambda: {"columns": _column_table(N_H, N_MU)})["columns"]
 
 
 @nb.njit(fastmath=FAST, cache=True)
@@ -250,7 +250,7 @@ class ClearSky:
 
 @lru_cache(8)
 def _higher_orders(haze: float, ozone_du: float, ground: float) -> NDArray[np.float64]:
-    return kept(
+    return cached(
         "air",
         repr((haze, ozone_du, ground)),
         lambda: {"orders": _multiple(columns(), coefficients(haze, ozone_du), ground, 12, 40)},

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from lumwick.growth.kinds import KINDS
 from lumwick.growth.kinds.form import Form
 from lumwick.growth.scatter import Plants, scatter
-from lumwick.keep import kept
+from lumwick.keep import cached
 from lumwick.land.ground import Ground
 from lumwick.place.nature import Stand
 
@@ -34,7 +34,7 @@ def set_out(
 ) -> Plants:
     """Where a stand's plants stand (`lumwick.growth.scatter.scatter`); ``key`` says all that it depends on but the
     water's level."""
-    return Plants(**kept("plants", f"{key} {level}", lambda: dict(vars(scatter(stand, ground, slope, clear, level)))))
+    return Plants(**cached("plants", f"{key} {level}", lambda: dict(vars(scatter(stand, ground, slope, clear, level)))))
 
 
 def form_of(stand: Stand, variant: int, level: int, side: float = 0.0) -> tuple[Form, int]:
@@ -55,7 +55,7 @@ def form_of(stand: Stand, variant: int, level: int, side: float = 0.0) -> tuple[
         level,
         *(() if kind.woody else (side, 0.85 * stand.per_hectare / 1e4, stand.dry)),
     )
-    arrays = kept(
+    arrays = cached(
         "form",
         repr((stand.kind, arguments)),
         lambda: {name: np.asarray(value) for name, value in vars(kind.maker(*arguments)).items()},

@@ -14,7 +14,7 @@ from lumwick.motion.channel import Channel, Curve, MomentChannel
 from lumwick.place.document import Place, Shot
 from lumwick.place.fields import Asset
 from lumwick.place.instant import Motions
-from lumwick.place.paths import described, find, told, unit_of
+from lumwick.place.paths import described, find, unit_of, value_name
 from lumwick.place.quantities import read, show
 
 
@@ -226,7 +226,7 @@ def numbers(place: Place, shot: Shot) -> list[dict[str, Any]]:
                 found.append(
                     {
                         "path": path,
-                        "name": told(place, path),
+                        "name": value_name(place, path),
                         "unit": extra.get("unit", ""),
                         "value": float(getattr(still, name)),
                         "turn": extra.get("quantity") == "turn",

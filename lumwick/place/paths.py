@@ -35,7 +35,7 @@ def find(place: Place, path: str) -> tuple[Any, str, Any]:
     raise PlaceError(f"There is no field {path!r} in a place.")
 
 
-def told(place: Place, path: str) -> str:
+def value_name(place: Place, path: str) -> str:
     """A field as one says it: its title, and whose it is."""
     parts = [p for p in path.split("/") if p]
     _, _, info = find(place, path)

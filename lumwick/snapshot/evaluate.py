@@ -190,7 +190,7 @@ class Snapshot:
     sun_width: float = 0.53
     lamps: tuple[LampLight, ...] = ()
     surround_lux: float = 0.0
-    shown: dict[str, tuple[float, float, str]] = field(default_factory=dict)
+    surfaces: dict[str, tuple[float, float, str]] = field(default_factory=dict)
     """Glow [cd/m2], wetness and the glow's colour of each surface."""
 
 

@@ -80,7 +80,7 @@ def _report(shot: Shot, r: Ride | None, found: list[Fault]) -> dict[str, Any]:
         "shot": shot.id,
         "seconds": round(shot.seconds, 4),
         "frames": shot.frames,
-        "found": [f.told() for f in found],
+        "found": [f.as_dict() for f in found],
         "clean": not [f for f in found if f.kind != "still"],
     }
     if r is None:

@@ -13,7 +13,7 @@ from lumwick.motion.timebase import RATES
 from lumwick.motion.turns import turn_of
 from lumwick.place.document import Shot
 from lumwick.place.instant import Motions, Mover
-from lumwick.place.paths import told
+from lumwick.place.paths import value_name
 from lumwick.place.quantities import show
 from lumwick.route.way import goes
 from lumwick.snapshot.evaluate import Setting, camera_at, place_clock, sun_at
@@ -87,7 +87,7 @@ def seam_gaps(setting: Setting, shot: Shot) -> list[Gap]:
 
 
 def _of_value(setting: Setting, motions: Motions, mover: Mover, shot: Shot) -> Gap:
-    seconds, title = shot.seconds, told(setting.place, mover.path)
+    seconds, title = shot.seconds, value_name(setting.place, mover.path)
     h = min(1e-4, seconds / 1000)
     grid = np.linspace(0, seconds - JUST_BEFORE, 241)
     edges = np.array([0.0, h, seconds - JUST_BEFORE - h, seconds - JUST_BEFORE])

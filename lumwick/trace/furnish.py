@@ -15,7 +15,7 @@ from lumwick.built.lamps import LampLight
 from lumwick.built.meshes import MeshSurface
 from lumwick.built.timber import Timber, build
 from lumwick.errors import PlaceError
-from lumwick.keep import digest, kept
+from lumwick.keep import cached, digest
 from lumwick.land.ground import Ground
 from lumwick.motion.colour import from_hex, to_linear
 from lumwick.place.fields import Asset
@@ -213,10 +213,10 @@ class PlacedInputs:
 
 @dataclass(frozen=True)
 class LampInputs:
-    """Lamps, and how surfaces glow and are wet (`Snapshot.shown`); ``placed`` is the key of where things stand."""
+    """Lamps, and how surfaces glow and are wet (`Snapshot.surfaces`); ``placed`` is the key of where things stand."""
 
     lamps: tuple[LampLight, ...]
-    shown: dict[str, tuple[float, float, str]]
+    surfaces: dict[str, tuple[float, float, str]]
     placed: str
 
 
@@ -310,8 +310,8 @@ class Furnishing:
         for name, part in self.parts.items():
             if part.kind != MODEL:
                 continue
-            if part.surface in inputs.shown:
-                glow, part.look["wet"], colour = inputs.shown[part.surface]
+            if part.surface in inputs.surfaces:
+                glow, part.look["wet"], colour = inputs.surfaces[part.surface]
                 part.look["emission"] = glow * from_hex(colour)
             part.look["lamp"] = -1
             light = part.look["emission"]
@@ -339,7 +339,7 @@ class Furnishing:
 
 def _timber(ground: Ground, built: Built, surfaces: dict[str, Surface], looks: dict[str, NDArray[np.void]]) -> Part:
     timber = Timber(
-        **kept(
+        **cached(
             "timber",
             digest(built.model_copy(update={"name": "", "surface": ""}), ground.fingerprint),
             lambda: dict(vars(build(built, ground))),

@@ -80,7 +80,7 @@ class Stage:
 
     def __init__(self, setting: Setting) -> None:
         self.setting = setting
-        """The place as it may be edited and move; what stands on the stage is `shown`."""
+        """The place as it may be edited and move; what stands on the stage is `standing`."""
         self.stands = Stands()
         self.furnishing = Furnishing()
         self._land = Section(make_land)
@@ -137,7 +137,7 @@ class Stage:
 
     def _take_on(self, shown: Setting) -> None:
         """Make what stands still until it is edited or keyed: ground, built things, stands."""
-        self.shown = shown
+        self.standing = shown
         place = shown.place
         level = place.sea.level if place.sea.present else None
         land = self._land.of(LandInputs(shown.ground, place.land, level))
@@ -149,10 +149,10 @@ class Stage:
     def _show(self, snapshot: Snapshot) -> None:
         """Turn to an instant; ground, things and stands are looked at again only if something of them is another than
         before."""
-        before, now = self.shown.place, snapshot.place
+        before, now = self.standing.place, snapshot.place
         self.snapshot = snapshot
         if any(getattr(before, name) is not getattr(now, name) for name in STANDING):
-            self._take_on(replace(self.shown, place=now, memory={}))
+            self._take_on(replace(self.standing, place=now, memory={}))
 
     # -- what moves ---------------------------------------------------------------------------------------
 
@@ -180,7 +180,7 @@ class Stage:
 
     def _light_up(self, snap: Snapshot) -> None:
         """Set the sky, the lamps and what glows, and lay everything out for the kernel."""
-        place = self.shown.place
+        place = self.standing.place
         self._daylight.of(
             DaylightInputs(
                 azimuth=float(snap.sun.azimuth) + place.site.north_turn,
@@ -196,7 +196,7 @@ class Stage:
                 read=self.setting.read,
             )
         )
-        self._lamps.of(LampInputs(snap.lamps, snap.shown, self._placed.key))
+        self._lamps.of(LampInputs(snap.lamps, snap.surfaces, self._placed.key))
         self._assemble()
 
     def _assemble(self) -> None:
@@ -267,7 +267,7 @@ class Stage:
 
     def _sun(self) -> NDArray[np.void]:
         """The sun's record; directions of the sky are told from its azimuth, those of a picture from its middle."""
-        place, d = self.shown.place, self.snapshot.sun_direction
+        place, d = self.standing.place, self.snapshot.sun_direction
         across = np.cross(d, [0.0, 0.0, 1.0] if abs(d[2]) < 0.99 else [1.0, 0.0, 0.0])
         across /= np.linalg.norm(across)
         azimuth = np.arctan2(d[0], d[1])

@@ -24,7 +24,7 @@ from lumwick.place.document import Place as Document
 from lumwick.place.document import Shot
 from lumwick.place.film import laid_out, pieces_of
 from lumwick.place.instant import Motions
-from lumwick.place.paths import told
+from lumwick.place.paths import value_name
 from lumwick.route.way import goes
 from lumwick.snapshot.evaluate import Setting, place_clock, sun_at
 from lumwick.snapshot.planted import Planted, planted
@@ -295,7 +295,7 @@ def lanes(setting: Setting, shot: Shot, motions: Motions, count: int = 481) -> l
         lane = {
             "path": mover.path,
             "title": mover.title,
-            "whose": told(setting.place, mover.path),
+            "whose": value_name(setting.place, mover.path),
             "unit": mover.unit,
             "kind": kind,
             "turn": mover.turn,

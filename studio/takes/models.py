@@ -11,6 +11,7 @@ from typing import Any
 
 from django.conf import settings
 from django.db import models, transaction
+from django.utils import timezone
 from procrastinate.contrib.django import app
 
 import lumwick
@@ -128,6 +129,10 @@ class Take(models.Model):
     """What is made beside each picture: names of `lumwick.deliver.beside.BESIDE`."""
     begins_at = models.PositiveIntegerField(default=1)
     """The frame that is made first; those after it follow, then those before."""
+    wished = models.DateTimeField(default=timezone.now)
+    """When somebody asked for it last."""
+    served = models.DateTimeField(null=True)
+    """When a frame of it was begun last."""
     state = models.CharField(max_length=12, choices=State.choices, default=State.WAITING)
     reason = models.CharField(max_length=400, blank=True)
     made = models.DateTimeField(auto_now_add=True)

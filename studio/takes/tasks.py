@@ -13,7 +13,8 @@ from typing import Any
 
 import numpy as np
 from django.db import connection, transaction
-from django.db.models import Case, F, When
+from django.db.models import Case, When
+from django.db.models.functions import Mod
 from django.utils import timezone
 from numpy.typing import NDArray
 from procrastinate.contrib.django import app
@@ -29,6 +30,7 @@ from lumwick.trace.quality import QUALITIES
 from lumwick.trace.stage import Stage
 from studio.looks.settings import revision_setting
 from studio.takes.models import Frame, Take, frame_keys, stored
+from studio.takes.turns import ORDERED, OVERTAKEN, WISHED, in_turn
 
 log = logging.getLogger("studio.takes")
 ATTEMPTS = 3
@@ -36,53 +38,103 @@ STOPPING = threading.Event()
 """Set when this worker was told to stop: it leaves its frame for another and goes."""
 
 _STAGES: dict[int, Stage] = {}
+LOOK_UP_EVERY = 0.25
+"""Seconds after which a worker looks up from its frame."""
+COARSE = 4
+"""Of a rehearsal, one frame in so many comes first."""
 
 
 @app.task(queue="takes", pass_context=False)
 def render_take(take_id: int) -> None:
-    """Render a take's waiting frames until none is left, then make its film."""
-    take = Take.objects.filter(pk=take_id).first()
-    if take is None or not take.running:
-        return
-    Take.objects.filter(pk=take_id, state=Take.State.WAITING).update(state=Take.State.RENDERING, started=timezone.now())
-    stop = _Stop(take_id)
-    while not stop(now=True):
-        frame = _claim(take_id)
-        if frame is None:
+    """Work while there are frames to make, each of the take whose turn it is; then make this take's film.
+
+    A job says that there is work, and for which take a worker came; it does not say what comes first (`turns`).
+    """
+    while not STOPPING.is_set():
+        claimed = _next_frame()
+        if claimed is None:
             break
-        try:
-            _render(take, frame, stop)
-        finally:
-            _release(frame)
+        _make(*claimed)
     if STOPPING.is_set():
         render_take.defer(take_id=take_id)  # another worker, or this one when it is back, goes on
     else:
         _finish(take_id)
 
 
+def _next_frame(above: int = ORDERED + 1) -> tuple[Take, Frame, int] | None:
+    """The frame whose turn it is among takes of a rank under ``above``, claimed; with its take and that rank."""
+    for rank, take in in_turn():
+        if rank >= above:
+            return None
+        frame = _claim(take)
+        if frame is not None:
+            return take, frame, rank
+    return None
+
+
+def _make(take: Take, frame: Frame, rank: int) -> None:
+    """Render a claimed frame; and the take's film, if it was the last."""
+    now = timezone.now()
+    Take.objects.filter(pk=take.pk).update(served=now)
+    Take.objects.filter(pk=take.pk, state=Take.State.WAITING).update(state=Take.State.RENDERING, started=now)
+    try:
+        _render(take, frame, _Stop(take.pk, rank))
+    finally:
+        _release(frame)
+    if not take.frames.filter(state=Frame.State.WAITING).exists():
+        _finish(take.pk)
+
+
 class _Stop:
-    """Whether to stop: this worker was told to, or (asked of the database at most twice a second) the take was
-    cancelled."""
+    """Whether to leave a frame, asked between two strips of it.
 
-    def __init__(self, take_id: int) -> None:
-        self.take_id, self.asked, self.answer = take_id, 0.0, False
+    It is left when this worker was told to go, when its take was cancelled and, if it is of a rehearsal, when its
+    visitor has a newer wish. A frame of a take is not left for a wish: it steps aside, and goes on afterwards.
+    """
 
-    def __call__(self, now: bool = False) -> bool:
+    def __init__(self, take_id: int, rank: int) -> None:
+        self.take_id, self.rank, self.asked, self.answer = take_id, rank, time.monotonic(), False
 
-        if now or time.monotonic() - self.asked > 0.5:
-            self.asked = time.monotonic()
+    def __call__(self) -> bool:
+        if time.monotonic() - self.asked > LOOK_UP_EVERY:
             state = Take.objects.filter(pk=self.take_id).values_list("state", flat=True).first()
             self.answer = state in (None, Take.State.CANCELLED)
+            if not self.answer and self.rank == ORDERED:
+                _step_aside()
+            elif not self.answer and self.rank == WISHED:
+                self.answer = any(rank == OVERTAKEN and take.pk == self.take_id for rank, take in in_turn())
+            self.asked = time.monotonic()
         return self.answer or STOPPING.is_set()
 
 
-def _claim(take_id: int) -> Any:
-    """The first waiting frame, from where the take begins on, that nobody holds."""
-    waiting = Frame.objects.filter(take_id=take_id, state=Frame.State.WAITING)
-    later = Case(When(number__lt=F("take__begins_at"), then=1), default=0)
-    for frame in waiting.order_by("attempts", later, "number")[:200]:
+def _step_aside() -> None:
+    """Make the frames that somebody waits for at the screen; the stage is given back as it was."""
+    before = [(stage, stage.snapshot) for stage in _STAGES.values()]
+    stages = dict(_STAGES)
+    used = False
+    while not STOPPING.is_set() and (claimed := _next_frame(ORDERED)) is not None:
+        _make(*claimed)
+        used = True
+    if used:
+        _STAGES.clear()
+        _STAGES.update(stages)
+        for stage, snapshot in before:
+            stage.set(snapshot)
+
+
+def _claim(take: Take) -> Frame | None:
+    """The first waiting frame of a take, from where it begins on, that nobody holds; of a rehearsal every fourth frame
+    comes first, so that it can soon be seen as a whole."""
+    waiting = Frame.objects.filter(take_id=take.pk, state=Frame.State.WAITING)
+    begins, order = take.begins_at, []
+    if take.kind == "rehearsal":
+        order.append(Case(When(fourth=take.first % COARSE, then=0), default=1))
+        begins -= COARSE - 1  # the playhead shows the last frame that is ready
+    if begins > 1:
+        order.append(Case(When(number__lt=begins, then=1), default=0))
+    for frame in waiting.alias(fourth=Mod("number", COARSE)).order_by("attempts", *order, "number")[:200]:
         with connection.cursor() as cursor:
-            cursor.execute("select pg_try_advisory_lock(%s, %s)", [take_id, frame.number])
+            cursor.execute("select pg_try_advisory_lock(%s, %s)", [take.pk, frame.number])
             held = cursor.fetchone()[0]
         if held:
             frame.refresh_from_db()

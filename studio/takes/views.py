@@ -14,6 +14,7 @@ from django.http import FileResponse, Http404, HttpRequest, HttpResponse, JsonRe
 from django.http.response import HttpResponseBase
 from django.shortcuts import get_object_or_404, render
 from django.urls import reverse
+from django.utils import timezone
 from django.views.decorators.http import require_GET, require_POST
 from PIL import Image
 
@@ -38,6 +39,7 @@ from studio.takes.models import (
     progress,
     stored,
 )
+from studio.takes.turns import waits_behind
 
 REHEARSAL_SIZES = ("384x216", "640x360", "1280x720")
 SIZES = ("640x360", "960x540", "1280x720", "1920x1080")
@@ -203,12 +205,22 @@ def rehearse(request: HttpRequest, place: Place) -> HttpResponse:
             )
             take = Take.begin(place, shot.id, Order("rehearsal", size, "sketch", 1, shot.frames, begins_at=begins_at))
         elif take.running:
-            Take.objects.filter(pk=take.pk).update(begins_at=begins_at)
+            Take.objects.filter(pk=take.pk).update(begins_at=begins_at, wished=timezone.now())
     except LookupError as error:
         return JsonResponse({"error": str(error.args[0])}, status=422)
     except LumwickError as error:
         return JsonResponse({"error": str(error)}, status=422)
     return JsonResponse({"id": take.pk, "number": take.number})
+
+
+@place_view("POST")
+def rest(request: HttpRequest, place: Place) -> HttpResponse:
+    """Stop the rehearsals of a shot: a worker leaves them at its next strip; what is made stays."""
+    running = Take.objects.filter(place=place, kind="rehearsal", shot=request.POST.get("shot", ""))
+    stopped = running.filter(state__in=[Take.State.WAITING, Take.State.RENDERING]).update(
+        state=Take.State.CANCELLED, reason="stopped"
+    )
+    return JsonResponse({"stopped": stopped})
 
 
 def _rehearsal_size(text: str) -> tuple[int, int]:
@@ -253,13 +265,14 @@ def ready(request: HttpRequest, place: Place) -> HttpResponse:
             "running": bool(take and take.running),
             "seconds_left": known["seconds_left"] if known else None,
             "say": take.reason if take and take.state == Take.State.FAILED else "",
+            "behind": waits_behind(take) if take and take.running else "",
             "take": take.pk if take else None,
         }
     )
 
 
 @place_view("GET")
-def shown(request: HttpRequest, place: Place, key: str) -> HttpResponseBase:
+def stored_frame(request: HttpRequest, place: Place, key: str) -> HttpResponseBase:
     """A frame of the store by its key, as a JPEG that plays quickly.
 
     A key is a digest of all that the picture is made from: only who has the place can know it.

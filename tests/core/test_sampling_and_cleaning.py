@@ -161,12 +161,12 @@ def test_kept_arrays_come_back_and_damage_is_mended(tmp_path: Path, monkeypatch:
         return {"a": np.arange(5), "b": np.ones((2, 2))}
 
     for _ in range(2):
-        assert keep.kept("thing", "key", make)["a"].tolist() == [0, 1, 2, 3, 4]
+        assert keep.cached("thing", "key", make)["a"].tolist() == [0, 1, 2, 3, 4]
     assert len(made) == 1
     (file,) = keep.folder().iterdir()
     file.write_bytes(b"junk")
-    assert keep.kept("thing", "key", make)["b"].shape == (2, 2) and len(made) == 2
-    keep.kept("thing", "other key", make)
+    assert keep.cached("thing", "key", make)["b"].shape == (2, 2) and len(made) == 2
+    keep.cached("thing", "other key", make)
     assert len(made) == 3
     # what was not used for longest makes room
     whole = keep.folder().parent
@@ -176,7 +176,7 @@ def test_kept_arrays_come_back_and_damage_is_mended(tmp_path: Path, monkeypatch:
     keep.make_room(whole, 0)
     assert not list(whole.iterdir())
     monkeypatch.setenv("NUMBA_CACHE_DIR", "/proc/none/x")
-    assert keep.kept("thing", "key", make)["a"].size == 5  # a place that cannot be written costs time alone
+    assert keep.cached("thing", "key", make)["a"].size == 5  # a place that cannot be written costs time alone
 
 
 @pytest.mark.parametrize("samples", [16, 48])

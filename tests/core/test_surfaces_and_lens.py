@@ -175,7 +175,7 @@ def test_a_glow_that_is_keyed_lights_what_is_near(marsh: Ground) -> None:
     setting = Setting(place, marsh, lambda a: data)
     stage = Stage(setting)
     dark, lit = (evaluate(setting, place.shots[0], t, AHEAD) for t in (0.0, 0.5))
-    assert dark.shown["hot"][0] == 0.0 and lit.shown["hot"][0] == 5000.0
+    assert dark.surfaces["hot"][0] == 0.0 and lit.surfaces["hot"][0] == 5000.0
     stage.set(dark)
     assert len(stage.world.lights.lamp) == 0
     stage.set(lit)

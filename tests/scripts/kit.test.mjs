@@ -4,6 +4,7 @@ import { test } from 'node:test';
 
 import { alongRoute, asText, groundAhead, halfAngle, stepped } from '../../studio/static/kit/camera.js';
 import { EASE, bezier, readied } from '../../studio/static/kit/curves.js';
+import { everyFourth, lastReady } from '../../studio/static/kit/frames.js';
 import { clearPlace, inside, roundLength, viewOf } from '../../studio/static/kit/geometry.js';
 import { thinnedPace } from '../../studio/static/kit/pace.js';
 import { timecode } from '../../studio/static/kit/timecode.js';
@@ -163,4 +164,18 @@ test('ratios blend by ratios, and a smooth curve stays within its keys', () => {
   const bump = lane([0, 1, 1, 0].map((v, t) => ({ t, v, join: 'smooth' })));
   for (let t = 0; t <= 3; t += 0.05) assert.ok(bump.at(t) >= -1e-9 && bump.at(t) <= 1 + 1e-9);
   near(bump.at(1.5), 1, 1e-9);
+});
+
+test('a rehearsal of every fourth frame is known as one, and the last ready frame stands for the next three', () => {
+  assert.ok(everyFourth({ 1: 'a', 5: 'b', 21: 'c' }));
+  assert.ok(!everyFourth({ 1: 'a', 2: 'b' }) && !everyFourth({ 1: 'a' }));
+  const ready = (n) => n % 4 === 1;
+  assert.deepEqual(
+    [1, 3, 4, 5].map((n) => lastReady(n, ready)),
+    [1, 1, 1, 5],
+  );
+  assert.equal(
+    lastReady(9, (n) => n === 5),
+    9,
+  ); // too long ago
 });

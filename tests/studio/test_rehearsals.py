@@ -6,15 +6,23 @@ import io
 from pathlib import Path
 from typing import Any
 
+import numpy as np
 import pytest
 from django.test import Client
+from django.utils import timezone
 from PIL import Image
 
+from lumwick.deliver.stills import read_png
+from lumwick.picture import frame_picture
+from lumwick.trace.quality import QUALITIES
+from lumwick.trace.stage import Stage
 from studio.looks.settings import revision_setting
 from studio.places.models import Place
-from studio.takes.models import Take, frame_keys, stored
-from studio.takes.tasks import _claim, _release
-from tests.studio.conftest import words
+from studio.takes import tasks
+from studio.takes.models import Order, Take, frame_keys, stored
+from studio.takes.tasks import _claim, _next_frame, _release
+from studio.takes.turns import ORDERED, OVERTAKEN, WISHED, in_turn, waits_behind
+from tests.studio.conftest import kept_place, words
 
 pytestmark = pytest.mark.django_db
 
@@ -86,11 +94,13 @@ def test_a_rehearsal_begins_at_the_playhead_and_gives_way_to_an_edit(visitor: Cl
     assert (take.begins_at, take.width, take.count) == (10, 384, 24) and ready(visitor, place)["running"]
     claimed = []
     for _ in range(24):
-        frame = _claim(take.pk)
+        frame = _claim(take)
         claimed.append(frame.number)
         take.frames.filter(pk=frame.pk).update(state="done")
         _release(frame)
-    assert claimed == [*range(10, 25), *range(1, 10)]  # from the playhead on, then what lies before it
+    # every fourth first, from the one that the playhead shows on; then what lies between, and what lies before it
+    assert claimed[:6] == [9, 13, 17, 21, 1, 5]
+    assert claimed[6:] == [n for n in (*range(7, 25), *range(1, 7)) if n % 4 != 1]
     # the same again is the same; from another frame it goes on from there
     assert visitor.post(url, {"shot": "a", "from": "3"}).json()["id"] == first["id"]
     take.refresh_from_db()
@@ -125,3 +135,80 @@ def test_a_range_on_the_ruler_is_what_the_take_form_offers(visitor: Client, plac
     assert 'name="first" value="5"' in page and 'name="last" value="9"' in page
     whole = words(visitor.get(f"/places/{place.pk}/take-form/", {"shot": "a"}))
     assert 'name="first" value="1"' in whole and 'name="last" value="24"' in whole
+
+
+def order_of_work(until: int = 12) -> list[tuple[str, int]]:
+    """Whose frames are made, one by one, by a worker that makes them at once."""
+    made = []
+    for _ in range(until):
+        claimed = _next_frame()
+        if claimed is None:
+            break
+        take, frame, _ = claimed
+        made.append((f"{take.kind} {take.place_id}", frame.number))
+        Take.objects.filter(pk=take.pk).update(served=timezone.now())
+        take.frames.filter(pk=frame.pk).update(state="done")
+        _release(frame)
+    return made
+
+
+def test_a_rehearsal_goes_before_takes_and_the_newest_wish_before_older_ones(place: Any) -> None:
+    take = Take.begin(place, "a", Order("take", (64, 36), "sketch", 1, 3))
+    older = Take.begin(place, "a", Order("rehearsal", (64, 36), "sketch", 1, 2))
+    newer = Take.begin(place, "a", Order("rehearsal", (96, 54), "sketch", 1, 2))
+    ranks = [(t.pk, rank) for rank, t in in_turn()]
+    assert ranks == [(newer.pk, WISHED), (older.pk, OVERTAKEN), (take.pk, ORDERED)]
+    assert waits_behind(newer) == "" and waits_behind(take).startswith("waits for rehearsal 3 of A")
+    Take.objects.filter(pk=older.pk).update(wished=timezone.now())  # asked for again: it is the newest wish now
+    assert [t.pk for _, t in in_turn()] == [older.pk, newer.pk, take.pk]
+    assert [kind.split()[0] for kind, _ in order_of_work()] == ["rehearsal"] * 4 + ["take"] * 3
+    assert _next_frame() is None
+
+
+def test_visitors_take_turns(place: Any, other: Any) -> None:
+    theirs = kept_place(other)
+    for owned in (place, theirs):
+        Take.begin(owned, "a", Order("rehearsal", (64, 36), "sketch", 1, 3))
+    assert [who for who, _ in order_of_work()] == [f"rehearsal {p.pk}" for p in (place, theirs)] * 3
+
+
+def test_a_take_steps_aside_for_a_rehearsal_and_goes_on_where_it_was(
+    place: Any, visitor: Client, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    take = Take.begin(place, "a", Order("take", (96, 54), "study", 1, 2))
+    alone = Stage(revision_setting(take.revision_id))
+    shot = alone.setting.place.shot("a")
+    expected = [frame_picture(alone, shot, n, (96, 54), QUALITIES["study"]) for n in (1, 2)]
+    monkeypatch.setattr(tasks, "LOOK_UP_EVERY", 0.0)
+    wished: list[Any] = []
+    asked = tasks._Stop.__call__
+
+    def asking(stop: Any) -> bool:
+        if not wished:  # while the first frame is under way
+            wished.append(Take.begin(place, "a", Order("rehearsal", (64, 36), "sketch", 1, 5)))
+        return asked(stop)
+
+    monkeypatch.setattr(tasks._Stop, "__call__", asking)
+    tasks.render_take(take.pk)
+    take.refresh_from_db()
+    rehearsal = Take.objects.get(pk=wished[0].pk)
+    assert take.state == rehearsal.state == Take.State.DONE
+    assert rehearsal.finished < take.finished and rehearsal.frames.filter(state="done").count() == 5
+    assert take.frames.filter(attempts__gt=0).count() == 0
+    for frame, whole in zip(take.frames.order_by("number"), expected, strict=True):
+        assert whole is not None and np.array_equal(read_png(frame.path), whole.pixels)
+
+
+def test_a_stopped_rehearsal_is_left_and_what_is_made_stays(visitor: Client, place: Any) -> None:
+    made = visitor.post(f"/places/{place.pk}/rehearse/", {"shot": "a"}).json()
+    take = Take.objects.get(pk=made["id"])
+    stop = tasks._Stop(take.pk, WISHED)
+    stop.asked = 0.0
+    assert not stop()
+    assert visitor.post(f"/places/{place.pk}/rest/", {"shot": "a"}).json() == {"stopped": 1}
+    stop.asked = 0.0
+    assert stop() and tasks.LOOK_UP_EVERY <= 0.25
+    take.refresh_from_db()
+    assert take.state == Take.State.CANCELLED and _next_frame() is None
+    again = visitor.post(f"/places/{place.pk}/rehearse/", {"shot": "a"}).json()
+    assert again["id"] != take.pk  # asked for again, another begins, and finds what was made

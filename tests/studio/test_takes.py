@@ -99,8 +99,8 @@ def test_two_hands_claim_each_frame_once_and_make_each_file_once(place: Any, mon
     made: dict[str, list[int]] = {"one": [], "two": []}
     together = threading.Barrier(2, timeout=60)
 
-    def claiming(take_id: int) -> Any:
-        frame = claim(take_id)
+    def claiming(take: Any) -> Any:
+        frame = claim(take)
         if frame is not None:
             claimed.append(frame.number)
         return frame

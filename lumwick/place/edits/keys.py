@@ -13,7 +13,7 @@ from lumwick.motion.channel import Channel, ColourChannel, Curve, Join, MomentCh
 from lumwick.place.document import Place, Shot
 from lumwick.place.edits.base import Command, begun, checked, keyable, named, shot_of
 from lumwick.place.instant import Motions
-from lumwick.place.paths import find, told, unit_of
+from lumwick.place.paths import find, unit_of, value_name
 
 JOIN_WORDS = {
     "step": "holds, then jumps",
@@ -219,7 +219,7 @@ class CopyKeys(Command):
             setattr(owner, name, new)
         return (
             f"copied {_many(self.picked, draft)} to {self.at:.2f} s"
-            + (f" of {told(draft, self.onto).lower()}" if self.onto else "")
+            + (f" of {value_name(draft, self.onto).lower()}" if self.onto else "")
             + _over(replaced)
         )
 

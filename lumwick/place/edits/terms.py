@@ -16,7 +16,7 @@ from lumwick.place.edits.base import Command, checked, keyable, shot_of
 from lumwick.place.edits.keys import channel_at
 from lumwick.place.fields import Id
 from lumwick.place.instant import Motions
-from lumwick.place.paths import find, told
+from lumwick.place.paths import find, value_name
 
 TERM_WORDS = {
     "swing": "swings to and fro",
@@ -63,7 +63,7 @@ class UseRecipe(Command):
         if not isinstance(recipe, LaidOver):
             return "sways"
         if isinstance(recipe.term, Follow):
-            return f"follows {told(draft, recipe.term.path).lower()}"
+            return f"follows {value_name(draft, recipe.term.path).lower()}"
         return TERM_WORDS[recipe.term.kind]
 
 

@@ -140,7 +140,7 @@ class Fault:
     size: float = 0.0
     """How bad it is at its worst, in the unit of its kind; more is worse."""
 
-    def told(self) -> dict[str, Any]:
+    def as_dict(self) -> dict[str, Any]:
         """As plain data."""
         return {
             "kind": self.kind,

@@ -21,7 +21,7 @@ import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 
-from lumwick.keep import kept
+from lumwick.keep import cached
 from lumwick.trace.integrator.compiling import WITHIN
 from lumwick.trace.integrator.facets import facet_density, hidden, schlick
 from lumwick.trace.sampling import INNER, SOBOL, pair, turn
@@ -44,7 +44,7 @@ def albedo_table() -> NDArray[np.float32]:
 
     Computed here by the same laws, with Sobol points on the visible facets.
     """
-    return kept("gloss", "albedo", lambda: {"albedo": _albedo_table()})["albedo"]
+    return cached("gloss", "albedo", lambda: {"albedo": _albedo_table()})["albedo"]
 
 
 def _albedo_table() -> NDArray[np.float32]:

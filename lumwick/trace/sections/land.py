@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from lumwick.keep import kept
+from lumwick.keep import cached
 from lumwick.land.covers import TURF, albedo, sea_nearness
 from lumwick.land.ground import Ground, far_ring, grid_quads
 from lumwick.place.nature import Land
@@ -56,7 +56,7 @@ def make_land(inputs: LandInputs) -> LandMade:
     gx, gy = np.meshgrid(g.west + np.arange(nx) * g.spacing, g.south + np.arange(ny) * g.spacing)
     vertices = np.stack([gx, gy, g.heights], -1).reshape(-1, 3).astype(np.float32)
     far_vertices, far_quads = far_ring(g, level)
-    covers = kept(
+    covers = cached(
         "cover",
         key,
         lambda: {

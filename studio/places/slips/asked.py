@@ -67,7 +67,7 @@ def column(title: str, views: list[FieldView], **more: Any) -> Column:
     return {"title": title, "fields": short, **more}
 
 
-def told(title: str, note: str, **more: Any) -> Column:
+def note_column(title: str, note: str, **more: Any) -> Column:
     """A column that teaches the next step."""
     return {"title": title, "fields": [], "note": note, **more}
 

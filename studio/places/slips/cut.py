@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from lumwick.place.document import Piece
 from lumwick.place.filming import Develop
-from studio.places.slips.asked import Asked, Column, column, told
+from studio.places.slips.asked import Asked, Column, column, note_column
 
 
 def columns(asked: Asked) -> list[Column]:
@@ -68,7 +68,7 @@ def _film(asked: Asked) -> list[Column]:
     piece = asked.chosen(place.cut.pieces)
     if piece is None:
         note = "Pick a piece on the strip to choose its range and what joins it to the next; drag it to another turn."
-        return [film, shots, told("Pieces", note)]
+        return [film, shots, note_column("Pieces", note)]
     return [_piece(asked, piece), film, shots]
 
 

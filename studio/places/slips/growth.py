@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from lumwick.growth.kinds import KINDS
-from studio.places.slips.asked import Asked, Column, told
+from studio.places.slips.asked import Asked, Column, note_column
 
 
 def columns(asked: Asked) -> list[Column]:
@@ -17,7 +17,7 @@ def columns(asked: Asked) -> list[Column]:
             "Pick a stand on the chart, or draw a new one: press “Draw a stand”, "
             "click its corners, and double-click the last."
         )
-        return [blows, told("Stands", note)]
+        return [blows, note_column("Stands", note)]
     base, dry = f"/growth/{stand.id}", () if KINDS[stand.kind].woody else ("dry",)
     grown = ("name", "kind", "per_hectare", "height", *dry, "variation")
     remove = {"op": "remove", "of": "growth", "id": stand.id}

@@ -1,5 +1,6 @@
 /* Frames that lie ready: asked for, fetched, unpacked and shown. */
 import { cookie, refs } from '../kit/dom.js';
+import { everyFourth, lastReady } from '../kit/frames.js';
 import { EDGE, dragged } from './keys_drawn.js';
 
 /** @type {import('../types.js').Part} */
@@ -51,7 +52,9 @@ export const rehearsal = {
     if (this.filling)
       this.setBusy(
         data.running
-          ? `rehearsal ${count} of ${this.s.shot.frames}${left}`
+          ? data.behind
+            ? `rehearsal ${data.behind}`
+            : `rehearsal ${count} of ${this.s.shot.frames}${everyFourth(data.frames) ? ', every fourth first' : ''}${left}`
           : data.say
             ? `rehearsal: ${data.say}`
             : count === this.s.shot.frames
@@ -67,6 +70,11 @@ export const rehearsal = {
     if (!again && this.filling) {
       this.filling = false;
       this.setBusy('');
+      const body = new FormData();
+      body.set('shot', this.s.shot.id);
+      await fetch(this.url('rest/'), { method: 'POST', headers: { 'X-CSRFToken': cookie('csrftoken') }, body }).catch(
+        () => null,
+      );
       return;
     }
     const first = !this.filling;
@@ -159,12 +167,15 @@ export const rehearsal = {
   },
   showReady() {
     if (this.cam || this.noise) return false;
-    const bitmap = this.bitmaps.get(this.frames[this.frame()]);
+    const exact = this.frame(),
+      n = this.playing ? lastReady(exact, (k) => this.bitmaps.has(this.frames[k])) : exact;
+    const bitmap = this.bitmaps.get(this.frames[n]);
     this.decodeAhead();
     if (!bitmap || (!this.playing && !this.filling)) return false;
     const canvas = refs.look;
     canvas.getContext('2d').drawImage(bitmap, 0, 0, canvas.width, canvas.height);
-    this.setLookInfo(`rehearsal, frame ${this.frame()}${this.late ? `, ${this.late} late` : ''}`);
+    const which = n === exact ? '' : ', every fourth';
+    this.setLookInfo(`rehearsal, frame ${n}${which}${this.late ? `, ${this.late} late` : ''}`);
     canvas.dataset.rehearsal = this.frame();
     if (!this.playing) {
       clearTimeout(this.idleTimer);
