@@ -9,6 +9,8 @@ from __future__ import annotations
 import logging
 import threading
 import time
+from functools import partial
+from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -24,7 +26,7 @@ from lumwick.deliver.film import write_film
 from lumwick.deliver.stills import read_png, write_png
 from lumwick.errors import LumwickError
 from lumwick.motion.timebase import RATES
-from lumwick.picture import drift_of, film_picture, frame_picture
+from lumwick.picture import Picture, drift_of, film_picture, frame_picture
 from lumwick.place.film import Part
 from lumwick.trace.quality import QUALITIES
 from lumwick.trace.stage import Stage
@@ -187,17 +189,7 @@ def _render(take: Any, frame: Any, stop: Any) -> None:
             )
             if picture is None:
                 return
-            size = (take.width, take.height)
-            made = Rendered(
-                picture.film,
-                picture.light,
-                picture.snapshot,
-                frame.number,
-                RATES[take.fps],
-                lambda: drift_of(stage, shot, picture.snapshot.t, size),
-            )
-            for output in (BESIDE[name] for name in take.outputs):
-                output.write(files[output.ending], made)
+            _write_beside(take, frame, picture, files)
             write_png(frame.path, picture.pixels)
             frame.seconds = time.perf_counter() - start
         frame.state, frame.reason = Frame.State.DONE, ""
@@ -207,6 +199,18 @@ def _render(take: Any, frame: Any, stop: Any) -> None:
         frame.state = Frame.State.FAILED if frame.attempts >= ATTEMPTS else Frame.State.WAITING
         log.exception("frame %s of take %s failed (attempt %s)", frame.number, take.pk, frame.attempts)
     frame.save(update_fields=["state", "attempts", "reason", "seconds"])
+
+
+def _write_beside(take: Take, frame: Frame, picture: Picture, files: dict[str, Path]) -> None:
+    """What a take wants beside a frame's picture."""
+    if not take.outputs:
+        return
+    stage, size = _stage(take.revision_id), (take.width, take.height)
+    shot, seen = stage.setting.place.shot(take.shot).at_rate(take.fps), picture.snapshot
+    motion = partial(drift_of, stage, shot, seen.t, size)
+    made = Rendered(picture.film, picture.light, seen, frame.number, RATES[take.fps], motion)
+    for output in (BESIDE[name] for name in take.outputs):
+        output.write(files[output.ending], made)
 
 
 def _film_frame(take: Any, frame: Any, stop: Any) -> bool:

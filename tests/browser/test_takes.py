@@ -82,7 +82,7 @@ def test_real_ground_to_a_film(
     assert video.evaluate("v => [v.videoWidth, v.videoHeight]") == [160, 90]
     assert video.evaluate("v => v.duration") == pytest.approx(8 / 24, abs=0.05)
     with page.expect_download() as got:
-        page.get_by_role("link", name="Frames, zip of PNG").click()
+        page.get_by_role("link", name="Frames, zip").click()
     with zipfile.ZipFile(io.BytesIO(Path(got.value.path()).read_bytes())) as z:
         assert z.namelist() == [f"first.{i:05d}.png" for i in range(1, 9)]
 

@@ -16,7 +16,7 @@ from lumwick.errors import RenderError
 from lumwick.lens.camera import Camera, direction_of
 from lumwick.picture import Options, picture_at
 from lumwick.snapshot.evaluate import Setting, evaluate
-from lumwick.trace import render
+from lumwick.trace import cleaning
 from lumwick.trace.cleaning import clean
 from lumwick.trace.film import Film, blank
 from lumwick.trace.integrator.film import ASIDE, COUNTED, SQUARED
@@ -138,7 +138,7 @@ def test_fine_detail_keeps_some_of_what_was_traced(stage: Stage, monkeypatch: py
     assert np.array_equal(clean(film, 14.0, "none"), noisy)
     # the denoiser alone, without what is kept of the traced picture, smooths plants more than ours does, and the sky
     # as much
-    monkeypatch.setattr(render, "FINE_KEPT", 0.0)
+    monkeypatch.setattr(cleaning, "FINE_KEPT", 0.0)
     alone = clean(film, 14.0, "high")
 
     def fine(picture: np.ndarray, part: np.ndarray) -> float:

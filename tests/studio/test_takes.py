@@ -263,7 +263,7 @@ def test_a_take_with_passes_and_cut_sky_hands_all_of_them_over(place: Any, worke
     cut.close()
     assert pixels.shape == (54, 96, 4) and pixels[0, 48, 3] == 0 and pixels[-1, 48, 3] == 255
     page = words(client.get(f"/takes/{take.pk}/"))
-    assert "passes" in page and "PNG and EXR" in page
+    assert "with passes, OpenEXR" in page and "with the sky cut out" in page
     # the same frames without passes are found, not made again
     plain = Take.begin(place, "a", Order("take", (96, 54), "sketch", 1, 2))
     until(lambda: state(plain) == Take.State.DONE, what="the second take")
