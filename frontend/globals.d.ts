@@ -1,3 +1,4 @@
 // Libraries that the pages load beside our own scripts.
-declare const Alpine: { data(name: string, make: (...args: any[]) => Record<string, any> & ThisType<any>): void; raw<T>(value: T): T };
+type State = Record<string, any> & ThisType<any>;
+declare const Alpine: { data(name: string, make: (...args: any[]) => State): void; raw<T>(value: T): T };
 declare const htmx: { ajax(verb: string, path: string, context: object): Promise<void> };

@@ -220,6 +220,8 @@ def open_for(setting: Setting, shot: Shot, t: float) -> float:
     return setting.motions(shot).at(t)[1].exposure.shutter / 360.0 / float(RATES[shot.fps])
 
 
+ASKED_EVERY = 100_000
+"""Samples between two looks up from a frame: a quarter of a second on two cores."""
 Seen = Camera | Callable[[Camera], Camera] | None
 """By which camera a shot is seen: its own, another, or one made of its own (one eye of a pair, the whole sphere)."""
 
@@ -292,7 +294,9 @@ def picture_at(
     film_size, window = options.framing.film(size)
     film = blank(*film_size, passes=options.passes or grade.flat)
     took = {"set": 0.0, "trace": 0.0}
-    taking = _Taking(stage, shot, t, grade, seen, options, window, film, Stop(stop) if stop else None, took)
+    taking = _Taking(
+        stage, shot, t, grade, seen, options, window, film, Stop(stop, ASKED_EVERY) if stop else None, took
+    )
     shown = taking.snapshot(t)
     adaptive = grade.noise > 0 and grade.samples >= 8
     even = grade.samples // 2 if adaptive else grade.samples

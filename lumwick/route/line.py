@@ -196,15 +196,9 @@ def at_height(
         steps = np.linspace(0, run[-1], count)
 
         def evened(values: Floats, sigma: float) -> Floats:
-            return np.asarray(
-                np.interp(
-                    run,
-                    steps,
-                    gaussian_filter1d(
-                        np.interp(steps, run, values), min(sigma / (run[-1] / count), count / 4), mode="nearest"
-                    ),
-                )
-            )
+            wide = min(sigma / (run[-1] / count), count / 4)
+            even_values = gaussian_filter1d(np.interp(steps, run, values), wide, mode="nearest")
+            return np.asarray(np.interp(run, steps, even_values))
 
         if even > 0:
             z = evened(z, even)

@@ -49,12 +49,11 @@ export const rehearsal = {
     const count = Object.keys(data.frames).length,
       left = data.seconds_left ? `, ${this.words(data.seconds_left)} left` : '';
     this.rehearsing = data.running;
+    const coarse = everyFourth(data.frames) ? ', every fourth first' : '';
     if (this.filling)
       this.setBusy(
         data.running
-          ? data.behind
-            ? `rehearsal ${data.behind}`
-            : `rehearsal ${count} of ${this.s.shot.frames}${everyFourth(data.frames) ? ', every fourth first' : ''}${left}`
+          ? `rehearsal ${data.behind || `${count} of ${this.s.shot.frames}${coarse}${left}`}`
           : data.say
             ? `rehearsal: ${data.say}`
             : count === this.s.shot.frames
