@@ -2,12 +2,12 @@
 
 /** @type {{ id: string, draw: string, tap?: string }[]} */
 export const BENCHES = [
-  { id: 'land', draw: 'drawSection', tap: 'tapSection' },
-  { id: 'water', draw: 'drawWaves' },
-  { id: 'growth', draw: 'drawSection', tap: 'tapSection' },
-  { id: 'air', draw: 'drawSun' },
-  { id: 'route', draw: 'drawSection', tap: 'tapSection' },
-  { id: 'cut', draw: 'drawFilm', tap: 'tapFilm' },
+  { id: 'land', draw: 'drawSectionNow', tap: 'tapSection' },
+  { id: 'water', draw: 'drawWavesNow' },
+  { id: 'growth', draw: 'drawSectionNow', tap: 'tapSection' },
+  { id: 'air', draw: 'drawSunNow' },
+  { id: 'route', draw: 'drawSectionNow', tap: 'tapSection' },
+  { id: 'cut', draw: 'drawFilmNow', tap: 'tapFilm' },
 ];
 
 /**

@@ -1,6 +1,7 @@
 /* Lanes and their curves, drawn. */
-import { clamp, refs } from '../kit/dom.js';
-import { LANE, dragged } from './keys_drawn.js';
+import { drawLanes } from '../drawings/lanes.js';
+import { refs } from '../kit/dom.js';
+import { dragged } from './keys_drawn.js';
 
 /** @type {import('../types.js').Part} */
 export const lanesDrawing = {
@@ -8,7 +9,6 @@ export const lanesDrawing = {
   laneHigh: 0,
   grips: null,
   openScale: null,
-  openY: null,
   bracket: null,
   laneTop: 0,
 
@@ -38,365 +38,30 @@ export const lanesDrawing = {
     }
     canvas.style.height = `${H}px`;
     if (this.laneHigh !== H) this.laneHigh = H;
-    const g = canvas.getContext('2d'),
-      c = this.palette(),
-      top = box.scrollTop,
-      T = this.s.shot.seconds;
-    g.setTransform(k, 0, 0, k, 0, 0);
-    g.clearRect(0, 0, W, H);
-    g.font = "10.5px 'IBM Plex Mono'";
-    g.lineWidth = 1;
-    const x0 = this.lineX(0),
-      x1 = this.lineX(T);
-    g.fillStyle = c.seat;
-    g.globalAlpha = 0.75;
-    if (x0 > 0) g.fillRect(0, 0, x0, H);
-    if (x1 < W) g.fillRect(x1, 0, W - x1, H);
-    g.globalAlpha = 1;
-    this.grips = [];
-    for (const row of this.seenRows()) {
-      const y = row.y - top;
-      g.strokeStyle = c.rule;
-      g.beginPath();
-      g.moveTo(0, y + row.high - 0.5);
-      g.lineTo(W, y + row.high - 0.5);
-      g.stroke();
-      if (row.high > LANE && row.lane.kind === 'number') this.drawOpen(g, c, row, y, W);
-      else this.drawPins(g, c, row, y, W);
-    }
-    if (this.band) {
-      g.fillStyle = c.marsh;
-      g.globalAlpha = 0.15;
-      g.fillRect(this.band[0], this.band[1], this.band[2] - this.band[0], this.band[3] - this.band[1]);
-      g.globalAlpha = 1;
-    }
-    this.drawBracket(g, c);
+    const g = canvas.getContext('2d');
+    const found = drawLanes(g, {
+      W,
+      H,
+      k,
+      rows: this.seenRows(),
+      top: box.scrollTop,
+      colours: this.palette(),
+      seconds: this.s.shot.seconds,
+      band: this.band,
+      dragged,
+      valueZoom: this.valueZoom,
+      lineX: (t) => this.lineX(t),
+      lineT: (x) => this.lineT(x),
+      span: () => this.span(),
+      keysOf: (lane) => this.keysOf(lane),
+      curve: (lane) => this.curve(lane),
+      isPicked: (path, t) => this.isPicked(path, t),
+      number: (v, unit) => this.number(v, unit),
+    });
+    this.grips = found.grips;
+    this.bracket = found.bracket;
+    if (found.openScale) this.openScale = found.openScale;
     canvas.dataset.drawn = Number(canvas.dataset.drawn || 0) + 1;
     this.drawPlayhead();
-  },
-  // a key's head tells its way on: a notch holds, a square is straight, a circle is eased, a lozenge is a
-  // spline, a ring has free handles
-  drawHead(g, c, key, x, y, on) {
-    g.beginPath();
-    const j = key.join;
-    if (j === 'step' || j === 'steps') {
-      g.moveTo(x - 4, y + 4);
-      g.lineTo(x - 4, y - 4);
-      g.lineTo(x + 4, y - 4);
-      g.lineTo(x + 4, y);
-      g.lineTo(x, y);
-      g.lineTo(x, y + 4);
-      g.closePath();
-    } else if (j === 'straight') g.rect(x - 3.6, y - 3.6, 7.2, 7.2);
-    else if (j === 'smooth' || j === 'spline') {
-      g.moveTo(x, y - 5);
-      g.lineTo(x + 5, y);
-      g.lineTo(x, y + 5);
-      g.lineTo(x - 5, y);
-      g.closePath();
-    } else g.arc(x, y, 4.2, 0, 7);
-    g.fillStyle = key.v && typeof key.v === 'string' && key.v[0] === '#' ? key.v : on ? c.fill : c.sheet;
-    g.fill();
-    g.lineWidth = on ? 2 : 1.2;
-    g.strokeStyle = on ? c.amber : c.ink;
-    g.stroke();
-    if (j === 'free' || j === 'bezier') {
-      g.beginPath();
-      g.arc(x, y, 1.4, 0, 7);
-      g.stroke();
-    }
-    g.lineWidth = 1;
-  },
-  drawPins(g, c, row, y, W) {
-    const keys = this.keysOf(row.lane),
-      base = y + row.high - 3;
-    const dense = keys.length > 1 && (this.lineX(keys[keys.length - 1].t) - this.lineX(keys[0].t)) / keys.length < 6;
-    g.strokeStyle = c.ink;
-    let last = -9;
-    for (const key of keys) {
-      const x = this.lineX(key.t);
-      if (x < -8 || x > W + 8) continue;
-      const on = this.isPicked(row.lane.path, key.t);
-      if (dense) {
-        if (x - last < 1) continue;
-        last = x;
-        g.globalAlpha = on ? 1 : 0.55;
-        g.strokeStyle = on ? c.amber : c.ink;
-        g.beginPath();
-        g.moveTo(x, base);
-        g.lineTo(x, base - (on ? 14 : 10));
-        g.stroke();
-        g.globalAlpha = 1;
-        continue;
-      }
-      g.beginPath();
-      g.moveTo(x, base);
-      g.lineTo(x, y + 10);
-      g.stroke();
-      this.drawHead(g, c, key, x, y + 8, on);
-    }
-    if (row.lane.kind === 'colour' && keys.length) {
-      g.globalAlpha = 0.8;
-      const grad = g.createLinearGradient(this.lineX(keys[0].t), 0, this.lineX(keys[keys.length - 1].t) + 0.1, 0);
-      const a = keys[0].t,
-        b = keys[keys.length - 1].t || 1;
-      for (const key of keys) grad.addColorStop(clamp((key.t - a) / (b - a || 1), 0, 1), key.v);
-      g.fillStyle = grad;
-      g.fillRect(this.lineX(a), y + row.high - 3, this.lineX(b) - this.lineX(a), 3);
-      g.globalAlpha = 1;
-    }
-  },
-  // the scale of an open lane: value to height and back
-  scale(row, y) {
-    const lane = row.lane,
-      curve = this.curve(lane),
-      w = this.span(),
-      ratio = lane.blend === 'ratio',
-      down = (v) => (ratio ? Math.log(Math.max(v, 1e-12)) : v),
-      up = (v) => (ratio ? Math.exp(v) : v);
-    let range = this.valueZoom && [
-      down(this.valueZoom[0] > 0 || !ratio ? this.valueZoom[0] : 1e-6),
-      down(this.valueZoom[1]),
-    ];
-    if (!range && dragged.scale) range = dragged.scale;
-    if (!range) {
-      let lo = Infinity,
-        hi = -Infinity;
-      for (let i = 0; i <= 160; i++) {
-        const v = down(curve.at(w.a + ((w.b - w.a) * i) / 160));
-        lo = Math.min(lo, v);
-        hi = Math.max(hi, v);
-      }
-      if (lane.samples)
-        lane.samples.forEach((v, i) => {
-          const t = lane.from + ((lane.to - lane.from) * i) / (lane.samples.length - 1);
-          if (t >= w.a && t <= w.b) {
-            lo = Math.min(lo, down(v));
-            hi = Math.max(hi, down(v));
-          }
-        });
-      for (const key of this.keysOf(lane))
-        if (key.t >= w.a && key.t <= w.b) {
-          lo = Math.min(lo, down(key.v));
-          hi = Math.max(hi, down(key.v));
-          if (key.join === 'free') {
-            lo = Math.min(lo, down(key.v) + key.handles[1]);
-            hi = Math.max(hi, down(key.v) + key.handles[1]);
-          }
-        }
-      if (!(hi - lo > 1e-9 * Math.max(1, Math.abs(hi)))) {
-        const pad = Math.abs(hi) * 0.1 || 1;
-        lo -= pad;
-        hi += pad;
-      }
-      const pad = (hi - lo) * 0.14;
-      range = [lo - pad, hi + pad];
-    }
-    const y0 = y + 14,
-      y1 = y + row.high - 12;
-    return {
-      range,
-      Y: (v) => y1 - ((down(v) - range[0]) / (range[1] - range[0])) * (y1 - y0),
-      V: (py) => up(range[0] + ((y1 - py) / (y1 - y0)) * (range[1] - range[0])),
-      S: (py) => range[0] + ((y1 - py) / (y1 - y0)) * (range[1] - range[0]),
-      down,
-      up,
-      y0,
-      y1,
-    };
-  },
-  drawOpen(g, c, row, y, W) {
-    const lane = row.lane,
-      curve = this.curve(lane),
-      sc = this.scale(row, y),
-      keys = this.keysOf(lane);
-    row.scale = sc;
-    this.openScale = sc;
-    this.openY = y;
-    g.fillStyle = c.sheet;
-    g.fillRect(0, y, W, row.high - 1);
-    const x0 = this.lineX(0),
-      x1 = this.lineX(this.s.shot.seconds);
-    g.fillStyle = c.seat;
-    g.globalAlpha = 0.6;
-    if (x0 > 0) g.fillRect(0, y, x0, row.high - 1);
-    if (x1 < W) g.fillRect(x1, y, W - x1, row.high - 1);
-    g.globalAlpha = 1;
-    g.save();
-    g.beginPath();
-    g.rect(0, y, W, row.high - 1);
-    g.clip();
-    // gridlines at round values
-    const lo = sc.up(sc.range[0]),
-      hi = sc.up(sc.range[1]),
-      raw = (hi - lo) / 4,
-      pow = 10 ** Math.floor(Math.log10(Math.max(raw, 1e-12))),
-      tick = [1, 2, 5, 10].map((m) => m * pow).find((m) => m >= raw) || 10 * pow;
-    g.strokeStyle = c.rule;
-    g.fillStyle = c.faint;
-    const marks =
-      lane.blend === 'ratio'
-        ? Array.from({ length: 5 }, (_, i) => sc.up(sc.range[0] + ((sc.range[1] - sc.range[0]) * (i + 0.5)) / 5)).map(
-            (v) => +v.toPrecision(2),
-          )
-        : Array.from({ length: 12 }, (_, i) => (Math.ceil(lo / tick) + i) * tick).filter((v) => v < hi);
-    let lastY = 1e9;
-    for (const v of marks) {
-      const py = sc.Y(v);
-      if (Math.abs(lastY - py) < 14) continue;
-      lastY = py;
-      g.beginPath();
-      g.moveTo(0, py);
-      g.lineTo(W, py);
-      g.stroke();
-      g.fillText(this.number(+v.toPrecision(6), lane.unit), 3, py - 2);
-    }
-    const path = (f, from, to) => {
-      g.beginPath();
-      let begun = false;
-      for (let x = Math.max(0, from); x <= Math.min(W, to); x += keys.length > 300 ? 2 : 1) {
-        const py = f(this.lineT(x));
-        if (Number.isFinite(py)) {
-          begun ? g.lineTo(x, py) : g.moveTo(x, py);
-          begun = true;
-        }
-      }
-      g.stroke();
-    };
-    // how fast it changes, on a scale of its own
-    const h = (this.span().b - this.span().a) / W,
-      speed = (t) => (curve.at(t + h / 2) - curve.at(t - h / 2)) / h;
-    let fastest = 1e-9;
-    for (let x = 0; x < W; x += 4) {
-      const s = Math.abs(speed(this.lineT(x)));
-      if (s > fastest && s < 1e12) fastest = s;
-    }
-    const yMid = (sc.y0 + sc.y1) / 2,
-      half = (sc.y1 - sc.y0) / 2;
-    if (fastest > 1e-7 * Math.max(1e-6, Math.abs(sc.up(sc.range[1])))) {
-      g.strokeStyle = c.amber;
-      g.globalAlpha = 0.55;
-      if (keys.length <= 300) g.setLineDash([4, 3]);
-      path((t) => yMid - (speed(t) / fastest) * half * 0.9, 0, W);
-      g.setLineDash([]);
-      g.globalAlpha = 1;
-      g.fillStyle = c.amber;
-      g.fillText(
-        `speed, up to ${this.number(+fastest.toPrecision(3), lane.unit === 'f/' ? '' : lane.unit)}/s`,
-        W - 190,
-        y + 11,
-      );
-    }
-    // ghosts before the first key and after the last
-    const xa = this.lineX(curve.first),
-      xb = this.lineX(curve.last);
-    g.strokeStyle = c.ink;
-    g.globalAlpha = 0.45;
-    g.setLineDash([2, 3]);
-    g.lineWidth = 1.4;
-    path((t) => sc.Y(curve.at(t)), 0, Math.min(xa, W));
-    path((t) => sc.Y(curve.at(t)), xb, W);
-    g.setLineDash([]);
-    g.globalAlpha = 1;
-    g.lineWidth = keys.length <= 300 ? 1.8 : 1;
-    path((t) => sc.Y(curve.at(t)), xa, xb);
-    if (lane.samples && !(dragged.held && dragged.held[lane.path])) {
-      // what comes of it with its small motions
-      g.strokeStyle = c.tide;
-      g.lineWidth = 1.2;
-      g.beginPath();
-      lane.samples.forEach((v, i) => {
-        const x = this.lineX(lane.from + ((lane.to - lane.from) * i) / (lane.samples.length - 1)),
-          py = sc.Y(v);
-        i ? g.lineTo(x, py) : g.moveTo(x, py);
-      });
-      g.stroke();
-    }
-    g.lineWidth = 1;
-    let lastMark = -1;
-    keys.forEach((key, i) => {
-      const x = this.lineX(key.t),
-        py = sc.Y(key.v),
-        next = keys[i + 1];
-      if (
-        keys.length <= 300 &&
-        key.join === 'free' &&
-        next &&
-        (this.isPicked(lane.path, key.t) || this.isPicked(lane.path, next.t))
-      )
-        this.drawHandles(g, c, lane, sc, key, next, 'handles');
-      if (keys.length <= 300 && key.join === 'bezier' && next && this.isPicked(lane.path, key.t))
-        this.drawHandles(g, c, lane, sc, key, next, 'bezier');
-      if (x < -8 || x > W + 8) return;
-      if (keys.length <= 300) {
-        this.drawHead(g, c, key, x, py, this.isPicked(lane.path, key.t));
-        return;
-      }
-      const mark = Math.round(x) * 512 + Math.round(py);
-      if (mark === lastMark) return;
-      lastMark = mark;
-      g.fillStyle = this.isPicked(lane.path, key.t) ? c.amber : c.ink;
-      g.fillRect(Math.round(x) - 1, Math.round(py) - 1, 3, 3); // of many keys only marks can be told apart
-    });
-    g.restore();
-  },
-  drawHandles(g, c, lane, sc, key, next, kind) {
-    const [x1, d1, x2, d2] = key[kind],
-      a = sc.down(key.v),
-      b = sc.down(next.v),
-      dt = next.t - key.t;
-    const ends =
-      kind === 'handles'
-        ? [
-            [x1, a + d1, key.t, a, 0],
-            [x2, b + d2, next.t, b, 2],
-          ]
-        : [
-            [x1, a + d1 * (b - a), key.t, a, 0],
-            [x2, a + d2 * (b - a), next.t, b, 2],
-          ];
-    for (const [share, v, t, from, at] of ends) {
-      const hx = this.lineX(key.t + share * dt),
-        hy = sc.Y(sc.up(v));
-      g.strokeStyle = c.marsh;
-      g.beginPath();
-      g.moveTo(this.lineX(t), sc.Y(sc.up(from)));
-      g.lineTo(hx, hy);
-      g.stroke();
-      g.fillStyle = c.sheet;
-      g.beginPath();
-      g.arc(hx, hy, 3.6, 0, 7);
-      g.fill();
-      g.stroke();
-      this.grips.push({ x: hx, y: hy, lane, key, next, kind, at });
-    }
-  },
-  // over several picked keys lies a bracket: its ends stretch and squeeze them
-  drawBracket(g, c) {
-    this.bracket = null;
-    let from = Infinity,
-      to = -Infinity,
-      count = 0;
-    for (const [path, set] of Object.entries(dragged.sets))
-      for (const q of (dragged.times && dragged.times[path]) || set) {
-        from = Math.min(from, q / 1e4);
-        to = Math.max(to, q / 1e4);
-        count += 1;
-      }
-    if (count < 2) return;
-    const a = this.lineX(from),
-      b = this.lineX(to);
-    if (b - a < 8) return;
-    g.strokeStyle = c.marsh;
-    g.lineWidth = 2;
-    g.beginPath();
-    g.moveTo(a, 1);
-    g.lineTo(b, 1);
-    g.stroke();
-    g.lineWidth = 1;
-    g.fillStyle = c.marsh;
-    g.fillRect(a - 4, 0, 8, 5);
-    g.fillRect(b - 4, 0, 8, 5);
-    this.bracket = { a, b, from, to };
   },
 };

@@ -140,7 +140,7 @@ export const look = {
       c.bearing = (b0 - (m.clientX - x0) * per * k + 360) % 360;
       c.pitch = clamp(p0 + (m.clientY - y0) * per * k, -89, 89);
       this.look();
-      this.drawWedge();
+      this.drawWedgeNow();
     };
     const up = () => {};
     pointerDrag(move, up);
@@ -152,7 +152,7 @@ export const look = {
   walk(right, ahead, up = 0) {
     Object.assign(this.free(), stepped(this.free(), right, ahead, up));
     this.look();
-    this.drawWedge();
+    this.drawWedgeNow();
   },
   rollLook(by) {
     const c = this.free();

@@ -53,7 +53,7 @@ export const playhead = {
   },
   sync() {
     this.drawPlayhead();
-    this.drawWedge();
+    this.drawWedgeNow();
     this.drawDrawingHead();
     this.drawMoved();
     this.showReady() || this.look();
@@ -140,7 +140,7 @@ export const playhead = {
         if (step > due) this.late += step - due;
         shown = n;
         this.drawPlayhead();
-        this.drawWedge();
+        this.drawWedgeNow();
         this.drawDrawingHead();
         this.drawMoved();
         if (!this.showReady()) {

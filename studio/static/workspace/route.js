@@ -203,7 +203,7 @@ export const route = {
       roll: 0,
     });
     this.look();
-    this.drawWedge();
+    this.drawWedgeNow();
     this.viewShown = v.id;
     this.drawRoute();
   },

@@ -1,5 +1,6 @@
 /* The route on the chart, and stations dragged. */
-import { clamp, el, keepingFocus, pointerDrag, refs } from '../kit/dom.js';
+import { drawWay, drawWedge } from '../drawings/way.js';
+import { clamp, keepingFocus, pointerDrag, refs } from '../kit/dom.js';
 
 /** @type {import('../types.js').Part} */
 export const routeDrawing = {
@@ -7,190 +8,46 @@ export const routeDrawing = {
   viewAt: null,
   held: null,
 
-  routeLine(rows) {
-    const cuts = Alpine.raw(this.s).route.changes || [];
-    let d = '';
-    rows.forEach((p, i) => {
-      const cut = i && cuts.some((c) => c > rows[i - 1][0] && c <= p[0] + 1e-9);
-      d += `${i && !cut ? 'L' : 'M'}${p[1]} ${-p[2]}`;
-    });
-    return d;
-  },
   drawRoute() {
     keepingFocus(this.overlay, () => this.drawRouteAnew());
   },
   drawRouteAnew() {
-    const g = this.overlay,
-      px = this.held ? this.held.px : this.px(),
-      r = Alpine.raw(this.s).route;
-    if (!g) return;
-    g.replaceChildren();
-    if (r.samples.length) {
-      const d = this.routeLine(r.samples);
-      g.append(
-        el('path', {
-          d,
-          fill: 'none',
-          stroke: 'var(--sheet)',
-          'stroke-width': 4.5 * px,
-        }),
-        el('path', {
-          d,
-          fill: 'none',
-          stroke: 'var(--ink)',
-          'stroke-width': 2 * px,
-          'data-route': 1,
-        }),
-      );
-      for (const f of this.wrong()) {
-        const part = r.samples.filter((p) => p[0] >= f.from_s - 0.05 && p[0] <= f.to_s + 0.05);
-        if (part.length > 1)
-          g.append(
-            el('path', {
-              d: this.routeLine(part),
-              fill: 'none',
-              stroke: 'var(--brick)',
-              'stroke-width': 3.5 * px,
-              'stroke-dasharray': `${4 * px} ${2 * px}`,
-              'data-fault': f.kind,
-            }),
-          );
-      }
-    }
-    this.wedge = g.appendChild(el('g', { 'pointer-events': 'none' }));
-    for (const v of this.bench === 'route' ? this.views : []) {
-      const a = this.aimPoint(v, px),
-        mark = el('g', {
-          tabindex: 0,
-          role: 'button',
-          'aria-label': `Suggested view: ${v.name}`,
-          style: 'cursor:pointer;pointer-events:auto',
-          'data-view': v.id,
-        });
-      mark.append(
-        el('path', {
-          d: `M${v.east} ${-v.north}L${a[0]} ${-a[1]}`,
-          stroke: 'var(--tide)',
-          'stroke-width': 1.4 * px,
-          'stroke-dasharray': `${3 * px} ${2 * px}`,
-        }),
-        el('circle', {
-          cx: v.east,
-          cy: -v.north,
-          r: 6 * px,
-          fill: this.viewShown === v.id ? 'var(--water)' : 'var(--sheet)',
-          stroke: 'var(--tide)',
-          'stroke-width': 1.8 * px,
-          'stroke-dasharray': `${2.5 * px} ${1.5 * px}`,
-        }),
-        el(
-          'text',
-          {
-            'data-label': `${v.east},${-v.north}`,
-            'font-size': 10.5 * px,
-            fill: 'var(--ink)',
-            stroke: 'var(--land)',
-            'stroke-width': 3 * px,
-            'paint-order': 'stroke',
-          },
-          v.name,
-        ),
-      );
-      // drawing anew under the pointer swallows the browser's own double click, so it is told by time
-      mark.addEventListener('pointerdown', (e) => {
-        e.stopPropagation();
-        e.preventDefault();
-        const now = performance.now(),
-          twice = this.viewShown === v.id && now - (this.viewAt || 0) < 450;
-        this.viewAt = now;
-        twice ? this.keepView(v) : this.lookAtView(v);
-      });
-      mark.addEventListener('keydown', (e) => {
-        if (e.key === 'Enter') {
-          e.preventDefault();
-          e.stopPropagation();
-          this.viewShown === v.id ? this.keepView(v) : this.lookAtView(v);
-        }
-      });
-      g.append(mark);
-    }
-    r.stations.forEach((st, i) => {
-      const on = st.id === this.selected,
-        mark = el('g', {
-          tabindex: 0,
-          role: 'button',
-          'aria-label': `Station ${i + 1}${st.name ? ' ' + st.name : ''}`,
-          style: 'cursor:grab;pointer-events:auto',
-          'data-station': st.id,
-        });
-      if (on) {
-        const a = this.aimPoint(st, px);
-        mark.append(
-          el('line', {
-            x1: st.east,
-            y1: -st.north,
-            x2: a[0],
-            y2: -a[1],
-            stroke: 'var(--amber)',
-            'stroke-width': 1.2 * px,
-            'stroke-dasharray': `${3 * px} ${2 * px}`,
-          }),
-        );
-        const knob = el('circle', {
-          cx: a[0],
-          cy: -a[1],
-          r: 5 * px,
-          fill: 'var(--sheet)',
-          stroke: 'var(--amber)',
-          'stroke-width': 2 * px,
-          style: 'cursor:crosshair',
-          'data-aim': st.id,
-        });
-        knob.addEventListener('pointerdown', (e) => this.dragAim(e, st));
-        mark.append(knob);
-      }
-      mark.append(
-        el('rect', {
-          x: st.east - 5.5 * px,
-          y: -st.north - 5.5 * px,
-          width: 11 * px,
-          height: 11 * px,
-          fill: on ? 'var(--amber-fill)' : 'var(--sheet)',
-          stroke: 'var(--ink)',
-          'stroke-width': 1.6 * px,
-          opacity: st.t === null ? 0.4 : null,
-        }),
-      );
-      if (st.join === 'cut')
-        mark.append(
-          el('path', {
-            d: `M${st.east + 7 * px} ${-st.north - 5.5 * px}v${11 * px}`,
-            stroke: 'var(--brick)',
-            'stroke-width': 2 * px,
-          }),
-        );
-      mark.append(
-        el(
-          'text',
-          {
-            'data-label': `${st.east},${-st.north}`,
-            'data-over': 1,
-            'font-size': 11 * px,
-            fill: 'var(--ink)',
-            'font-family': 'IBM Plex Mono',
-            stroke: 'var(--land)',
-            'stroke-width': 3 * px,
-            'paint-order': 'stroke',
-          },
-          i + 1,
-        ),
-      );
-      mark.addEventListener('pointerdown', (e) => this.dragStation(e, st));
-      mark.addEventListener('keydown', (e) => this.keyStation(e, st));
-      g.append(mark);
-    });
-    this.settleLabels(px);
-    this.drawWedge();
+    const px = this.held ? this.held.px : this.px();
+    if (!this.overlay) return;
+    this.wedge = drawWay(
+      this.overlay,
+      {
+        route: Alpine.raw(this.s).route,
+        wrong: this.wrong(),
+        views: this.bench === 'route' ? this.views : [],
+        viewShown: this.viewShown,
+        selected: this.selected,
+        px,
+        aimPoint: (at) => this.aimPoint(at, px),
+      },
+      {
+        pressView: (e, v) => this.pressView(e, v),
+        pickView: (v, again) => (again ? this.keepView(v) : this.lookAtView(v)),
+        dragAim: (e, st) => this.dragAim(e, st),
+        dragStation: (e, st) => this.dragStation(e, st),
+        keyStation: (e, st) => this.keyStation(e, st),
+      },
+    );
+    this.settleNames(px);
+    this.drawWedgeNow();
+  },
+  // drawing anew under the pointer swallows the browser's own double click, so it is told by time
+  pressView(e, v) {
+    e.stopPropagation();
+    e.preventDefault();
+    const now = performance.now(),
+      twice = this.viewShown === v.id && now - (this.viewAt || 0) < 450;
+    this.viewAt = now;
+    twice ? this.keepView(v) : this.lookAtView(v);
+  },
+  drawWedgeNow() {
+    if (!this.wedge || !this.view) return;
+    drawWedge(this.wedge, { camera: this.camera(), px: this.held ? this.held.px : this.px() });
   },
   // A drag shows at once what moving one station does nearby, and puts the true way in its place whenever
   // the server has answered.

@@ -1,0 +1,146 @@
+/* Things, lamps and stands on the chart. */
+import { el } from '../kit/dom.js';
+import { inside } from '../kit/geometry.js';
+
+// Models are small squares with a corner cut, lamps circles with short strokes about them.
+/**
+ * @param {Element} svg
+ * @param {any} data the mark `m`, east and north where it stands (`at`), whether it is picked (`on`) and `named`,
+ *   metres a pixel as `px`
+ * @param {Record<string, Function>} acts what a pick and a drag do
+ */
+export function drawMark(svg, { m, at, on, named, px }, acts) {
+  const r = 5 * px,
+    [east, north] = at,
+    x = east,
+    y = -north,
+    g = el('g', {
+      tabindex: 0,
+      role: 'button',
+      'aria-label': `${m.of === 'lamps' ? 'Lamp' : 'Model'} ${m.name}`,
+      style: 'cursor:grab',
+      'data-mark': m.id,
+    });
+  if (m.of === 'lamps') {
+    let d = '';
+    for (let k = 0; k < 6; k++) {
+      const a = (k * Math.PI) / 3;
+      const [c, s] = [Math.cos(a) * r, Math.sin(a) * r];
+      d += `M${x + c * 1.35} ${y + s * 1.35}L${x + c * 2} ${y + s * 2}`;
+    }
+    g.append(
+      el('path', { d, stroke: 'var(--amber)', 'stroke-width': 1.4 * px }),
+      el('circle', {
+        cx: x,
+        cy: y,
+        r,
+        fill: on ? 'var(--amber-fill)' : 'var(--sheet)',
+        stroke: 'var(--amber)',
+        'stroke-width': 1.8 * px,
+      }),
+    );
+  } else
+    g.append(
+      el('path', {
+        d: `M${x - r} ${y - r}H${x + r * 0.3}L${x + r} ${y - r * 0.3}V${y + r}H${x - r}Z`,
+        fill: on ? 'var(--amber-fill)' : 'var(--sheet)',
+        stroke: 'var(--ink)',
+        'stroke-width': 1.6 * px,
+      }),
+    );
+  if (named)
+    g.append(
+      el(
+        'text',
+        {
+          'data-label': `${x},${y}`,
+          'font-size': 10 * px,
+          fill: 'var(--faint)',
+          stroke: 'var(--land)',
+          'stroke-width': 2.5 * px,
+          'paint-order': 'stroke',
+        },
+        m.name,
+      ),
+    );
+  g.addEventListener('keydown', (e) => {
+    if (e.key !== 'Enter') return;
+    e.preventDefault();
+    e.stopPropagation();
+    acts.pick(m);
+  });
+  g.addEventListener('pointerdown', (e) => acts.drag(e, m));
+  svg.append(g);
+}
+
+/**
+ * @param {Element} svg
+ * @param {any} data the stand `st`, whether it is `picked` and can be (`live`), metres a pixel as `px`
+ * @param {Record<string, Function>} acts what a press and a pick do
+ */
+export function drawStand(svg, { st, picked, live, px }, acts) {
+  const g = el('g', {
+    tabindex: live ? 0 : null,
+    role: 'button',
+    'aria-label': `Stand ${st.name}`,
+    style: live ? 'cursor:pointer' : null,
+    'data-stand': st.id,
+  });
+  if (st.area.length > 2 && (live || picked))
+    g.append(
+      el('polygon', {
+        points: st.area.map((p) => `${p[0]},${-p[1]}`).join(' '),
+        fill: picked ? 'var(--marsh)' : 'transparent',
+        'fill-opacity': 0.12,
+        stroke: 'var(--marsh)',
+        'stroke-width': (picked ? 2 : 1) * px,
+        'stroke-dasharray': `${5 * px} ${3 * px}`,
+      }),
+    );
+  for (const d of st.dots)
+    g.append(
+      el('circle', {
+        cx: d[0],
+        cy: -d[1],
+        r: Math.max(d[2], 1.6 * px),
+        fill: st.kind === 'pine' ? 'var(--marsh)' : 'var(--amber-fill)',
+        'fill-opacity': 0.28,
+        stroke: 'var(--marsh)',
+        'stroke-width': 0.6 * px,
+      }),
+    );
+  if (st.kind === 'reed' && st.area.length > 2) {
+    const xs = st.area.map((p) => p[0]),
+      ys = st.area.map((p) => p[1]),
+      step = 16 * px;
+    let d = '',
+      count = 0;
+    for (let x = Math.min(...xs); x < Math.max(...xs) && count < 500; x += step)
+      for (let y = Math.min(...ys); y < Math.max(...ys) && count < 500; y += step) {
+        const qx = x + (((y / step) % 2) * step) / 2;
+        if (inside(st.area, qx, y)) {
+          count++;
+          d += `M${qx} ${-y}v${-5 * px}M${qx - 2.4 * px} ${-y}l${-1.6 * px} ${-3.5 * px}`;
+          d += `M${qx + 2.4 * px} ${-y}l${1.6 * px} ${-3.5 * px}`;
+        }
+      }
+    g.append(
+      el('path', {
+        d,
+        stroke: 'var(--marsh)',
+        'stroke-opacity': 0.55,
+        'stroke-width': 0.8 * px,
+        fill: 'none',
+      }),
+    );
+  }
+  if (live) {
+    g.addEventListener('click', (e) => acts.press(e, st));
+    g.addEventListener('keydown', (e) => {
+      if (e.key !== 'Enter') return;
+      e.stopPropagation();
+      acts.pick(st);
+    });
+  }
+  svg.append(g);
+}
