@@ -17,7 +17,13 @@ LINTS = (
 )
 
 
-OWN_SCRIPTS = ("studio/static/*.js", "studio/static/kit/*.js", "studio/static/workspace/*.js", "tests/scripts/*.mjs")
+OWN_SCRIPTS = (
+    "studio/static/*.js",
+    "studio/static/kit/*.js",
+    "studio/static/workspace/*.js",
+    "studio/static/drawings/*.js",
+    "tests/scripts/*.js",
+)
 
 
 def node_tools() -> Path | None:

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
-KARMAN = 0.40
+OPEN_LAND = 0.03
+"""Roughness length [m] of open land (Davenport's classes)."""
 
 
 def log_profile(speed_10: float, height: ArrayLike, roughness: float) -> NDArray[np.float64]:
@@ -40,6 +41,12 @@ class Gusts:
     phase : ndarray, shape (m,) [rad]
     wave : ndarray, shape (m, 2) [rad/m]
         Wavenumber east and north: a gust is carried downwind with the mean wind (Taylor's hypothesis).
+    mean : float [m/s]
+        At 10 m.
+    toward : ndarray, shape (2,)
+        East and north, of length 1.
+    roughness : float [m]
+        Roughness length of the ground.
     """
 
     omega: NDArray[np.float64]
@@ -48,10 +55,25 @@ class Gusts:
     wave: NDArray[np.float64]
     mean: float
     toward: NDArray[np.float64]
+    roughness: float = OPEN_LAND
+
+    def reaching(self, height: float) -> Gusts:
+        """What of it reaches a height [m], against what would reach it over open land; 10 m up, all of it.
+
+        Plants' compliances are told for the wind at 10 m over open land, so that is what they are given here.
+        """
+        share = float(log_profile(1.0, height, self.roughness) / log_profile(1.0, height, OPEN_LAND))
+        return replace(self, mean=self.mean * share, amplitude=self.amplitude * share)
 
 
 def gusts(
-    speed: float, from_bearing: float, gustiness: float, seed: int, loop: float | None = None, count: int = 28
+    speed: float,
+    from_bearing: float,
+    gustiness: float,
+    seed: int,
+    loop: float | None = None,
+    count: int = 28,
+    roughness: float = OPEN_LAND,
 ) -> Gusts:
     """Harmonics of a wind's gusts.
 
@@ -63,6 +85,8 @@ def gusts(
         Standard deviation over mean.
     loop : float or None [s]
         Length over which all must close: every frequency becomes a whole multiple of 1 / loop.
+    roughness : float [m]
+        Roughness length of the ground.
     """
     rng = np.random.Generator(np.random.Philox(key=[seed, 77]))
     edges = np.geomspace(0.02, 3.0, count + 1)
@@ -79,11 +103,11 @@ def gusts(
     k = omega / u
     wave = np.stack([k * np.sin(toward + spread), k * np.cos(toward + spread)], axis=1)
     return Gusts(
-        omega, amplitude, 2 * np.pi * rng.random(count), wave, speed, np.array([np.sin(toward), np.cos(toward)])
+        omega,
+        amplitude,
+        2 * np.pi * rng.random(count),
+        wave,
+        speed,
+        np.array([np.sin(toward), np.cos(toward)]),
+        roughness,
     )
-
-
-def gust_at(g: Gusts, x: ArrayLike, y: ArrayLike, t: float) -> NDArray[np.float64]:
-    """Departure from the mean speed [m/s] at places [m] and a clip time [s]."""
-    p = np.stack([np.asarray(x, float), np.asarray(y, float)], axis=-1)
-    return np.cos(g.omega * t - p @ g.wave.T + g.phase) @ g.amplitude

@@ -10,7 +10,7 @@ from typing import NamedTuple
 
 import numba as nb
 import numpy as np
-from numpy.typing import ArrayLike, NDArray
+from numpy.typing import NDArray
 
 from lumwick.air.wind import Gusts
 
@@ -27,12 +27,6 @@ def cantilever_frequency(youngs_pa: float, radius: float, length: float, density
     density : float [kg/m3]
     """
     return float(FIRST_MODE / (2 * np.pi) * np.sqrt(youngs_pa * radius**2 / 4 / (density * length**4)))
-
-
-def response(omega: ArrayLike, natural_hz: ArrayLike, damping: float) -> NDArray[np.complex128]:
-    """Answer of a damped mode, 1 for a steady push: 1 / (1 - r^2 + 2 i z r) with r = omega over natural."""
-    r = np.asarray(omega, float) / (2 * np.pi * np.asarray(natural_hz, float))
-    return np.asarray(1.0 / (1 - r * r + 2j * damping * r), complex)
 
 
 class Push(NamedTuple):

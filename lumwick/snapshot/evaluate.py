@@ -300,7 +300,7 @@ def evaluate(setting: Setting, shot: Shot, t: float, camera: Camera | None = Non
         )
     air, blow = now.air or place.air, now.wind or place.wind
     weather = Weather(air.haze, air.ozone_du, RANGE_TO_EXTINCTION / air.fog_visibility, air.fog_height, air.fog_base)
-    wind = gusts(blow.speed, blow.from_bearing + north, blow.gustiness, blow.seed, loop)
+    wind = gusts(blow.speed, blow.from_bearing + north, blow.gustiness, blow.seed, loop, roughness=blow.roughness)
     return Snapshot(
         t,
         place,

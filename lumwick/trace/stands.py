@@ -245,7 +245,8 @@ class Stands:
 
     def _bend(self, shape: Shape, standing: Standing, sway: Sway, moving: str) -> None:
         """Move a form's branches and leaves; the simplest form, seen from far off, is moved by its lean alone."""
-        kind, stand, wind = standing.kind, standing.stand, sway.wind
+        kind, stand = standing.kind, standing.stand
+        wind = sway.wind.reaching(stand.height)
         if shape.moved == moving or shape.level == LEVELS - 1:
             return
         shape.moved = moving
@@ -284,7 +285,7 @@ def _slopes(standing: Standing, bed: Bed, chosen: NDArray[np.int64], sway: Sway)
         bed.natural[chosen],
         bed.phase[chosen],
         standing.kind.compliance,
-        sway.wind,
+        sway.wind.reaching(standing.stand.height),
         sway.t,
     )
     return np.asarray(slopes + np.tan(np.radians(standing.stand.lean)) * sway.wind.toward)

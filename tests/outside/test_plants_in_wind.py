@@ -9,7 +9,7 @@ from lumwick.air.wind import Gusts, gusts
 from lumwick.growth.kinds import KINDS
 from lumwick.growth.sway import cantilever_frequency
 from lumwick.land.ground import Ground
-from lumwick.place.nature import Sea, Stand
+from lumwick.place.nature import Sea, Stand, Wind
 from lumwick.snapshot.evaluate import Setting, Snapshot, evaluate
 from lumwick.trace.stage import Stage
 from lumwick.trace.stands import CROWN, SAP_DENSITY, STIFFNESS_PA, Sway
@@ -80,6 +80,21 @@ def test_a_stronger_wind_bends_with_the_square_of_its_speed_until_stems_streamli
     light, double, gale = (slopes(grove, steady(u, 90.0))[:, 0].mean() for u in (2.0, 4.0, 40.0))
     assert double == pytest.approx(4 * light, rel=0.02)
     assert gale < 1 / 1.6 + 1e-9  # no slope grows without end
+
+
+@pytest.mark.parametrize(("roughness", "of"), [(0.0002, "open sea"), (0.03, "open land"), (1.0, "forest")])
+def test_rough_ground_shelters_them_by_the_log_law(grove: tuple, roughness: float, of: str) -> None:
+    """Davenport's classes; a pine of 6 m stands in the wind of 6 m, told against open land."""
+    wind = Wind(speed=3.0, from_bearing=270.0, gustiness=0.0, roughness=roughness)
+    setting = Setting(small_place(wind=wind, sea=Sea(present=False)), FLAT)
+    blown = evaluate(setting, setting.place.shots[0], 0.0)
+    leant = slopes(grove, blown.wind)[:, 0]
+
+    def at_six(z0: float) -> float:
+        return float(np.log(HEIGHT / z0) / np.log(10.0 / z0))
+
+    expected = KINDS["pine"].compliance * (3.0 * at_six(roughness) / at_six(0.03)) ** 2
+    assert leant == pytest.approx(np.full(len(leant), expected), rel=0.03), of
 
 
 def amplitude_and_lag(grove: tuple, hz: float) -> tuple[np.ndarray, np.ndarray, np.ndarray]:

@@ -29,7 +29,7 @@ class Kind:
     stalk: Colour
     plume: Colour
     compliance: float
-    """Lean (as a slope) in a steady wind of 1 m/s."""
+    """Lean (as a slope) in a steady wind of 1 m/s, 10 m above open land."""
     branch_hz: float
     branch_reach: float
     leaf_reach: float

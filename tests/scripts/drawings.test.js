@@ -104,11 +104,23 @@ test('the sun stands between two quarters of an hour, and passes north without r
 
 test('waves: the highest energy reaches the top, a still sea says so', () => {
   const svg = new Mark('svg');
-  drawWaves(svg, { W: 250, H: 102, spectrum: [[0.1, 1], [0.2, 4], [0.4, 2]], words: 'Hs 0.4 m' }); // prettier-ignore
+  drawWaves(svg, {
+    W: 250,
+    H: 102,
+    spectrum: [
+      [0.1, 1],
+      [0.2, 4],
+      [0.4, 2],
+    ],
+    words: 'Hs 0.4 m',
+  });
   const drawn = numbers(svg.all((m) => m.attrs.fill === 'var(--water)')[0].attrs.d);
   near(drawn[3], 30); // 52 below, 22 under its foot
   near(drawn[2], 134);
-  assert.deepEqual(svg.all((m) => / s$/.test(m.text)).map((m) => m.text), ['3 s', '4 s', '6 s', '10 s']); // prettier-ignore
+  assert.deepEqual(
+    svg.all((m) => / s$/.test(m.text)).map((m) => m.text),
+    ['3 s', '4 s', '6 s', '10 s'],
+  );
   drawWaves(svg, { W: 250, H: 102, spectrum: [], words: 'no water here' });
   assert.equal(svg.textContent, 'no water here');
 });
@@ -129,7 +141,10 @@ const film = {
 test('the film: pieces stand where their frames are, and keys move, pick and drop them', () => {
   const svg = new Mark('svg'),
     done = [];
-  const act = (name) => (...args) => done.push([name, ...args.map((a) => a.id ?? a)]); // prettier-ignore
+  const act =
+    (name) =>
+    (...args) =>
+      done.push([name, ...args.map((a) => a.id ?? a)]);
   const acts = { drag: nothing, pick: act('pick'), drop: act('drop'), turn: act('turn') };
   const head = drawFilm(svg, { W: 220, H: 140, film, selected: 'b', ready: { 1: 1, 2: 1 }, at: 51 }, acts);
   const [a, b] = svg.having('data-piece');
@@ -144,7 +159,11 @@ test('the film: pieces stand where their frames are, and keys move, pick and dro
   b.heard.keydown(key('Enter'));
   b.heard.keydown(key('ArrowLeft'));
   b.heard.keydown(key('Delete'));
-  assert.deepEqual(done, [['pick', 'b'], ['turn', 'b', 0], ['drop', 'b']]); // prettier-ignore
+  assert.deepEqual(done, [
+    ['pick', 'b'],
+    ['turn', 'b', 0],
+    ['drop', 'b'],
+  ]);
   assert.match(svg.textContent, /^100 frames, 4\.0 s at 25 a second, 2 pieces/);
 });
 
@@ -187,7 +206,10 @@ test('the section: heights to scale, a station without a time left out, a press 
   const camera = numbers(svg.having('data-camera')[0].attrs.d),
     up = (i) => camera[2 * i + 1];
   near(up(0) - up(5), 2 * drawn.perMetre, 0.11);
-  assert.deepEqual(svg.having('data-height').map((m) => m.attrs['data-height']), ['s1', 's3']); // prettier-ignore
+  assert.deepEqual(
+    svg.having('data-height').map((m) => m.attrs['data-height']),
+    ['s1', 's3'],
+  );
   svg.having('data-height', 's3')[0].heard.pointerdown({});
   assert.deepEqual(pressed, ['s3']);
   near(drawn.scale.mean, 2);
@@ -219,7 +241,11 @@ test('faults are shaded once however many say so, and each has its bar in a row 
   ];
   drawSection(svg, { ...section, wrong }, nothing);
   const shades = svg.all((m) => m.attrs['fill-opacity'] === '0.1').map((m) => [+m.attrs.x, +m.attrs.width]);
-  assert.deepEqual(shades, [[20, 60], [80, 20], [120, 20]]); // prettier-ignore
+  assert.deepEqual(shades, [
+    [20, 60],
+    [80, 20],
+    [120, 20],
+  ]);
   const bars = svg.having('data-fault').map((m) => numbers(m.attrs.d)[1]);
   assert.deepEqual(bars, [198, 194, 198]);
 });
@@ -303,7 +329,18 @@ test('a lamp is round, a thing is not; a stand outside growth cannot be reached 
   assert.equal(thing.textContent, '');
   thing.heard.keydown({ key: 'Enter', preventDefault: nothing, stopPropagation: nothing });
   assert.deepEqual(picked, ['t']);
-  const st = { id: 'r', name: 'reeds', kind: 'reed', area: [[0, 0], [40, 0], [40, 40], [0, 40]], dots: [[1, 1, 0.2]] }; // prettier-ignore
+  const st = {
+    id: 'r',
+    name: 'reeds',
+    kind: 'reed',
+    area: [
+      [0, 0],
+      [40, 0],
+      [40, 40],
+      [0, 40],
+    ],
+    dots: [[1, 1, 0.2]],
+  };
   for (const live of [true, false]) {
     const on = new Mark('svg');
     drawStand(on, { st, picked: false, live, px: 1 }, acts);
@@ -317,7 +354,13 @@ test('a lamp is round, a thing is not; a stand outside growth cannot be reached 
 
 test('lanes: handles can be gripped where they are drawn, and a bracket lies over picked keys', () => {
   const calls = [];
-  const g = new Proxy({}, { get: (known, name) => known[name] ?? ((...args) => calls.push([name, ...args])), set: (known, name, v) => ((known[name] = v), true) }); // prettier-ignore
+  const g = new Proxy(
+    {},
+    {
+      get: (known, name) => known[name] ?? ((...args) => calls.push([name, ...args])),
+      set: (known, name, value) => ((known[name] = value), true),
+    },
+  );
   const keys = [
     { t: 0, v: 0, join: 'free', handles: [0.25, 1, 0.75, -1] },
     { t: 10, v: 10, join: 'straight' },
