@@ -6,7 +6,7 @@ import numba as nb
 import numpy as np
 
 from lumwick.trace.integrator import film
-from lumwick.trace.integrator.compiling import WITHIN
+from lumwick.trace.integrator.compiling import PART
 from lumwick.trace.integrator.facets import fresnel, pane
 from lumwick.trace.integrator.lights import half_way_fresnel, sun_glint
 from lumwick.trace.integrator.scattering import LOBE_DIMENSION, MIRROR, facet, leave, mirror, refract
@@ -57,7 +57,7 @@ def _transmit(lane, facet_normal, cos, ior, rough):
     leave(path, hit, -1.0)
 
 
-@nb.njit(**WITHIN)
+@nb.njit(**PART)
 def pass_clear(air, lights, geometry, limits, lane, lot):
     """Mirror a ray at a clear thing or let it through, by Fresnel; False if the path ends here.
 

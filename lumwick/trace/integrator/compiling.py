@@ -9,3 +9,6 @@ from lumwick.trace.sampling import INNER
 WITHIN: dict[str, Any] = {**INNER, "inline": "always"}
 """Functions that take the whole world and are called from one place: made part of their caller, since the world is a
 hundred numbers to pass on."""
+PART: dict[str, Any] = {**INNER, "forceinline": True}
+"""Large functions that are called from one place: typed by themselves, since what Numba needs for a function grows
+faster than the function, and made part of their caller by LLVM (docs/decisions/0013-integrator-package.md)."""

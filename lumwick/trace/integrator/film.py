@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numba as nb
 
-from lumwick.trace.integrator.compiling import WITHIN
+from lumwick.trace.integrator.compiling import PART, WITHIN
 from lumwick.trace.records import SOURCES
 from lumwick.trace.sampling import INNER
 
@@ -81,7 +81,7 @@ def close_block(out, n, total):
         out[OPEN] = 0.0
 
 
-@nb.njit(**WITHIN)
+@nb.njit(**PART)
 def deposit(lane):
     """Add a finished sample's light to the pixel's sums."""
     path, out = lane.path, lane.out

@@ -8,7 +8,7 @@ import numpy as np
 from lumwick.trace.embree import SCATTERED, SEEN
 from lumwick.trace.integrator import film, media, rays
 from lumwick.trace.integrator import lamplight as ll
-from lumwick.trace.integrator.compiling import WITHIN
+from lumwick.trace.integrator.compiling import PART, WITHIN
 from lumwick.trace.integrator.facets import facet_density, fresnel, hidden
 from lumwick.trace.integrator.scattering import evaluate, evaluate_matt
 from lumwick.trace.integrator.skylight import pick_sky, sky_density, sky_light, sun_disc
@@ -159,7 +159,7 @@ def _gather(path, hit, lobes, gleam, kind, density, gloss_density, matt):
             film.add(path, row, c, path.throughput[c] * gleam.radiance[c] * lobes.gloss[c] * by_gloss)
 
 
-@nb.njit(**WITHIN)
+@nb.njit(**PART)
 def direct(w, limits, lane):
     """Light straight from the sun's disc, from the sky and from a lamp."""
     path, hit, lobes, gleam = lane.path, lane.hit, lane.lobes, lane.gleam

@@ -155,7 +155,7 @@ def _copy(ids, to):
             to[which, k, 0], to[which, k, 1] = ids[which, k, 0], ids[which, k, 1]
 
 
-@nb.njit(**INNER)
+@nb.njit(**WITHIN)
 def _render_row(w, view, limits, exposure, lane, y):
     """Add samples to a row."""
     for x in range(exposure.sums.shape[1]):

@@ -22,7 +22,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lumwick.keep import cached
-from lumwick.trace.integrator.compiling import WITHIN
+from lumwick.trace.integrator.compiling import PART, WITHIN
 from lumwick.trace.integrator.facets import facet_density, hidden, schlick
 from lumwick.trace.sampling import INNER, SOBOL, pair, turn
 
@@ -287,7 +287,7 @@ def leave(path, hit, side):
     path.near = 0.0
 
 
-@nb.njit(**WITHIN)
+@nb.njit(**PART)
 def choose_direction(limits, body, path, hit, lobes):
     """Choose the next ray by the lobes' chances; False if the path ends here."""
     chances = lobes.p_coat + lobes.p_gloss

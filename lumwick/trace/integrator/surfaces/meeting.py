@@ -9,7 +9,7 @@ import numba as nb
 import numpy as np
 
 from lumwick.trace.integrator import film
-from lumwick.trace.integrator.compiling import WITHIN
+from lumwick.trace.integrator.compiling import PART, WITHIN
 from lumwick.trace.integrator.surfaces.ground import far_ground, ground
 from lumwick.trace.integrator.surfaces.model import model, opacity_here
 from lumwick.trace.integrator.surfaces.placing import unit
@@ -78,7 +78,7 @@ def _meet_model(w, lane):
     return SHADE
 
 
-@nb.njit(**WITHIN)
+@nb.njit(**PART)
 def describe(w, view, limits, lane):
     """Fill in the hit's normal and lobes by its kind, or send the path on."""
     path, hit, lobes, geometry = lane.path, lane.hit, lane.lobes, w.geometry
@@ -100,7 +100,7 @@ def describe(w, view, limits, lane):
     return SHADE
 
 
-@nb.njit(**WITHIN)
+@nb.njit(**PART)
 def face(w, lane):
     """Bring normals to unit length and to the ray's side, take what a clear solid before it absorbed, and note the
     features of a sample's first surface."""

@@ -10,7 +10,7 @@ import numpy as np
 
 from lumwick.trace.embree import SEEN
 from lumwick.trace.integrator import film, media, rays
-from lumwick.trace.integrator.compiling import WITHIN
+from lumwick.trace.integrator.compiling import PART, WITHIN
 from lumwick.trace.integrator.facets import fresnel
 from lumwick.trace.integrator.scattering import basis, mirror, refract
 from lumwick.trace.integrator.surfaces.ground import bilinear, grid_cell
@@ -177,7 +177,7 @@ def _facet(path, hit, variance, cos_v):
     return hx, hy, hz, cos
 
 
-@nb.njit(**WITHIN)
+@nb.njit(**PART)
 def pass_water(air, lights, geometry, limits, lane, variance, cos_v, lot):
     """Mirror a ray at the water or let it in, by Fresnel; False if the path ends here.
 
