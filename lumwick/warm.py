@@ -1,6 +1,7 @@
 """Compile every kernel once, into the cache that all processes share.
 
-The integrator takes as long as all the others together, so it is compiled by a process of its own meanwhile.
+The integrator takes longer than all the others together, so a process of its own compiles it meanwhile, but for one of
+its parts, which it finds done.
 """
 
 from __future__ import annotations
@@ -9,14 +10,15 @@ import subprocess
 import sys
 import time
 from collections.abc import Callable
+from typing import Any
 
 
-def integrator() -> None:
-    """Compile the integrator, by rendering no rows of nothing."""
+def _nothing() -> tuple[Any, ...]:
+    """What the integrator is called with to render no rows of nothing."""
     import numpy as np
 
     from lumwick.trace.integrator.film import CHANNELS, IDS, PASSES
-    from lumwick.trace.integrator.path import Exposure, new_room, render_rows
+    from lumwick.trace.integrator.path import Exposure, new_room
     from lumwick.trace.render import NO_LOG
     from lumwick.trace.world import Limits, View, hollow
 
@@ -30,7 +32,35 @@ def integrator() -> None:
         1,
     )
     limits, rows = Limits(1, 1, 1, 1.0, False, 1.0), np.zeros(0, np.int64)
-    render_rows(hollow(), view, limits, exposure, rows, new_room(), np.zeros((0, 2), np.int64), NO_LOG)
+    return hollow(), view, limits, exposure, rows, new_room(), np.zeros((1, 2), np.int64), NO_LOG
+
+
+def _compile(function: Any, *given: Any) -> None:
+    import numba
+
+    nb: Any = numba  # it is not annotated
+    function.compile(tuple(nb.typeof(one) for one in given))
+
+
+def model() -> None:
+    """Compile the part of the integrator that describes models' surfaces."""
+    from lumwick.trace.integrator.surfaces.model import model
+
+    w, _, _, _, _, room, _, _ = _nothing()
+    _compile(model, w.geometry, w.looks, w.looks.surface[0], room.path[0], room.hit[0], room.lobes[0])
+
+
+def integrator() -> None:
+    """Compile the integrator: its largest parts first, while another process compiles `model`."""
+    from lumwick.trace.integrator.lights import direct
+    from lumwick.trace.integrator.path import lane_of, render_rows
+    from lumwick.trace.integrator.surfaces.meeting import describe
+
+    nothing = w, view, limits, _, _, room, counts, log = _nothing()
+    lane = lane_of.py_func(room, counts[0], log[0])
+    _compile(direct, w, limits, lane)
+    _compile(describe, w, view, limits, lane)
+    render_rows(*nothing)
 
 
 def warm(say: Callable[[str], None]) -> None:
@@ -43,7 +73,9 @@ def warm(say: Callable[[str], None]) -> None:
         say(f"  kernels: {text} ({time.perf_counter() - start:.0f} s)")
 
     other = subprocess.Popen([sys.executable, "-c", "from lumwick.warm import integrator; integrator()"])
-    step("sky; meanwhile the integrator, the longest")
+    step("surfaces; meanwhile the integrator, the longest")
+    model()
+    step("sky")
     from lumwick.air.atmosphere import clear_sky
 
     clear_sky(180.0, 30.0)

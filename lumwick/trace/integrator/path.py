@@ -67,6 +67,23 @@ def new_room() -> Room:
     )
 
 
+@nb.njit(**WITHIN)
+def lane_of(room, counts, log):
+    """A row's lane in a thread's room."""
+    return Lane(
+        room.ray,
+        room.f,
+        room.path[0],
+        room.hit[0],
+        room.lobes[0],
+        room.gleam[0],
+        room.out,
+        room.ids,
+        counts,
+        log,
+    )
+
+
 class Exposure(NamedTuple):
     """What samples are added to, and how many.
 
@@ -202,16 +219,5 @@ def render_rows(w, view, limits, exposure, rows, room, counts, log):
         Takes the first m rays of each row, in their order.
     """
     for y in rows:
-        lane = Lane(
-            room.ray,
-            room.f,
-            room.path[0],
-            room.hit[0],
-            room.lobes[0],
-            room.gleam[0],
-            room.out,
-            room.ids,
-            counts[y],
-            log[y % len(log)],
-        )
+        lane = lane_of(room, counts[y], log[y % len(log)])
         _render_row(w, view, limits, exposure, lane, y)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numba as nb
 import numpy as np
 
-from lumwick.trace.integrator.compiling import WITHIN
+from lumwick.trace.integrator.compiling import PART, WITHIN
 from lumwick.trace.integrator.scattering import MIRROR, basis
 from lumwick.trace.integrator.surfaces.placing import to_local, turned, unit
 from lumwick.trace.patterns import BARK, NONE, SAND, pattern
@@ -232,7 +232,7 @@ def _layered(look, lobes, kind, tone, rough, metal):
     lobes.transmission, lobes.ior, lobes.thin = look.transmission * (1 - metal), look.ior, look.thin
 
 
-@nb.njit(**WITHIN)
+@nb.njit(**PART)
 def model(geometry, looks, look, path, hit, lobes):
     """A model's surface; the hit's geometric normal comes in the placement's own frame and leaves in the place's."""
     m, triangle = geometry.transform[hit.instance], triangle_of(look, hit.primitive)
