@@ -11,7 +11,7 @@ import sys
 from pathlib import Path
 from typing import Any
 
-from bench import engine, moving, pages, route
+from bench import engine, moving, pages, price, route
 
 ALL = {
     "rays": engine.rays,
@@ -19,6 +19,7 @@ ALL = {
     "stress": engine.stressed,
     "likeness": engine.likeness,
     "steadiness": engine.steadiness,
+    "price": price.price,
     "first": engine.first_look,
     "second": engine.second_worker,
     "compile": engine.cold_compile,

@@ -240,6 +240,9 @@ class _Taking:
     film: Film
     stop: Stop | None
     took: dict[str, float]
+    eye: NDArray[np.float64] | None = None
+    """From where plants choose their forms, all through the open shutter."""
+    backwards: bool = False
 
     @property
     def moments(self) -> int:
@@ -263,11 +266,16 @@ class _Taking:
         return Sight(ends[0], ends[1], self.window)
 
     def expose(self, samples: int | NDArray[np.int32]) -> bool:
-        """Add samples, dealt out over the moments of the open shutter; False if it was stopped."""
+        """Add samples, dealt out over the moments of the open shutter; False if it was stopped.
+
+        The moments come in turn and then backwards, since the stage stands at the last one already.
+        """
         n = self.moments
-        for k in range(n):
+        order = range(n)[::-1] if self.backwards else range(n)
+        self.backwards = not self.backwards
+        for k in order:
             start = time.perf_counter()
-            self.stage.set(self.snapshot(self.t + self.options.shutter * (k + 0.5) / n))
+            self.stage.set(self.snapshot(self.t + self.options.shutter * (k + 0.5) / n), self.eye)
             placed = time.perf_counter()
             few = samples * (k + 1) // n - samples * k // n
             done = expose(
@@ -298,6 +306,7 @@ def picture_at(
         stage, shot, t, grade, seen, options, window, film, Stop(stop, ASKED_EVERY) if stop else None, took
     )
     shown = taking.snapshot(t)
+    taking.eye = np.asarray(shown.camera.position, float)
     adaptive = grade.noise > 0 and grade.samples >= 8
     even = grade.samples // 2 if adaptive else grade.samples
     if not taking.expose(even):

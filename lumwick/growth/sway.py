@@ -6,6 +6,7 @@ so the motion at any time is a sum, loops when the gusts do, and leaves the foot
 
 from __future__ import annotations
 
+from functools import lru_cache
 from typing import NamedTuple
 
 import numba as nb
@@ -120,12 +121,21 @@ def branch_motion(
     Every group has its own frequency (within a fifth of ``natural_hz``), phase and direction. The strength
     goes with the square of the mean wind.
     """
-    rng = np.random.Generator(np.random.Philox(key=[seed, 5]))
-    direction = rng.normal(size=(count, 3)) * np.array([0.6, 0.6, 0.8])
+    sideways, pace, phase = _groups(count, seed)
+    direction = sideways.copy()
     direction[:, :2] += gusts.toward * 0.8
-    f = natural_hz * rng.uniform(0.8, 1.2, (count, 2)) * np.array([1.0, 0.43])
+    f = natural_hz * pace
     if loop:
         f = np.maximum(np.round(f * loop), 1) / loop
-    p = 2 * np.pi * rng.random((count, 2))
-    wave = np.sin(2 * np.pi * f * t + p) @ np.array([0.6, 0.5])
+    wave = np.sin(2 * np.pi * f * t + phase) @ np.array([0.6, 0.5])
     return np.asarray(direction * (strength * gusts.mean**2 * wave)[:, None])
+
+
+@lru_cache(512)
+def _groups(count: int, seed: int) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]:
+    """What is each group's own: the way it moves, shape (count, 3), its two frequencies over the natural one and
+    their phases [rad], shape (count, 2)."""
+    rng = np.random.Generator(np.random.Philox(key=[seed, 5]))
+    direction = rng.normal(size=(count, 3)) * np.array([0.6, 0.6, 0.8])
+    pace = rng.uniform(0.8, 1.2, (count, 2)) * np.array([1.0, 0.43])
+    return direction, pace, 2 * np.pi * rng.random((count, 2))

@@ -20,14 +20,14 @@ def owners(parts: Sequence[Part]) -> NDArray[np.int32]:
     return np.repeat(np.arange(len(parts), dtype=np.int32), [len(p.transforms) for p in parts])
 
 
-def geometry_of(parts: list[Part], top: embree.Scene, table: NDArray[np.int32]) -> Geometry:
-    """What a ray may meet, for the kernel; ``table`` has the numbers of things and surfaces."""
+def geometry_of(parts: list[Part], top: embree.Scene, table: NDArray[np.int32], row: NDArray[np.int32]) -> Geometry:
+    """What a ray may meet, for the kernel; ``table`` has the numbers of things and surfaces, ``row`` those of looks."""
     tones = [p.tone for p in parts if p.tone is not None]
     lengths = [0 if p.tone is None else len(p.tone) for p in parts]
     return Geometry(
         scene=int(top.handle),
         kind=np.array([p.kind for p in parts], np.int32),
-        row=looks_of(parts)[0],
+        row=row,
         offset=np.cumsum([0, *lengths[:-1]]).astype(np.int64),
         cut=np.array([p.cut for p in parts], np.int64),
         thing=table,
@@ -50,6 +50,14 @@ def looks_of(parts: list[Part]) -> tuple[NDArray[np.int32], NDArray[np.void], ND
     surface, plant = looks
     return (
         row,
-        np.stack(surface) if surface else np.zeros(1, records.SURFACE),
-        np.stack(plant) if plant else np.zeros(1, records.PLANT_LOOK),
+        _table(surface, records.SURFACE),
+        _table(plant, records.PLANT_LOOK),
     )
+
+
+def _table(looks: list[NDArray[np.void]], kind: np.dtype[np.void]) -> NDArray[np.void]:
+    """Records one below the other, shape (n,), at least one."""
+    out = np.zeros(max(len(looks), 1), kind)
+    for k, look in enumerate(looks):
+        out[k] = look
+    return out

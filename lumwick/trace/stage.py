@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lumwick.air.atmosphere import ClearSky
-from lumwick.lens.camera import Camera
+from lumwick.lens.camera import Camera, direction_of
 from lumwick.snapshot.evaluate import Setting, Snapshot
 from lumwick.trace import embree, records
 from lumwick.trace.assembly import geometry_of, looks_of, owners
@@ -45,6 +45,8 @@ NO_WATER = -1e9
 """Level [m] of a sea that is not there."""
 GRAIN = 0.16
 """How much of the ground's fine grain tilts its normals (practice)."""
+SUN_STEP = 1e-3
+"""Steps [degrees] by which the sky follows the sun: a quarter of a second of the day (practice)."""
 SUN_GONE = -0.02
 """Sine of the sun's height under which it lights nothing."""
 
@@ -157,12 +159,18 @@ class Stage:
     # -- what moves ---------------------------------------------------------------------------------------
 
     @alone
-    def set(self, snapshot: Snapshot) -> None:
-        """Move everything to an instant."""
+    def set(self, snapshot: Snapshot, eye: NDArray[np.float64] | None = None) -> None:
+        """Move everything to an instant.
+
+        Parameters
+        ----------
+        eye : ndarray, shape (3,) [m]
+            From where plants choose their forms, if not from the camera: while a shutter is open they keep them.
+        """
         self._show(snapshot)
         sea = self._sea.of(SeaInputs(snapshot.sea, snapshot.t, snapshot.loop, snapshot.place.sea, self.sheet))
         standing = tuple(standing.key for standing in self.stands.standings)
-        _, bent = self._plants.of(PlantsInputs(standing, Sway.of(snapshot)))
+        _, bent = self._plants.of(PlantsInputs(standing, Sway.of(snapshot, eye)))
         embree.commit_all(
             [*(sea.raised if self._sea.fresh else ()), *(bent if self._plants.fresh else ())],
         )
@@ -181,12 +189,16 @@ class Stage:
     def _light_up(self, snap: Snapshot) -> None:
         """Set the sky, the lamps and what glows, and lay everything out for the kernel."""
         place = self.standing.place
+        azimuth, elevation = (
+            round(float(angle) / SUN_STEP) * SUN_STEP
+            for angle in (snap.sun.azimuth + place.site.north_turn, snap.sun.elevation)
+        )
         self._daylight.of(
             DaylightInputs(
-                azimuth=float(snap.sun.azimuth) + place.site.north_turn,
-                elevation=float(snap.sun.elevation),
-                distance=float(snap.sun.distance_au),
-                toward=snap.sun_direction,
+                azimuth=azimuth,
+                elevation=elevation,
+                distance=round(float(snap.sun.distance_au), 6),
+                toward=direction_of(azimuth, elevation),
                 weather=snap.weather,
                 altitude=place.site.altitude,
                 sea=place.sea,
@@ -210,9 +222,10 @@ class Stage:
         top = self._top.of(TopInputs(made, tuple(named), tuple(parts)))
         table, self.things, self.surfaces = numbered(parts)
         light = self._daylight.made
+        row, surface, plant = looks_of(parts)
         self.world = World(
-            geometry_of(parts, top, table),
-            self._looks(parts),
+            geometry_of(parts, top, table, row),
+            self._looks(surface, plant),
             self._ground(),
             self._waters(),
             Air(haze=light.haze, fog=light.light.fog),
@@ -228,8 +241,7 @@ class Stage:
             ),
         )
 
-    def _looks(self, parts: list[Part]) -> Looks:
-        _, surface, plant = looks_of(parts)
+    def _looks(self, surface: NDArray[np.void], plant: NDArray[np.void]) -> Looks:
         furnishing = self.furnishing
         return Looks(
             surface=surface,

@@ -8,7 +8,6 @@ Reeds and grass that stand closed are drawn by whole patches (`lumwick.growth.sc
 
 from __future__ import annotations
 
-import itertools
 from collections.abc import Iterator
 from dataclasses import dataclass, field, replace
 
@@ -48,12 +47,28 @@ class Shape:
     mesh: embree.Geometry
     seed: int
     level: int
+    look: NDArray[np.void]
+    cut: NDArray[np.int64]
     moved: str = ""
+
+
+Dealt = list[tuple[int, int, NDArray[np.int64]]]
+"""The plants of a bed that are drawn, by level and variant."""
 
 
 @dataclass
 class Bed:
-    """Plants of a stand that are drawn by the same forms: singly, or as patches."""
+    """Plants of a stand that are drawn by the same forms: singly, or as patches.
+
+    Attributes
+    ----------
+    upright : ndarray of float32, shape (n, 12)
+        Where each stands and how it is turned, without its lean.
+    variant : ndarray, shape (n,)
+        Which of the kind's variants each is drawn by.
+    dealt : list of (int, int, ndarray)
+        As seen from the eye that was asked for last.
+    """
 
     plants: Plants
     side: float
@@ -63,7 +78,11 @@ class Bed:
     """Whether these are the large patches that stand for others far off."""
     parent: NDArray[np.int64] | None
     """For each plant the large patch that stands for it far off, or -1."""
+    upright: NDArray[np.float32]
+    variant: NDArray[np.int64]
     shapes: dict[tuple[int, int], Shape] = field(default_factory=dict)
+    dealt: Dealt = field(default_factory=list)
+    drawn: NDArray[np.int64] = field(default_factory=lambda: np.zeros(0, np.int64))
 
 
 @dataclass
@@ -74,6 +93,8 @@ class Standing:
     stand: Stand
     kind: Kind
     beds: list[Bed]
+    eye: tuple[float, ...] = ()
+    """From where its beds were dealt out."""
 
 
 @dataclass(frozen=True)
@@ -95,8 +116,9 @@ class Sway:
     eye: NDArray[np.float64]
 
     @classmethod
-    def of(cls, snap: Snapshot) -> Sway:
-        return cls(snap.wind, snap.t, snap.loop, np.asarray(snap.camera.position, float))
+    def of(cls, snap: Snapshot, eye: NDArray[np.float64] | None = None) -> Sway:
+        seen_from = snap.camera.position if eye is None else eye
+        return cls(snap.wind, snap.t, snap.loop, np.asarray(seen_from, float))
 
 
 class Stands:
@@ -150,8 +172,38 @@ class Stands:
             else:
                 natural = 1.6 / np.maximum(tall, 0.1) ** 0.5
             n = len(some.turn)
-            out.append(Bed(some, side, natural * rng.uniform(0.82, 1.2, n), rng.uniform(0, 2 * np.pi, n), far, parent))
+            variants = VARIANTS if side or kind.woody else 2  # a rim's tufts need few
+            out.append(
+                Bed(
+                    some,
+                    side,
+                    natural * rng.uniform(0.82, 1.2, n),
+                    rng.uniform(0, 2 * np.pi, n),
+                    far,
+                    parent,
+                    self._upright(some, side, kind),
+                    variant_of(some, variants),
+                )
+            )
         return out
+
+    def _upright(self, p: Plants, side: float, kind: Kind) -> NDArray[np.float32]:
+        """Transforms (n, 12) of plants without their lean."""
+        c, s, k = np.cos(p.turn), np.sin(p.turn), p.scale
+        across = np.ones_like(k) if side else k  # a patch keeps its square, whatever its height
+        m = np.zeros((len(k), 12), np.float32)
+        m[:, 0], m[:, 1] = c * across, s * across
+        m[:, 3], m[:, 4] = -s * across, c * across
+        m[:, 8] = k
+        if not kind.woody:  # a tuft or a patch lies along the slope
+            g = self._land.ground
+            i = np.clip(((p.position[:, 1] - g.south) / g.spacing).round().astype(int), 0, g.heights.shape[0] - 1)
+            j = np.clip(((p.position[:, 0] - g.west) / g.spacing).round().astype(int), 0, g.heights.shape[1] - 1)
+            n = self._land.normals[i, j]
+            for col in (0, 3):
+                m[:, col + 2] = -(m[:, col] * n[:, 0] + m[:, col + 1] * n[:, 1]) / n[:, 2]
+        m[:, 9:] = p.position
+        return m
 
     def parts(self, sway: Sway) -> tuple[dict[str, Part], list[embree.Scene]]:
         """The plants within sight at an instant, leaning, as named parts; and the scenes that were bent and wait for
@@ -162,30 +214,20 @@ class Stands:
     def _parts(self, sway: Sway) -> Iterator[tuple[str, Part]]:
         simplest, moving = LEVELS - 1, key_of(sway)
         for standing in self.standings:
-            kind = standing.kind
-            stood_for = np.zeros(0, bool)
+            _deal(standing, sway.eye)
+            wind = sway.wind.reaching(standing.stand.height)
+            there = replace(sway, wind=wind)
             for bed in standing.beds:
-                if not len(bed.plants.turn):
+                if not bed.dealt:
                     continue
-                level = _levels(kind, bed, sway.eye)
-                if bed.far:
-                    stood_for = level == simplest
-                    level = np.where(stood_for, simplest, LEVELS)
-                elif bed.parent is not None and len(stood_for):
-                    level = np.where((bed.parent >= 0) & stood_for[bed.parent], LEVELS, level)
-                variants = VARIANTS if bed.side or kind.woody else 2  # a rim's tufts need few
-                variant = variant_of(bed.plants, variants)
-                slopes = _slopes(standing, bed, np.flatnonzero(level < len(kind.reaches)), sway)
-                for lv, v in itertools.product(range(len(kind.reaches)), range(variants)):
-                    which = np.flatnonzero((level == lv) & (variant == v))
-                    if not len(which):
-                        continue
-                    shape = self._bent_shape(standing, bed, (lv, v), sway, moving)
-                    part = self._place(standing, bed, shape, which, slopes)
+                slopes = _slopes(standing, bed, there)
+                for lv, v, which in bed.dealt:
+                    shape = self._bent_shape(standing, bed, (lv, v), there, moving)
+                    part = _place(standing, bed, shape, which, slopes)
                     name = f"stand {standing.stand.id} {bed.side:g} {lv} {v}"
                     yield name, part
                     if lv < simplest:
-                        shape = self._bent_shape(standing, bed, (simplest, v), sway, moving)
+                        shape = self._bent_shape(standing, bed, (simplest, v), there, moving)
                         yield f"{name} scattered", _as_scattered(part, shape)
 
     def _bent_shape(self, standing: Standing, bed: Bed, form: tuple[int, int], sway: Sway, moving: str) -> Shape:
@@ -200,53 +242,17 @@ class Stands:
             form, seed = form_of(standing.stand, variant, level, bed.side)
             vertices = embree.padded(form.vertices)
             mesh = embree.mesh(vertices, form.quads, quality=embree.REFIT)
-            scene = embree.Scene(dynamic=True)
+            scene = embree.Scene(dynamic=True, quality=embree.LOW)
             scene.attach(0, mesh)
             scene.commit()
-            bed.shapes[key] = Shape(form, vertices, scene, mesh, seed, level)
+            cut = np.array([np.searchsorted(form.surface, k) for k in (1, 2, 3)], np.int64)
+            look = _look(standing, form)
+            bed.shapes[key] = Shape(form, vertices, scene, mesh, seed, level, look, cut)
         return bed.shapes[key]
-
-    def _place(
-        self, standing: Standing, bed: Bed, shape: Shape, which: NDArray[np.int64], slopes: NDArray[np.float64]
-    ) -> Part:
-        p, kind = bed.plants, standing.kind
-        c, s, k = np.cos(p.turn[which]), np.sin(p.turn[which]), p.scale[which]
-        across = np.ones_like(k) if bed.side else k  # a patch keeps its square, whatever its height
-        m = np.zeros((len(which), 12), np.float32)
-        m[:, 0], m[:, 1] = c * across, s * across
-        m[:, 3], m[:, 4] = -s * across, c * across
-        m[:, 6], m[:, 7] = slopes[which, 0] * k, slopes[which, 1] * k
-        m[:, 8] = k / np.sqrt(1 + slopes[which, 0] ** 2 + slopes[which, 1] ** 2)
-        if not kind.woody:  # a tuft or a patch lies along the slope
-            g = self._land.ground
-            i = np.clip(((p.position[which, 1] - g.south) / g.spacing).round().astype(int), 0, g.heights.shape[0] - 1)
-            j = np.clip(((p.position[which, 0] - g.west) / g.spacing).round().astype(int), 0, g.heights.shape[1] - 1)
-            n = self._land.normals[i, j]
-            for col in (0, 3):
-                m[:, col + 2] = -(m[:, col] * n[:, 0] + m[:, col + 1] * n[:, 1]) / n[:, 2]
-        m[:, 9:] = p.position[which]
-        look = np.zeros((), PLANT_LOOK)
-        look["reflected"] = kind.bark, kind.leaf, kind.stalk, kind.plume
-        look["transmitted"][1:] = kind.through, kind.through, kind.plume
-        look["height"], look["dark_root"] = standing.stand.height, float(kind.dark_root)
-        look["strip"], look["sheen"] = shape.form.strip, kind.sheen**2
-        mask = embree.MASK_FINE if shape.level < LEVELS - 1 else embree.MASK_FINE | embree.MASK_COARSE
-        return Part(
-            PLANT,
-            shape.scene,
-            m,
-            p.shade[which].astype(np.float32),
-            look,
-            _cuts(shape.form),
-            mask=mask,
-            thing=standing.stand.name,
-            surfaces=tuple(f"{standing.stand.kind} {what}" for what in ("bark", "leaf", "stalk", "plume")),
-        )
 
     def _bend(self, shape: Shape, standing: Standing, sway: Sway, moving: str) -> None:
         """Move a form's branches and leaves; the simplest form, seen from far off, is moved by its lean alone."""
-        kind, stand = standing.kind, standing.stand
-        wind = sway.wind.reaching(stand.height)
+        kind, stand, wind = standing.kind, standing.stand, sway.wind
         if shape.moved == moving or shape.level == LEVELS - 1:
             return
         shape.moved = moving
@@ -271,32 +277,80 @@ class Stands:
 
 def _levels(kind: Kind, bed: Bed, eye: NDArray[np.float64]) -> NDArray[np.int64]:
     """At which level each plant of a bed is drawn, shape (n,); beyond the last it is not."""
-    away = np.linalg.norm(bed.plants.position - eye, axis=1)
+    way = bed.plants.position - eye
+    away = np.sqrt(np.einsum("ij,ij->i", way, way))
     # each plant changes its form at its own distance, so that no ring is seen
     away /= 0.82 + 0.36 * bed.plants.shade
     return np.asarray(np.searchsorted(np.array(kind.reaches), away))
 
 
-def _slopes(standing: Standing, bed: Bed, chosen: NDArray[np.int64], sway: Sway) -> NDArray[np.float64]:
-    """How the chosen plants of a bed lean, shape (n, 2), as slopes east and north."""
-    slopes = np.zeros((len(bed.plants.turn), 2))
-    slopes[chosen] = lean(
-        bed.plants.position[chosen, :2],
-        bed.natural[chosen],
-        bed.phase[chosen],
-        standing.kind.compliance,
-        sway.wind.reaching(standing.stand.height),
-        sway.t,
+def _deal(standing: Standing, eye: NDArray[np.float64]) -> None:
+    """Deal a stand's plants out over their forms, as they are seen from an eye (m)."""
+    if standing.eye == tuple(eye):
+        return
+    standing.eye = tuple(eye)
+    kind, simplest, stood_for = standing.kind, LEVELS - 1, np.zeros(0, bool)
+    for bed in standing.beds:
+        bed.dealt = []
+        if not len(bed.plants.turn):
+            continue
+        level = _levels(kind, bed, eye)
+        if bed.far:
+            stood_for = level == simplest
+            level = np.where(stood_for, simplest, LEVELS)
+        elif bed.parent is not None and len(stood_for):
+            level = np.where((bed.parent >= 0) & stood_for[bed.parent], LEVELS, level)
+        bed.drawn = np.flatnonzero(level < len(kind.reaches))
+        form = level[bed.drawn] * VARIANTS + bed.variant[bed.drawn]
+        for one in np.unique(form).tolist():
+            bed.dealt.append((one // VARIANTS, one % VARIANTS, bed.drawn[form == one]))
+
+
+def _slopes(standing: Standing, bed: Bed, sway: Sway) -> NDArray[np.float64]:
+    """How the plants of a bed that are drawn lean, shape (n, 2), as slopes east and north; the others' are 0."""
+    slopes, chosen = np.zeros((len(bed.plants.turn), 2)), bed.drawn
+    slopes[chosen] = (
+        lean(
+            bed.plants.position[chosen, :2],
+            bed.natural[chosen],
+            bed.phase[chosen],
+            standing.kind.compliance,
+            sway.wind,
+            sway.t,
+        )
+        + np.tan(np.radians(standing.stand.lean)) * sway.wind.toward
     )
-    return np.asarray(slopes + np.tan(np.radians(standing.stand.lean)) * sway.wind.toward)
+    return slopes
 
 
-def _cuts(form: Form) -> NDArray[np.int64]:
-    return np.array([np.searchsorted(form.surface, k) for k in (1, 2, 3)], np.int64)
+def _place(standing: Standing, bed: Bed, shape: Shape, which: NDArray[np.int64], slopes: NDArray[np.float64]) -> Part:
+    m, slope = bed.upright[which], slopes[which]
+    k = m[:, 8]
+    m[:, 6:8] = slope * k[:, None]
+    m[:, 8] = k / np.sqrt(1 + (slope * slope).sum(1))
+    mask = embree.MASK_FINE if shape.level < LEVELS - 1 else embree.MASK_FINE | embree.MASK_COARSE
+    return Part(
+        PLANT,
+        shape.scene,
+        m,
+        bed.plants.shade[which].astype(np.float32),
+        shape.look,
+        shape.cut,
+        mask=mask,
+        thing=standing.stand.name,
+        surfaces=tuple(f"{standing.stand.kind} {what}" for what in ("bark", "leaf", "stalk", "plume")),
+    )
+
+
+def _look(standing: Standing, form: Form) -> NDArray[np.void]:
+    kind, look = standing.kind, np.zeros((), PLANT_LOOK)
+    look["reflected"] = kind.bark, kind.leaf, kind.stalk, kind.plume
+    look["transmitted"][1:] = kind.through, kind.through, kind.plume
+    look["height"], look["dark_root"] = standing.stand.height, float(kind.dark_root)
+    look["strip"], look["sheen"] = form.strip, kind.sheen**2
+    return look
 
 
 def _as_scattered(part: Part, simple: Shape) -> Part:
     """The same placements of the simplest form, for the rays that scattered light takes."""
-    look = part.look.copy()
-    look["strip"] = simple.form.strip
-    return replace(part, child=simple.scene, look=look, cut=_cuts(simple.form), mask=embree.MASK_COARSE)
+    return replace(part, child=simple.scene, look=simple.look, cut=simple.cut, mask=embree.MASK_COARSE)

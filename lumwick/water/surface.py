@@ -103,23 +103,41 @@ def surface(waves: tuple[Swell, ...], t: float, choppiness: float = 1.0) -> Surf
     slopes = []
     displaced = np.zeros(0, np.float32)
     for number, w in enumerate(waves):
-        turn = np.exp(-1j * w.omega * t)
-        h = w.up * turn + w.down * np.conj(turn)
-        n = len(h)
-        # two real fields in one complex transform: a + i b
-        both = fft.ifft2(1j * w.kx * h + 1j * (1j * w.ky * h), workers=2) * n * n
-        slopes.append(np.stack([both.real, both.imag], axis=-1).astype(np.float32))
+        n = len(w.up)
+        spectra = np.empty((4 if number == 0 else 1, n, n), np.complex64)
+        _spectra(w.up, w.down, w.omega, w.kx, w.ky, t, choppiness, spectra)
+        fields = fft.ifft2(spectra, workers=2, norm="forward", overwrite_x=True)
+        slopes.append(fields[0].view(np.float32).reshape(n, n, 2))
         if number == 0:
-            k = np.hypot(w.kx, w.ky)
-            k[0, 0] = 1.0
-            height = fft.ifft2(h, workers=2).real * n * n
-            ux, uy = 1j * w.kx / k * h, 1j * w.ky / k * h
-            sideways = fft.ifft2(ux + 1j * uy, workers=2) * n * n * choppiness
-            dxx_dyy = fft.ifft2(1j * w.kx * ux + 1j * (1j * w.ky * uy), workers=2) * n * n * choppiness
-            dxy = fft.ifft2(1j * w.ky * ux, workers=2).real * n * n * choppiness
-            fold = (1 + dxx_dyy.real) * (1 + dxx_dyy.imag) - dxy * dxy
-            displaced = np.stack([sideways.real, sideways.imag, height, fold], axis=-1).astype(np.float32)
+            displaced = np.empty((n, n, 4), np.float32)
+            displaced[..., :2] = fields[1].view(np.float32).reshape(n, n, 2)
+            height, dxy, dxx_dyy = fields[2].real, fields[2].imag, fields[3]
+            displaced[..., 2] = height
+            displaced[..., 3] = (1 + dxx_dyy.real) * (1 + dxx_dyy.imag) - dxy * dxy
     return Surface(displaced, tuple(slopes))
+
+
+@nb.njit(parallel=True, fastmath={"contract", "reassoc", "nsz"}, cache=True)
+def _spectra(up, down, omega, kx, ky, t, choppiness, out):
+    """Spectra (m, n, n) of a tile's fields at a time [s]; two real fields go through one complex transform, a + i b.
+
+    First the slopes east and north; then, if there is room, the displacements sideways, height and the mixed slope of
+    the displacements, and the displacements' own slopes.
+    """
+    n = up.shape[0]
+    for i in nb.prange(n):
+        for j in range(n):
+            angle = omega[i, j] * t
+            turn = complex(np.cos(angle), -np.sin(angle))
+            h = up[i, j] * turn + down[i, j] * turn.conjugate()
+            x, y = kx[i, j], ky[i, j]
+            out[0, i, j] = h * complex(-y, x)
+            if out.shape[0] > 1:
+                k = np.sqrt(x * x + y * y)
+                to = choppiness / k if k > 0 else 0.0
+                out[1, i, j] = h * complex(-y * to, x * to)
+                out[2, i, j] = h * complex(1.0, -x * y * to)
+                out[3, i, j] = h * complex(-x * x * to, -y * y * to)
 
 
 def heights_at(

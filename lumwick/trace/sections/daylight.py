@@ -21,7 +21,8 @@ from lumwick.trace.textures import read_panorama
 class DaylightInputs:
     """Where the sun stands, and what lies between it and the place.
 
-    The numbers are exact, so that a frame's light never depends on which frame was made before it.
+    The numbers are exact, so that a frame's light never depends on which frame was made before it; the sun goes in
+    steps that nobody sees, so that the moments of one shutter share a sky.
 
     Attributes
     ----------

@@ -54,7 +54,7 @@ def make_sea(inputs: SeaInputs) -> SeaMade:
         return SeaMade(flat, np.ones((2, 2, 4), np.float32), _tiles([0.0] * len(TILES), 0.001), [])
     waves = swells(state, inputs.sea.seed, inputs.loop)
     now = surface(waves, inputs.t, inputs.sea.choppiness)
-    variance = [float((s**2).sum(-1).mean()) for s in now.slopes]
+    variance = [float(np.vdot(s, s)) / (s.size / 2) for s in now.slopes]
     raised: list[embree.Scene] = []
     if sheet.near is not None and sheet.tile is not None:
         x, y = (np.ascontiguousarray(sheet.near.rest[:, c]) for c in (0, 1))

@@ -109,7 +109,7 @@ def _water(scene: embree.Scene, placed: NDArray[np.float32] = IDENTITY[None]) ->
 def _raised(rest: NDArray[np.float64], share: NDArray[np.float64], quads: NDArray[np.uint32]) -> Raised:
     vertices = embree.padded(rest.astype(np.float32))
     mesh = embree.mesh(vertices, quads, embree.MASK_WATER, embree.REFIT)
-    scene = embree.Scene(robust=True, dynamic=True)
+    scene = embree.Scene(robust=True, dynamic=True, quality=embree.LOW)
     scene.attach(0, mesh)
     scene.commit()
     return Raised(rest, share, vertices, mesh, scene)

@@ -1,0 +1,207 @@
+"""The price of a picture: the time the present code needs for a picture as near the truth as an older commit's.
+
+Both are shown the same views; how near a picture comes is its mean FLIP (Andersson et al. 2020, by its authors'
+package) against a reference of many samples that is not cleaned. References are kept in var/price/ once made; those
+of the issue's size, 640x360 at 2 048 samples, take half an hour a view on two cores, so the bench is small unless
+LUMWICK_PRICE says otherwise (``LUMWICK_PRICE=640x360x2048 make bench ONLY=price``).
+"""
+
+from __future__ import annotations
+
+import json
+import os
+import subprocess
+import sys
+import time
+from dataclasses import dataclass, replace
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from bench.stress import stress
+from lumwick.demo import saltmere
+from lumwick.lens.camera import Camera, look_at
+from lumwick.picture import Options, load_setting, open_for, picture_at
+from lumwick.place.document import Shot
+from lumwick.snapshot.evaluate import Setting, camera_at
+from lumwick.trace.quality import QUALITIES, Quality
+from lumwick.trace.stage import Stage
+
+ROOT = Path(__file__).resolve().parent.parent
+KEPT = ROOT / "var" / "price"
+OLD = "dfb0429"
+LADDER = (4, 6, 8, 12, 16)
+"""Samples a pixel at which the present code is tried."""
+SHOTS = ("dawn", "boardwalk", "sunset", "pine")
+STRESS_EYES = ((-60.0, -40.0, 16.0), (60.0, 40.0, 9.0))
+STRESS_AIM = (120.0, 90.0, 2.0)
+
+
+@dataclass(frozen=True)
+class Seen:
+    """A view: what is shown, and when, as a share of the shot; and by which camera if not the shot's own, from where
+    in the stress place."""
+
+    name: str
+    setting: Setting
+    shot: Shot
+    share: float
+    camera: Camera | None = None
+    eye: tuple[float, float, float] | None = None
+
+    @property
+    def t(self) -> float:
+        """Clip time [s]; the stress place's share is one already."""
+        return self.share * self.shot.seconds if self.eye is None else self.share
+
+
+def views(chosen: str = "") -> list[Seen]:
+    """The demo's shots at their middles, the hide's inside, and the stress place from two eyes; or one of them."""
+    demo = load_setting(saltmere())
+    out = [Seen(name, demo, demo.place.shot(name), 0.5) for name in SHOTS]
+    walk, share = demo.place.shot("boardwalk"), 0.995
+    inside = replace(camera_at(demo, walk, walk.seconds * share), ev100=10.0)
+    out.append(Seen("hide", demo, walk, share, inside))
+    if not chosen or chosen.startswith("stress"):
+        big = stress()[0]
+        for k, eye in enumerate(STRESS_EYES):
+            at = np.array(eye)
+            camera = Camera(at, look_at(at, np.array(STRESS_AIM)), 24.0, ev100=14.0)
+            out.append(Seen(f"stress {k + 1}", big, big.place.shots[0], 0.5, camera, eye))
+    return [seen for seen in out if chosen in ("", seen.name)]
+
+
+OLD_WAY = """
+import json, sys, time; sys.path.insert(0, sys.argv[1])
+from dataclasses import replace
+import numpy as np
+from bench.stress import stress
+from bench.stress import stress
+from lumwick.demo import saltmere
+from lumwick.lens.camera import Camera, look_at
+from lumwick.picture import load_setting, open_for, picture_at
+from lumwick.snapshot.evaluate import camera_at
+from lumwick.trace.render import QUALITIES
+from lumwick.trace.stage import Stage
+name, share, eye, aim, grade, width, height, out = json.loads(sys.argv[2])
+setting = load_setting(saltmere()) if eye is None else stress()[0]
+shot = setting.place.shot(name) if eye is None else setting.place.shots[0]
+t = shot.seconds * share if eye is None else share
+camera = None
+if eye is not None:
+    camera = Camera(np.array(eye), look_at(np.array(eye), np.array(aim)), 24.0, ev100=14.0)
+elif share > 0.9:
+    camera = replace(camera_at(setting, shot, t), ev100=10.0)
+stage, best = Stage(setting), 1e9
+open_for = open_for(setting, shot, t)
+for _ in range(2):
+    start = time.perf_counter()
+    made = picture_at(stage, shot, t, (width, height), QUALITIES[grade], camera, shutter=open_for)
+    best = min(best, time.perf_counter() - start)
+np.save(out, made.pixels)
+print(best)
+"""
+"""How the older commit takes a view; its first picture warms it."""
+
+
+def old_commit() -> Path:
+    """The older commit's files, with room for its kernels."""
+    folder = KEPT / OLD
+    if not folder.exists():
+        folder.mkdir(parents=True)
+        packed = subprocess.run(
+            ["git", "archive", OLD, "lumwick", "bench"], cwd=ROOT, capture_output=True, check=True
+        ).stdout
+        subprocess.run(["tar", "-x", "-C", str(folder)], input=packed, check=True)
+    return folder
+
+
+def taken_before(seen: Seen, size: tuple[int, int], grade: str) -> tuple[float, NDArray[np.uint8]]:
+    """The older commit's picture of a view and the time it took [s]."""
+    folder = old_commit()
+    out = folder / "picture.npy"
+    eye = None if seen.eye is None else list(seen.eye)
+    asked = json.dumps([seen.shot.id, seen.share, eye, list(STRESS_AIM), grade, *size, str(out)])
+    done = subprocess.run(
+        [sys.executable, "-c", OLD_WAY, str(folder), asked],
+        cwd=folder,
+        env={**os.environ, "NUMBA_CACHE_DIR": f"{folder}/kernels"},
+        capture_output=True,
+        text=True,
+        check=True,
+    )
+    return float(done.stdout.split()[-1]), np.load(out)
+
+
+def taken(seen: Seen, stage: Stage, size: tuple[int, int], grade: Quality, seed: int = 1) -> NDArray[np.uint8]:
+    options = Options(shutter=open_for(seen.setting, seen.shot, seen.t), seed=seed)
+    made = picture_at(stage, seen.shot, seen.t, size, grade, seen.camera, options)
+    assert made is not None
+    return made.pixels
+
+
+def truth(seen: Seen, stage: Stage, size: tuple[int, int], samples: int, bounces: int) -> NDArray[np.uint8]:
+    """What a view looks like with many samples and nothing cleaned."""
+    file = KEPT / "references" / f"{seen.name} {size[0]}x{size[1]} {samples} {bounces}.npy"
+    if not file.exists():
+        print(f"  making the reference of {seen.name} …", file=sys.stderr, flush=True)
+        many = Quality(samples, bounces, "none", moments=16)
+        file.parent.mkdir(parents=True, exist_ok=True)
+        np.save(file, taken(seen, stage, size, many, seed=99))
+    return np.asarray(np.load(file))
+
+
+def flip(reference: NDArray[np.uint8], shown: NDArray[np.uint8]) -> tuple[float, float]:
+    """The mean of the differences, and their 95th percentile."""
+    import flip_evaluator
+
+    a, b = (p.astype(np.float32) / 255 for p in (reference, shown))
+    each, mean, _ = flip_evaluator.evaluate(a, b, "LDR", applyMagma=False)
+    return float(mean), float(np.quantile(each, 0.95))
+
+
+def time_for(error: float, tried: list[tuple[float, float]]) -> float:
+    """The time at which an error is met, between what was tried: pairs of time [s] and error, by powers of both."""
+    times, errors = np.log(np.array(tried).T)
+    order = np.argsort(errors)
+    # beyond what was tried the error falls as the samples' number to the power of -0.4, as measured between
+    slope = (times[order[0]] - times[order[-1]]) / (errors[order[0]] - errors[order[-1]])
+    wanted = np.log(error)
+    if wanted < errors[order[0]]:
+        return float(np.exp(times[order[0]] + slope * (wanted - errors[order[0]])))
+    if wanted > errors[order[-1]]:
+        return float(np.exp(times[order[-1]]))
+    return float(np.exp(np.interp(wanted, errors[order], times[order])))
+
+
+def price() -> list[dict[str, Any]]:
+    """The older commit's time for a study picture over the present one's for one as near the truth, by view."""
+    from bench.engine import figure
+
+    width, height, samples = (int(n) for n in os.environ.get("LUMWICK_PRICE", "320x180x512").split("x"))
+    size, study, out, ratios = (width, height), QUALITIES["study"], [], []
+    for seen in views(os.environ.get("LUMWICK_PRICE_VIEW", "")):
+        stage = Stage(seen.setting)
+        reference = truth(seen, stage, size, samples, study.bounces)
+        taken(seen, stage, size, replace(study, samples=8))  # warm
+        before, pixels = taken_before(seen, size, "study")
+        old_error, old_high = flip(reference, pixels)
+        tried, said = [], []
+        for n in LADDER:
+            best = 1e9
+            for _ in range(2):
+                start = time.perf_counter()
+                pixels = taken(seen, stage, size, replace(study, samples=n))
+                best = min(best, time.perf_counter() - start)
+            error, high = flip(reference, pixels)
+            tried.append((best, error))
+            said.append(f"{n}: {best:.2f} s {error:.4f} ({high:.3f})")
+        ratios.append(before / time_for(old_error, tried))
+        print(
+            f"  {seen.name}: before {before:.2f} s {old_error:.4f} ({old_high:.3f}); now {'; '.join(said)}", flush=True
+        )
+        out.append(figure(f"price of a study picture, {seen.name}", ratios[-1], "ratio", 2.0, "higher"))
+    mean = float(np.exp(np.log(ratios).mean()))
+    return [figure("price of a study picture, geometric mean of views", mean, "ratio", 4.0, "higher"), *out]
