@@ -48,6 +48,9 @@ def _filtered(images: dict[str, NDArray[np.float32]], grade: str, **switches: bo
     return out
 
 
+GUIDES = "balanced"
+"""Grade at which guides are cleaned: at high they cost as much as the picture itself, and change nothing
+(docs/decisions/0016)."""
 FINE_KEPT, CLEAR_KEPT, CLEAR_ERROR = 0.3, 0.9, 0.05
 """How much of the traced picture is kept where surfaces change from pixel to pixel; and how much, at most, where its
 own
@@ -78,7 +81,9 @@ def clean(film: Film, ev: float, grade: str = "high") -> NDArray[np.float32]:
     normal = np.ascontiguousarray(film.sums[..., NORMAL : NORMAL + 3] / n, np.float32)
     with ENGINE:
         if grade == "high":
-            guides = {"albedo": _filtered({"albedo": albedo}, grade), "normal": _filtered({"normal": normal}, grade)}
+            guides = {
+                name: _filtered({name: image}, GUIDES) for name, image in (("albedo", albedo), ("normal", normal))
+            }
             out = _filtered({"color": colour, **guides}, grade, hdr=True, cleanAux=True)
             kept = np.maximum(
                 FINE_KEPT * _detail(guides["normal"]), CLEAR_KEPT * np.clip(1 - film.error() / CLEAR_ERROR, 0, 1)

@@ -93,8 +93,8 @@ class Standing:
     stand: Stand
     kind: Kind
     beds: list[Bed]
-    eye: tuple[float, ...] = ()
-    """From where its beds were dealt out."""
+    dealt_for: tuple[float, ...] = ()
+    """From where its beds were dealt out, and how near the simpler forms came."""
 
 
 @dataclass(frozen=True)
@@ -108,17 +108,20 @@ class Sway:
         Length that the clip closes over.
     eye : ndarray, shape (3,) [m]
         From where they are seen: far ones are drawn in simpler forms.
+    nearer : float
+        By how much nearer than usual they take the simpler forms: in small quick pictures.
     """
 
     wind: Gusts
     t: float
     loop: float | None
     eye: NDArray[np.float64]
+    nearer: float = 1.0
 
     @classmethod
-    def of(cls, snap: Snapshot, eye: NDArray[np.float64] | None = None) -> Sway:
+    def of(cls, snap: Snapshot, eye: NDArray[np.float64] | None = None, nearer: float = 1.0) -> Sway:
         seen_from = snap.camera.position if eye is None else eye
-        return cls(snap.wind, snap.t, snap.loop, np.asarray(seen_from, float))
+        return cls(snap.wind, snap.t, snap.loop, np.asarray(seen_from, float), nearer)
 
 
 class Stands:
@@ -214,7 +217,7 @@ class Stands:
     def _parts(self, sway: Sway) -> Iterator[tuple[str, Part]]:
         simplest, moving = LEVELS - 1, key_of(sway)
         for standing in self.standings:
-            _deal(standing, sway.eye)
+            _deal(standing, sway)
             wind = sway.wind.reaching(standing.stand.height)
             there = replace(sway, wind=wind)
             for bed in standing.beds:
@@ -275,26 +278,29 @@ class Stands:
         self._bent.append(shape.scene)
 
 
-def _levels(kind: Kind, bed: Bed, eye: NDArray[np.float64]) -> NDArray[np.int64]:
+def _levels(kind: Kind, bed: Bed, sway: Sway) -> NDArray[np.int64]:
     """At which level each plant of a bed is drawn, shape (n,); beyond the last it is not."""
-    way = bed.plants.position - eye
+    way = bed.plants.position - sway.eye
     away = np.sqrt(np.einsum("ij,ij->i", way, way))
     # each plant changes its form at its own distance, so that no ring is seen
     away /= 0.82 + 0.36 * bed.plants.shade
-    return np.asarray(np.searchsorted(np.array(kind.reaches), away))
+    # the last reach is where plants are no more drawn
+    reaches = np.array([*(reach / sway.nearer for reach in kind.reaches[:-1]), kind.reaches[-1]])
+    return np.asarray(np.searchsorted(reaches, away))
 
 
-def _deal(standing: Standing, eye: NDArray[np.float64]) -> None:
-    """Deal a stand's plants out over their forms, as they are seen from an eye (m)."""
-    if standing.eye == tuple(eye):
+def _deal(standing: Standing, sway: Sway) -> None:
+    """Deal a stand's plants out over their forms, as they are seen from where they are."""
+    seen = (*sway.eye, sway.nearer)
+    if standing.dealt_for == seen:
         return
-    standing.eye = tuple(eye)
+    standing.dealt_for = seen
     kind, simplest, stood_for = standing.kind, LEVELS - 1, np.zeros(0, bool)
     for bed in standing.beds:
         bed.dealt = []
         if not len(bed.plants.turn):
             continue
-        level = _levels(kind, bed, eye)
+        level = _levels(kind, bed, sway)
         if bed.far:
             stood_for = level == simplest
             level = np.where(stood_for, simplest, LEVELS)

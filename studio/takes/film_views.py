@@ -9,6 +9,7 @@ from typing import Any
 from django.http import HttpRequest, HttpResponse, JsonResponse
 
 from lumwick.errors import LumwickError, RenderError
+from lumwick.trace.quality import REHEARSAL
 from studio.looks.settings import revision_setting
 from studio.places.models import Place
 from studio.places.views.owned import place_view
@@ -33,7 +34,7 @@ def ready(request: HttpRequest, place: Place) -> HttpResponse:
     assert place.head is not None
     try:
         size = _size(request.GET.get("size", "384x216"))
-        keys = _keys(place.head.pk, size, request.GET.get("quality", "sketch"))
+        keys = _keys(place.head.pk, size, request.GET.get("quality", REHEARSAL))
     except (LumwickError, KeyError) as error:
         return JsonResponse({"error": str(error)}, status=422)
     take = (

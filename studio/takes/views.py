@@ -23,7 +23,7 @@ from lumwick.errors import LumwickError, RenderError
 from lumwick.motion.timebase import RATES
 from lumwick.route.way import goes
 from lumwick.trace.film import blank
-from lumwick.trace.quality import QUALITIES
+from lumwick.trace.quality import QUALITIES, REHEARSAL
 from studio.looks.engine import ENGINE_OF_LOOKS
 from studio.looks.settings import revision_setting
 from studio.places.models import Place
@@ -203,7 +203,7 @@ def rehearse(request: HttpRequest, place: Place) -> HttpResponse:
             runs.filter(state__in=[Take.State.WAITING, Take.State.RENDERING]).update(
                 state=Take.State.CANCELLED, reason="an edit overtook it"
             )
-            take = Take.begin(place, shot.id, Order("rehearsal", size, "sketch", 1, shot.frames, begins_at=begins_at))
+            take = Take.begin(place, shot.id, Order("rehearsal", size, REHEARSAL, 1, shot.frames, begins_at=begins_at))
         elif take.running:
             Take.objects.filter(pk=take.pk).update(begins_at=begins_at, wished=timezone.now())
     except LookupError as error:
@@ -234,7 +234,7 @@ def _rehearsal_size(text: str) -> tuple[int, int]:
 def _shot_keys(revision_id: int, shot_id: str, size: tuple[int, int]) -> tuple[str, ...]:
     setting = revision_setting(revision_id)
     shot = setting.place.shot(shot_id)
-    return tuple(frame_keys(setting, shot, range(1, shot.frames + 1), size, "sketch"))
+    return tuple(frame_keys(setting, shot, range(1, shot.frames + 1), size, REHEARSAL))
 
 
 @place_view("GET")

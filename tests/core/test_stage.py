@@ -1,5 +1,7 @@
 """The stage between instants: what is kept, what is made again, and that neither shows in the picture."""
 
+import datetime as dt
+
 import numpy as np
 import pytest
 
@@ -11,6 +13,8 @@ from lumwick.place.nature import Sea, Stand, Wind
 from lumwick.snapshot.evaluate import Setting, evaluate
 from lumwick.trace import embree
 from lumwick.trace.film import blank
+from lumwick.trace.integrator.first_hits import first_of_rows
+from lumwick.trace.integrator.rays import buffers
 from lumwick.trace.render import expose
 from lumwick.trace.stage import Stage
 from lumwick.trace.stands import Stands, Sway
@@ -227,6 +231,76 @@ def test_plants_sway_and_do_not_move_alike(meadow: Setting) -> None:
     alike = np.corrcoef(motion.T)
     pairs = alike[np.triu_indices(len(alike), 1)]
     assert np.abs(pairs).mean() < 0.65  # neighbours feel the same gust; they do not march in step
+
+
+def seen_plants(stage: Stage) -> dict[str, np.ndarray]:
+    """Placements of the plants that the camera sees, by part."""
+    return {n: p.transforms for n, p in stage.parts().items() if n.startswith("stand") and p.mask & embree.MASK_FINE}
+
+
+def levels(seen: dict[str, np.ndarray]) -> np.ndarray:
+    """How many plants are drawn at each level."""
+    return np.array([sum(len(t) for n, t in seen.items() if n.split()[3] == str(level)) for level in range(3)])
+
+
+def test_plants_keep_their_forms_while_a_shutter_is_open_and_move(meadow: Setting) -> None:
+    stage, shot = Stage(meadow), meadow.place.shots[0]
+    on = Camera(EYE.position + [0.0, 4.0, 0.0], EYE.forward)
+    stage.set(evaluate(meadow, shot, 0.0, EYE))
+    first = seen_plants(stage)
+    stage.set(evaluate(meadow, shot, 0.02, on), EYE.position)
+    held = seen_plants(stage)
+    stage.set(evaluate(meadow, shot, 0.02, on))
+    moved = seen_plants(stage)
+    assert {n: len(t) for n, t in held.items()} == {n: len(t) for n, t in first.items()}
+    assert {n: len(t) for n, t in moved.items()} != {n: len(t) for n, t in first.items()}
+    assert any(np.abs(held[n][:, 6:8] - first[n][:, 6:8]).max() > 1e-5 for n in first)
+
+
+def test_a_small_quick_picture_has_the_same_plants_in_simpler_forms(meadow: Setting) -> None:
+    stage, snapshot = Stage(meadow), evaluate(meadow, meadow.place.shots[0], 0.3, EYE)
+    stage.set(snapshot)
+    usual = seen_plants(stage)
+    stage.set(snapshot, nearer=3.0)
+    quick = seen_plants(stage)
+    assert levels(quick)[0] < 0.5 * levels(usual)[0] and levels(quick)[2] > levels(usual)[2]
+    # the pines are one by one, and each stands and leans as it does in a take
+    pines = [np.concatenate([t for n, t in seen.items() if "pines" in n]) for seen in (usual, quick)]
+    assert np.array_equal(*(m[np.lexsort(m.T)] for m in pines))
+
+
+def test_a_bent_mesh_is_met_where_a_new_one_of_the_same_vertices_is(meadow: Setting) -> None:
+    stage, shot = Stage(meadow), meadow.place.shots[0]
+    windy = shot.model_copy(update={"wind": Wind(speed=18, gustiness=0.4)})
+    stage.set(evaluate(meadow, windy, 0.0, EYE))
+    stage.set(evaluate(meadow, windy, 2.7, EYE))
+    part = next(p for n, p in stage.parts().items() if n.startswith("stand pines 0 1 "))
+    vertices, faces = part.mesh()
+    made_new = embree.still_scene(vertices.copy(), faces)
+    view = stage.view(160, 90)
+    crown = vertices.mean(0)
+    aside = view._replace(origin=crown - [0.0, 14.0, 0.0], forward=np.array([0.0, 1.0, 0.0]))
+    aside = aside._replace(right=np.array([1.0, 0.0, 0.0]), up=np.array([0.0, 0.0, 1.0]))
+    distances = []
+    for scene in (part.child, made_new):
+        where, found = np.zeros((90, 160, 2), np.int64), np.zeros((90, 160, 3))
+        first_of_rows(int(scene.handle), aside, buffers(90), where, found)
+        distances.append(np.where(where[..., 1] >= 0, found[..., 2], 0.0))
+    assert (distances[0] > 0).sum() > 300
+    assert (np.abs(distances[0] - distances[1]) > 1e-3).mean() < 1e-3
+
+
+def test_the_sky_follows_the_sun_in_steps_that_nobody_sees(setting: Setting) -> None:
+    stage, shot = Stage(setting), setting.place.shots[0]
+    stage.set(evaluate(setting, shot, 0.0, EYE))
+    sky, key = stage.world.lights.lit_sky.copy(), stage._daylight.key
+    stage.set(evaluate(setting, shot, 0.02, EYE))  # a shutter later
+    assert stage._daylight.key == key
+    later = shot.model_copy(update={"clock": Clock(start=shot.clock.start + dt.timedelta(seconds=2))})
+    stage.set(evaluate(setting, later, 0.0, EYE))
+    assert stage._daylight.key != key
+    step = np.abs(stage.world.lights.lit_sky - sky).max() / sky.max()
+    assert 0 < step < 1e-3
 
 
 def test_targets_are_placed_when_they_are_set_up(setting: Setting) -> None:

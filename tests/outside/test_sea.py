@@ -124,6 +124,28 @@ def test_waves_run_where_the_wind_blows() -> None:
     assert int(np.argmax(shifts)) - 4 > 0
 
 
+def test_the_tiles_fields_are_the_transforms_of_its_waves() -> None:
+    """Against numpy's transform, each field by itself: Tessendorf's displacements and slopes."""
+    wave = swells(STATE, 4, None)[0]
+    t, choppiness = 3.7, 1.3
+    turn = np.exp(-1j * wave.omega * t)
+    h = wave.up * turn + wave.down * np.conj(turn)
+    k = np.where(np.hypot(wave.kx, wave.ky) > 0, np.hypot(wave.kx, wave.ky), 1.0)
+
+    def field(spectrum: np.ndarray) -> np.ndarray:
+        return np.fft.ifft2(spectrum).real * h.size
+
+    made = surface((wave,), t, choppiness)
+    east, north = 1j * wave.kx / k * h * choppiness, 1j * wave.ky / k * h * choppiness
+    dxx, dyy, dxy = field(1j * wave.kx * east), field(1j * wave.ky * north), field(1j * wave.ky * east)
+    wanted = [field(east), field(north), field(h), (1 + dxx) * (1 + dyy) - dxy**2]
+    for c, expected in enumerate(wanted):
+        assert np.abs(made.displaced[..., c] - expected).max() < 1e-4 * np.abs(expected).max()
+    for c, along in enumerate((wave.kx, wave.ky)):
+        expected = field(1j * along * h)
+        assert np.abs(made.slopes[0][..., c] - expected).max() < 1e-4 * np.abs(expected).max()
+
+
 def test_a_loop_closes_exactly_and_any_instant_is_made_alone() -> None:
     waves = swells(STATE, 4, 5.0)
     assert np.allclose(surface(waves, 0.0).displaced, surface(waves, 5.0).displaced, atol=1e-4)

@@ -14,7 +14,7 @@ from PIL import Image
 
 from lumwick.deliver.stills import read_png
 from lumwick.picture import frame_picture
-from lumwick.trace.quality import QUALITIES
+from lumwick.trace.quality import QUALITIES, REHEARSAL
 from lumwick.trace.stage import Stage
 from studio.looks.settings import revision_setting
 from studio.places.models import Place
@@ -37,7 +37,7 @@ def keys_now(place: Any, size: tuple[int, int] = (384, 216)) -> list[str]:
     head = Place.objects.get(pk=place.pk).head
     setting = revision_setting(head.pk)
     shot = setting.place.shot("a")
-    return frame_keys(setting, shot, range(1, shot.frames + 1), size, "sketch")
+    return frame_keys(setting, shot, range(1, shot.frames + 1), size, REHEARSAL)
 
 
 def make(key: str, colour: tuple[int, int, int] = (90, 120, 150)) -> Path:

@@ -169,7 +169,7 @@ def test_a_film_is_made_of_its_shots_frames(account: Any, worker: Any, client: C
     place = film_of(account)
     client.force_login(account)
     assert client.get(f"/places/{place.pk}/film/ready/?size=64x36").json()["frames"] == {}
-    made = client.post(f"/places/{place.pk}/film/take/", {"size": "64x36", "quality": "sketch"}).json()
+    made = client.post(f"/places/{place.pk}/film/take/", {"size": "64x36", "quality": "rehearsal"}).json()
     assert made["frames"] == 9
     worker()
     take = Take.objects.get(pk=made["id"])
@@ -185,12 +185,12 @@ def test_a_film_is_made_of_its_shots_frames(account: Any, worker: Any, client: C
     # the frame of one shot alone is that shot's own: a rehearsal of the shot finds it made
     from studio.looks.settings import revision_setting
 
-    assert film_keys(revision_setting(place.head.pk), (64, 36), "sketch")[0] == take.frames.get(number=1).key
+    assert film_keys(revision_setting(place.head.pk), (64, 36), "rehearsal")[0] == take.frames.get(number=1).key
     assert client.post(f"/places/{place.pk}/film/take/", {"size": "big", "quality": "sketch"}).status_code == 422
     place.edit(1, {"op": "set", "path": "/cut/pieces/p/over", "value": 20})
     assert (
         "dissolves take 20"
-        in client.post(f"/places/{place.pk}/film/take/", {"size": "64x36", "quality": "sketch"}).json()["error"]
+        in client.post(f"/places/{place.pk}/film/take/", {"size": "64x36", "quality": "rehearsal"}).json()["error"]
     )
     assert "dissolves take 20" in client.get(f"/places/{place.pk}/state/?shot=a").json()["film"]["fault"]
 

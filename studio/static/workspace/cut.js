@@ -53,7 +53,7 @@ export const cut = {
       return;
     }
     this.say(`Film take ${data.number}: ${data.frames} frames are being made.`);
-    if (quality !== 'sketch') {
+    if (quality !== 'rehearsal') {
       location.href = this.url('takes/');
       return;
     }
