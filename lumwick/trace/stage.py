@@ -169,6 +169,7 @@ class Stage:
         nearer : float
             By how much nearer than usual they take simpler forms.
         """
+        self.stood: tuple[Snapshot, NDArray[np.float64] | None, float] = (snapshot, eye, nearer)
         self._show(snapshot)
         sea = self._sea.of(SeaInputs(snapshot.sea, snapshot.t, snapshot.loop, snapshot.place.sea, self.sheet))
         standing = tuple(standing.key for standing in self.stands.standings)

@@ -111,7 +111,7 @@ class _Stop:
 
 def _step_aside() -> None:
     """Make the frames that somebody waits for at the screen; the stage is given back as it was."""
-    before = [(stage, stage.snapshot) for stage in _STAGES.values()]
+    before = [(stage, stage.stood) for stage in _STAGES.values()]
     stages = dict(_STAGES)
     used = False
     while not STOPPING.is_set() and (claimed := _next_frame(ORDERED)) is not None:
@@ -120,8 +120,8 @@ def _step_aside() -> None:
     if used:
         _STAGES.clear()
         _STAGES.update(stages)
-        for stage, snapshot in before:
-            stage.set(snapshot)
+        for stage, stood in before:
+            stage.set(*stood)
 
 
 def _claim(take: Take) -> Frame | None:

@@ -7,6 +7,7 @@ import pytest
 
 from lumwick.growth.kinds import KINDS
 from lumwick.lens.camera import Camera, direction_of
+from lumwick.picture import picture_at
 from lumwick.place.document import Shot
 from lumwick.place.filming import Clock, Exposure, Route, Station
 from lumwick.place.nature import Sea, Stand, Wind
@@ -15,6 +16,7 @@ from lumwick.trace import embree
 from lumwick.trace.film import blank
 from lumwick.trace.integrator.first_hits import first_of_rows
 from lumwick.trace.integrator.rays import buffers
+from lumwick.trace.quality import QUALITIES
 from lumwick.trace.render import expose
 from lumwick.trace.stage import Stage
 from lumwick.trace.stands import Stands, Sway
@@ -288,6 +290,17 @@ def test_a_bent_mesh_is_met_where_a_new_one_of_the_same_vertices_is(meadow: Sett
         distances.append(np.where(where[..., 1] >= 0, found[..., 2], 0.0))
     assert (distances[0] > 0).sum() > 300
     assert (np.abs(distances[0] - distances[1]) > 1e-3).mean() < 1e-3
+
+
+def test_a_view_wholly_inside_a_stand(meadow: Setting) -> None:
+    stage, shot = Stage(meadow), meadow.place.shots[0]
+    floor = meadow.ground.height(0.0, 30.0)
+    eye = Camera(np.array([0.0, 30.0, floor + 0.4]), direction_of(40.0, -3.0))
+    made = [picture_at(stage, shot, 0.0, (96, 54), QUALITIES[name], eye) for name in ("rehearsal", "study")]
+    for picture in made:
+        assert picture is not None and np.isfinite(picture.light).all() and picture.light.min() >= 0
+        assert np.median(picture.film.distance) < 8.0  # reeds on all sides
+        assert picture.pixels.std() > 5
 
 
 def test_the_sky_follows_the_sun_in_steps_that_nobody_sees(setting: Setting) -> None:

@@ -22,6 +22,7 @@ from studio.takes import tasks
 from studio.takes.models import Order, Take, frame_keys, stored
 from studio.takes.tasks import _claim, _next_frame, _release
 from studio.takes.turns import ORDERED, OVERTAKEN, WISHED, in_turn, waits_behind
+from tests.conftest import small_place
 from tests.studio.conftest import kept_place, words
 
 pytestmark = pytest.mark.django_db
@@ -117,6 +118,17 @@ def test_a_rehearsal_begins_at_the_playhead_and_gives_way_to_an_edit(visitor: Cl
     assert Take.objects.get(pk=second["id"]).state == Take.State.DONE and Take.objects.count() == 3
 
 
+def test_a_shot_of_one_frame_is_rehearsed(visitor: Client, account: Any) -> None:
+    lone = small_place().shots[0].model_copy(update={"frames": 1})
+    place = kept_place(account, shots=[lone])
+    take = Take.objects.get(pk=visitor.post(f"/places/{place.pk}/rehearse/", {"shot": "a", "from": "1"}).json()["id"])
+    tasks.render_take(take.pk)
+    take.refresh_from_db()
+    shown = ready(visitor, place)
+    assert take.state == Take.State.DONE and list(shown["frames"]) == ["1"] and not shown["running"]
+    assert read_png(stored(shown["frames"]["1"])).shape == (216, 384, 3)
+
+
 def test_rehearsals_that_cannot_be(visitor: Client, place: Any) -> None:
     url = f"/places/{place.pk}/rehearse/"
     assert "A rehearsal is" in visitor.post(url, {"shot": "a", "size": "9x9"}).json()["error"]
@@ -185,7 +197,7 @@ def test_a_take_steps_aside_for_a_rehearsal_and_goes_on_where_it_was(
 
     def asking(stop: Any) -> bool:
         if not wished:  # while the first frame is under way
-            wished.append(Take.begin(place, "a", Order("rehearsal", (64, 36), "sketch", 1, 5)))
+            wished.append(Take.begin(place, "a", Order("rehearsal", (64, 36), REHEARSAL, 1, 5)))
         return asked(stop)
 
     monkeypatch.setattr(tasks._Stop, "__call__", asking)
