@@ -78,22 +78,21 @@ import json, sys, time; sys.path.insert(0, sys.argv[1])
 from dataclasses import replace
 import numpy as np
 from bench.stress import stress
-from bench.stress import stress
 from lumwick.demo import saltmere
 from lumwick.lens.camera import Camera, look_at
 from lumwick.picture import load_setting, open_for, picture_at
 from lumwick.snapshot.evaluate import camera_at
 from lumwick.trace.render import QUALITIES
 from lumwick.trace.stage import Stage
-name, share, eye, aim, grade, width, height, out = json.loads(sys.argv[2])
+name, share, eye, aim, ev100, grade, width, height, out = json.loads(sys.argv[2])
 setting = load_setting(saltmere()) if eye is None else stress()[0]
 shot = setting.place.shot(name) if eye is None else setting.place.shots[0]
 t = shot.seconds * share if eye is None else share
 camera = None
 if eye is not None:
-    camera = Camera(np.array(eye), look_at(np.array(eye), np.array(aim)), 24.0, ev100=14.0)
-elif share > 0.9:
-    camera = replace(camera_at(setting, shot, t), ev100=10.0)
+    camera = Camera(np.array(eye), look_at(np.array(eye), np.array(aim)), 24.0, ev100=ev100)
+elif ev100 is not None:
+    camera = replace(camera_at(setting, shot, t), ev100=ev100)
 stage, best = Stage(setting), 1e9
 open_for = open_for(setting, shot, t)
 for _ in range(2):
@@ -123,7 +122,8 @@ def taken_before(seen: Seen, size: tuple[int, int], grade: str) -> tuple[float, 
     folder = old_commit()
     out = folder / "picture.npy"
     eye = None if seen.eye is None else list(seen.eye)
-    asked = json.dumps([seen.shot.id, seen.share, eye, list(STRESS_AIM), grade, *size, str(out)])
+    ev100 = None if seen.camera is None else seen.camera.ev100
+    asked = json.dumps([seen.shot.id, seen.share, eye, list(STRESS_AIM), ev100, grade, *size, str(out)])
     done = subprocess.run(
         [sys.executable, "-c", OLD_WAY, str(folder), asked],
         cwd=folder,
@@ -166,7 +166,7 @@ def time_for(error: float, tried: list[tuple[float, float]]) -> float:
     """The time at which an error is met, between what was tried: pairs of time [s] and error, by powers of both."""
     times, errors = np.log(np.array(tried).T)
     order = np.argsort(errors)
-    # beyond what was tried the error falls as the samples' number to the power of -0.4, as measured between
+    # beyond what was tried the error goes on falling as it did there; a larger one costs no less than the least tried
     slope = (times[order[0]] - times[order[-1]]) / (errors[order[0]] - errors[order[-1]])
     wanted = np.log(error)
     if wanted < errors[order[0]]:

@@ -42,7 +42,7 @@ def _compile(function: Any, *given: Any) -> None:
     function.compile(tuple(nb.typeof(one) for one in given))
 
 
-def model() -> None:
+def models() -> None:
     """Compile the part of the integrator that describes models' surfaces."""
     from lumwick.trace.integrator.surfaces.model import model
 
@@ -51,7 +51,7 @@ def model() -> None:
 
 
 def integrator() -> None:
-    """Compile the integrator: its largest parts first, while another process compiles `model`."""
+    """Compile the integrator: its largest parts first, while another process compiles `models`."""
     from lumwick.trace.integrator.lights import direct
     from lumwick.trace.integrator.path import lane_of, render_rows
     from lumwick.trace.integrator.surfaces.meeting import describe
@@ -74,7 +74,7 @@ def warm(say: Callable[[str], None]) -> None:
 
     other = subprocess.Popen([sys.executable, "-c", "from lumwick.warm import integrator; integrator()"])
     step("surfaces; meanwhile the integrator, the longest")
-    model()
+    models()
     step("sky")
     from lumwick.air.atmosphere import clear_sky
 

@@ -1,5 +1,6 @@
 /* The film as a strip: its pieces, how they join, and which frames are there. */
 import { clamp, el } from '../kit/dom.js';
+import { caption, fault } from '../kit/notes.js';
 
 /**
  * Where a frame of the film begins on a strip this wide.
@@ -22,25 +23,15 @@ export function drawFilm(svg, { W, H, film: f, selected, ready, at }, acts) {
     high = clamp(H - 70, 22, 64); // low, it shows names alone
   const X = (n) => filmX(f, W, n);
   if (f.fault) {
-    svg.append(
-      el(
-        'foreignObject',
-        { x: 8, y: 6, width: W - 16, height: H - 12 },
-        Object.assign(document.createElement('p'), {
-          className: 'text-sm text-brick m-0',
-          textContent: f.fault,
-        }),
-      ),
-    );
+    fault(svg, W, H, f.fault);
     return null;
   }
-  svg.append(
-    el(
-      'text',
-      { x: 10, y: 15, 'font-size': 11.5, fill: 'var(--ink)', 'font-family': mono },
-      `${f.frames} frames, ${(f.frames / f.rate).toFixed(1)} s at ${f.fps} a second, ` +
-        `${f.pieces.length} pieces${f.cut ? '' : ' (all shots in order)'}`,
-    ),
+  caption(
+    svg,
+    10,
+    15,
+    `${f.frames} frames, ${(f.frames / f.rate).toFixed(1)} s at ${f.fps} a second, ` +
+      `${f.pieces.length} pieces${f.cut ? '' : ' (all shots in order)'}`,
   );
   f.pieces.forEach((p, i) => {
     const x = X(p.begins),

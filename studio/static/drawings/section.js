@@ -1,5 +1,6 @@
 /* The section along the way: ground and camera over time, and the pacing under it. */
 import { el } from '../kit/dom.js';
+import { fault } from '../kit/notes.js';
 
 // heights from and to, with room above and below
 /** @param {number[][]} rows */
@@ -21,16 +22,7 @@ export function drawSection(svg, { W, H, route, seconds, range, pacing, selected
   const rows = route.samples,
     mono = 'IBM Plex Mono';
   if (route.fault) {
-    svg.append(
-      el(
-        'foreignObject',
-        { x: 8, y: 6, width: W - 16, height: H - 12 },
-        Object.assign(document.createElement('p'), {
-          className: 'text-sm text-brick m-0',
-          textContent: route.fault,
-        }),
-      ),
-    );
+    fault(svg, W, H, route.fault);
     return null;
   }
   if (!rows.length) {

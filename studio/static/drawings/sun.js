@@ -1,6 +1,7 @@
 /* The sun over the day: its path, where it stands, and what the camera sees of the horizon. */
 import { halfAngle } from '../kit/camera.js';
 import { clamp, el } from '../kit/dom.js';
+import { caption } from '../kit/notes.js';
 
 /**
  * @param {Element} svg
@@ -107,17 +108,5 @@ export function drawSun(svg, { W, H, path, words, camera, hour, clock }) {
       'stroke-width': 1.2,
     }),
   );
-  svg.append(
-    el(
-      'text',
-      {
-        x: 8,
-        y: 14,
-        'font-size': 11.5,
-        fill: 'var(--ink)',
-        'font-family': 'IBM Plex Mono',
-      },
-      `sun ${el_.toFixed(1)}° up, bearing ${((az + 360) % 360).toFixed(0)}° ` + `at ${clock} · ${words}`,
-    ),
-  );
+  caption(svg, 8, 14, `sun ${el_.toFixed(1)}° up, bearing ${((az + 360) % 360).toFixed(0)}° at ${clock} · ${words}`);
 }

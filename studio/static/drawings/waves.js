@@ -1,5 +1,6 @@
 /* The waves' spectrum: energy over frequency, with periods along its foot. */
 import { el } from '../kit/dom.js';
+import { caption } from '../kit/notes.js';
 
 /**
  * @param {Element} svg
@@ -55,17 +56,5 @@ export function drawWaves(svg, { W, H, spectrum, words }) {
         ),
       );
   }
-  svg.append(
-    el(
-      'text',
-      {
-        x: 8,
-        y: 14,
-        'font-size': 11.5,
-        fill: 'var(--ink)',
-        'font-family': 'IBM Plex Mono',
-      },
-      words,
-    ),
-  );
+  caption(svg, 8, 14, words);
 }
