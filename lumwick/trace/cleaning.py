@@ -51,14 +51,16 @@ def _filtered(images: dict[str, NDArray[np.float32]], grade: str, **switches: bo
 GUIDES = "balanced"
 """Grade at which guides are cleaned: at high they cost as much as the picture itself, and change nothing
 (docs/decisions/0016)."""
-FINE_KEPT, CLEAR_KEPT, CLEAR_ERROR = 0.3, 0.9, 0.05
-"""How much of the traced picture is kept where surfaces change from pixel to pixel; and how much, at most, where its
-own
-error is small, which falls to nothing at this error (docs/decisions/0008)."""
+FINE_KEPT = {"fast": 0.3, "balanced": 0.0, "high": 0.3}
+"""How much of the traced picture is kept where surfaces change from pixel to pixel, by grade: the quick denoiser would
+leave a smooth mass of reeds whose sway is not seen, and "balanced" keeps enough by itself (decision 0008, practice)."""
+CLEAR_KEPT, CLEAR_ERROR = 0.9, 0.05
+"""How much is kept, at most, where the picture's own error is small, which falls to nothing at this error (decision
+0008)."""
 
 
 def _detail(normal: NDArray[np.float32]) -> NDArray[np.float32]:
-    """Where surfaces turn from pixel to pixel, 0 to 1: the spread of the cleaned normals over 3 by 3 pixels."""
+    """Where surfaces turn from pixel to pixel, 0 to 1: the spread of the normals over 3 by 3 pixels."""
     mean = ndimage.uniform_filter(normal, (3, 3, 0), mode="reflect")
     spread = ndimage.uniform_filter(normal * normal, (3, 3, 0), mode="reflect") - mean * mean
     return np.asarray(np.clip(np.sqrt(np.maximum(spread.sum(-1), 0)) / 0.4, 0, 1), np.float32)
@@ -79,16 +81,13 @@ def clean(film: Film, ev: float, grade: str = "high") -> NDArray[np.float32]:
     colour = np.ascontiguousarray(np.maximum(light * k, 0), np.float32)
     albedo = np.ascontiguousarray(np.clip(film.sums[..., ALBEDO : ALBEDO + 3] / n, 0, 1), np.float32)
     normal = np.ascontiguousarray(film.sums[..., NORMAL : NORMAL + 3] / n, np.float32)
+    guides, high = {"albedo": albedo, "normal": normal}, grade == "high"
     with ENGINE:
-        if grade == "high":
-            guides = {
-                name: _filtered({name: image}, GUIDES) for name, image in (("albedo", albedo), ("normal", normal))
-            }
-            out = _filtered({"color": colour, **guides}, grade, hdr=True, cleanAux=True)
-            kept = np.maximum(
-                FINE_KEPT * _detail(guides["normal"]), CLEAR_KEPT * np.clip(1 - film.error() / CLEAR_ERROR, 0, 1)
-            )[..., None]
-            out = np.asarray(out + kept * (colour - out), np.float32)
-        else:
-            out = _filtered({"color": colour, "albedo": albedo, "normal": normal}, grade, hdr=True)
+        if high:
+            guides = {name: _filtered({name: image}, GUIDES) for name, image in guides.items()}
+        out = _filtered({"color": colour, **guides}, grade, hdr=True, cleanAux=high)
+        kept = FINE_KEPT[grade] * _detail(guides["normal"])
+        if high:
+            kept = np.maximum(kept, CLEAR_KEPT * np.clip(1 - film.error() / CLEAR_ERROR, 0, 1))
+        out = np.asarray(out + kept[..., None] * (colour - out), np.float32)
     return out / k
