@@ -20,6 +20,8 @@ ALL = {
     "likeness": engine.likeness,
     "steadiness": engine.steadiness,
     "price": price.price,
+    "rehearsal": price.rehearsal,
+    "instant": price.instant,
     "first": engine.first_look,
     "second": engine.second_worker,
     "compile": engine.cold_compile,

@@ -25,7 +25,7 @@ from lumwick.demo import saltmere
 from lumwick.lens.camera import Camera, look_at
 from lumwick.picture import Options, load_setting, open_for, picture_at
 from lumwick.place.document import Shot
-from lumwick.snapshot.evaluate import Setting, camera_at
+from lumwick.snapshot.evaluate import Setting, camera_at, evaluate
 from lumwick.trace.quality import QUALITIES, Quality
 from lumwick.trace.stage import Stage
 
@@ -205,3 +205,80 @@ def price() -> list[dict[str, Any]]:
         out.append(figure(f"price of a study picture, {seen.name}", ratios[-1], "ratio", 2.0, "higher"))
     mean = float(np.exp(np.log(ratios).mean()))
     return [figure("price of a study picture, geometric mean of views", mean, "ratio", 4.0, "higher"), *out]
+
+
+REHEARSED = """
+import json, sys, time; sys.path.insert(0, sys.argv[1])
+from lumwick.demo import saltmere
+from lumwick.picture import frame_picture, load_setting
+from lumwick.trace.stage import Stage
+try:
+    from lumwick.trace.quality import QUALITIES, REHEARSAL
+    grade = QUALITIES[REHEARSAL]
+except ImportError:
+    from lumwick.trace.render import QUALITIES
+    grade = QUALITIES["sketch"]
+setting = load_setting(saltmere()); stage = Stage(setting)
+for name in sys.argv[2:]:
+    shot, best = setting.place.shot(name), 1e9
+    for frame in (99, 100, 101, 102):  # the first warms it
+        start = time.perf_counter()
+        frame_picture(stage, shot, frame, (384, 216), grade)
+        best = min(best, time.perf_counter() - start)
+    print(best)
+"""
+"""A frame of a rehearsal, as either code makes it."""
+
+
+def rehearsal() -> list[dict[str, Any]]:
+    """A rehearsal frame's time over the older commit's, by shot; and how soon a shot of 288 frames can be played."""
+    from bench.engine import figure
+
+    folder = old_commit()
+
+    def race(root: Path, **more: str) -> NDArray[np.float64]:
+        done = subprocess.run(
+            [sys.executable, "-c", REHEARSED, str(root), *SHOTS],
+            cwd=root,
+            env={**os.environ, **more},
+            capture_output=True,
+            text=True,
+            check=True,
+        )
+        return np.array(done.stdout.split(), float)
+
+    old, new = [], []
+    for _ in range(2):  # in turn, as the machine's neighbours come and go
+        old.append(race(folder, NUMBA_CACHE_DIR=f"{folder}/kernels"))
+        new.append(race(ROOT))
+    before, now = np.min(old, 0), np.min(new, 0)
+    return [
+        figure("rehearsal frame over before, mean of shots", float((now / before).mean()), "ratio", 0.25, "lower"),
+        figure("every fourth of 288 rehearsal frames", 72 * float(now.mean()), "s", 40.0, "lower"),
+        figure("all of 288 rehearsal frames", 288 * float(now.mean()), "s", 150.0, "lower"),
+    ]
+
+
+def instant() -> list[dict[str, Any]]:
+    """How long the next instant of the demo takes to set, and four moments of a shutter; medians, the worst shot."""
+    from bench.engine import figure
+
+    setting = load_setting(saltmere())
+    stage, next_one, four = Stage(setting), [], []
+    for shot in (setting.place.shot(name) for name in SHOTS):
+        stage.set(evaluate(setting, shot, shot.seconds / 2))
+        took: tuple[list[float], list[float]] = ([], [])
+        for k in range(1, 8):
+            start, t = time.perf_counter(), shot.seconds / 2 + k / 24
+            stage.set(evaluate(setting, shot, t))
+            placed, eye = time.perf_counter(), stage.snapshot.camera.position
+            for moment in range(4):
+                stage.set(evaluate(setting, shot, t + (moment + 0.5) / 192), eye)
+            took[0].append(placed - start)
+            took[1].append(time.perf_counter() - placed)
+        next_one.append(float(np.median(took[0])))
+        four.append(float(np.median(took[1])))
+    return [
+        figure("the next instant is set", max(next_one), "s", 0.12, "lower"),
+        figure("four moments of a shutter are set", max(four), "s", 0.3, "lower"),
+    ]

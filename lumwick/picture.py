@@ -275,7 +275,7 @@ class _Taking:
         self.backwards = not self.backwards
         for k in order:
             start = time.perf_counter()
-            self.stage.set(self.snapshot(self.t + self.options.shutter * (k + 0.5) / n), self.eye, self.grade.nearer)
+            self.stage.set(self.snapshot(self.t + self.options.shutter * (k + 0.5) / n), self.eye)
             placed = time.perf_counter()
             few = samples * (k + 1) // n - samples * k // n
             done = expose(

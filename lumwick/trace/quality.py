@@ -45,8 +45,6 @@ class Quality:
         Whether each frame has noise of its own; else all frames share it, so that it does not crawl.
     flat : bool
         Only which things are where, for mattes.
-    nearer : float
-        By how much nearer than usual plants take their simpler forms.
     """
 
     samples: int
@@ -59,7 +57,6 @@ class Quality:
     most: int = 0
     vary: bool = False
     flat: bool = False
-    nearer: float = 1.0
 
     @property
     def limit(self) -> Limit:
@@ -69,7 +66,7 @@ class Quality:
 REHEARSAL = "rehearsal"
 """The quality of what is made to be played at once: everything moves in it as in a take."""
 QUALITIES = {
-    REHEARSAL: Quality(1, 1, "fast", reflections=2, transmissions=3, nearer=2.0),
+    REHEARSAL: Quality(1, 1, "fast", reflections=2, transmissions=3),
     "sketch": Quality(4, 1, "balanced"),
     "study": Quality(16, 1, "high", 4, noise=0.02, most=48),
     "fine": Quality(64, 2, "high", 8, noise=0.01, most=192),

@@ -159,21 +159,19 @@ class Stage:
     # -- what moves ---------------------------------------------------------------------------------------
 
     @alone
-    def set(self, snapshot: Snapshot, eye: NDArray[np.float64] | None = None, nearer: float = 1.0) -> None:
+    def set(self, snapshot: Snapshot, eye: NDArray[np.float64] | None = None) -> None:
         """Move everything to an instant.
 
         Parameters
         ----------
         eye : ndarray, shape (3,) [m]
             From where plants choose their forms, if not from the camera: while a shutter is open they keep them.
-        nearer : float
-            By how much nearer than usual they take simpler forms.
         """
-        self.stood: tuple[Snapshot, NDArray[np.float64] | None, float] = (snapshot, eye, nearer)
+        self.stood = (snapshot, eye)
         self._show(snapshot)
         sea = self._sea.of(SeaInputs(snapshot.sea, snapshot.t, snapshot.loop, snapshot.place.sea, self.sheet))
         standing = tuple(standing.key for standing in self.stands.standings)
-        _, bent = self._plants.of(PlantsInputs(standing, Sway.of(snapshot, eye, nearer)))
+        _, bent = self._plants.of(PlantsInputs(standing, Sway.of(snapshot, eye)))
         embree.commit_all(
             [*(sea.raised if self._sea.fresh else ()), *(bent if self._plants.fresh else ())],
         )

@@ -94,7 +94,7 @@ class Standing:
     kind: Kind
     beds: list[Bed]
     dealt_for: tuple[float, ...] = ()
-    """From where its beds were dealt out, and how near the simpler forms came."""
+    """From where its beds were dealt out."""
 
 
 @dataclass(frozen=True)
@@ -108,20 +108,17 @@ class Sway:
         Length that the clip closes over.
     eye : ndarray, shape (3,) [m]
         From where they are seen: far ones are drawn in simpler forms.
-    nearer : float
-        By how much nearer than usual they take the simpler forms: in small quick pictures.
     """
 
     wind: Gusts
     t: float
     loop: float | None
     eye: NDArray[np.float64]
-    nearer: float = 1.0
 
     @classmethod
-    def of(cls, snap: Snapshot, eye: NDArray[np.float64] | None = None, nearer: float = 1.0) -> Sway:
+    def of(cls, snap: Snapshot, eye: NDArray[np.float64] | None = None) -> Sway:
         seen_from = snap.camera.position if eye is None else eye
-        return cls(snap.wind, snap.t, snap.loop, np.asarray(seen_from, float), nearer)
+        return cls(snap.wind, snap.t, snap.loop, np.asarray(seen_from, float))
 
 
 class Stands:
@@ -284,14 +281,12 @@ def _levels(kind: Kind, bed: Bed, sway: Sway) -> NDArray[np.int64]:
     away = np.sqrt(np.einsum("ij,ij->i", way, way))
     # each plant changes its form at its own distance, so that no ring is seen
     away /= 0.82 + 0.36 * bed.plants.shade
-    # the last reach is where plants are no more drawn
-    reaches = np.array([*(reach / sway.nearer for reach in kind.reaches[:-1]), kind.reaches[-1]])
-    return np.asarray(np.searchsorted(reaches, away))
+    return np.asarray(np.searchsorted(np.array(kind.reaches), away))
 
 
 def _deal(standing: Standing, sway: Sway) -> None:
     """Deal a stand's plants out over their forms, as they are seen from where they are."""
-    seen = (*sway.eye, sway.nearer)
+    seen = tuple(sway.eye)
     if standing.dealt_for == seen:
         return
     standing.dealt_for = seen
