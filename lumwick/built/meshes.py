@@ -6,9 +6,9 @@ without normals gets flat ones; textures that are missing are told and left out.
 
 from __future__ import annotations
 
-import json
+from collections.abc import Callable
 from dataclasses import dataclass, field
-from functools import lru_cache
+from functools import lru_cache, partial
 from pathlib import PurePosixPath
 from typing import Any
 from urllib.parse import unquote
@@ -16,6 +16,7 @@ from urllib.parse import unquote
 import numpy as np
 from numpy.typing import NDArray
 
+from lumwick.built.images import pixels_of
 from lumwick.errors import PlaceError
 from lumwick.motion.colour import to_linear
 
@@ -38,6 +39,13 @@ class MeshSurface:
     normal_map: NDArray[np.uint8] | None = None
     rough_map: NDArray[np.uint8] | None = None
     glow_map: NDArray[np.uint8] | None = None
+    coat: float = 0.0
+    coat_roughness: float = 0.0
+    refraction: float = 1.5
+    thin: bool = True
+    """A pane, if it is clear; else a solid."""
+    absorption: tuple[float, float, float] = (0.0, 0.0, 0.0)
+    """Within a clear solid [1/m]."""
 
 
 @dataclass(frozen=True)
@@ -76,24 +84,6 @@ class Mesh:
         return every.min(0).astype(float), every.max(0).astype(float)
 
 
-def _pixels(image: Any, notes: list[str], what: str) -> NDArray[np.uint8] | None:
-    if image is None:
-        return None
-    try:
-        if image.mode.startswith("I"):
-            return np.repeat((np.asarray(image, float) / 257.0).round().clip(0, 255).astype(np.uint8)[..., None], 4, -1)
-        if image.mode == "CMYK":
-            notes.append(f"its {what} texture was turned from CMYK to RGB without its profile")
-        if max(image.size) > 4096:
-            notes.append(f"its {what} texture was reduced from {image.width}x{image.height}")
-            image = image.copy()
-            image.thumbnail((4096, 4096))
-        return np.asarray(image.convert("RGBA"))
-    except (OSError, ValueError, SyntaxError):
-        notes.append(f"its {what} texture is damaged and was left out")
-        return None
-
-
 def _told_colour(visual: Any) -> MeshSurface:
     """The surface of a mesh that has no material: its own colour, if it says one."""
     colours = getattr(visual, "main_color", None)
@@ -102,44 +92,14 @@ def _told_colour(visual: Any) -> MeshSurface:
     return MeshSurface("coloured", tuple(to_linear(np.asarray(colours[:3]) / 255.0)))
 
 
-def _shares(factor: Any, missing: float, count: int) -> NDArray[np.float64]:
-    """A glTF factor (count,) as shares of 1; trimesh holds some as 8-bit codes."""
-    if factor is None:
-        return np.full(count, missing)
-    values = np.asarray(factor)
-    return values / (255.0 if values.dtype.kind in "ui" else 1.0)
-
-
-def _physical(material: Any, notes: list[str]) -> MeshSurface:
-    """A glTF material; its factors are linear."""
-    base = _shares(material.baseColorFactor, 1.0, 4)
-    painted = material.baseColorTexture is not None
-    cutoff = {"MASK": float(material.alphaCutoff or 0.5), "BLEND": 0.5 if painted else 0.0}
-    return MeshSurface(
-        str(material.name or "surface"),
-        tuple(base[:3]),
-        1.0 if material.roughnessFactor is None else float(material.roughnessFactor),
-        1.0 if material.metallicFactor is None else float(material.metallicFactor),
-        tuple(_shares(material.emissiveFactor, 0.0, 3) * 1000.0),
-        float(1 - base[3]) if material.alphaMode == "BLEND" and not painted else 0.0,
-        cutoff.get(material.alphaMode, 0.0),
-        _pixels(material.baseColorTexture, notes, "colour"),
-        _pixels(material.normalTexture, notes, "normal"),
-        _pixels(material.metallicRoughnessTexture, notes, "roughness"),
-        _pixels(material.emissiveTexture, notes, "emission"),
-    )
-
-
 def _surface(visual: Any, notes: list[str]) -> MeshSurface:
     """A file's material as ours."""
     material = getattr(visual, "material", None)
     if material is None:
         return _told_colour(visual)
-    if type(material).__name__ == "PBRMaterial":
-        return _physical(material, notes)
     diffuse = getattr(material, "diffuse", None)
     colour = (0.5, 0.5, 0.5) if diffuse is None else tuple(to_linear(np.asarray(diffuse[:3], float) / 255.0))
-    image = _pixels(getattr(material, "image", None), notes, "colour")
+    image = pixels_of(getattr(material, "image", None), notes, "colour")
     return MeshSurface(
         str(getattr(material, "name", "") or "surface"),
         (1.0, 1.0, 1.0) if image is not None else colour,
@@ -149,37 +109,44 @@ def _surface(visual: Any, notes: list[str]) -> MeshSurface:
     )
 
 
-COMPRESSIONS = {"KHR_draco_mesh_compression": "Draco", "EXT_meshopt_compression": "meshopt"}
-"""Compressions of glTF that are not read, by extension."""
-
-
 def beside_file(files: dict[str, bytes], key: str) -> bytes | None:
     """A file that another refers to, by its whole name or its last part."""
     key = unquote(key)
     return files.get(key) or files.get(PurePosixPath(key.replace("\\", "/")).name)
 
 
-def _refuse_what_cannot_be_read(data: bytes, name: str, files: dict[str, bytes]) -> None:
-    """Say what a glTF file needs that is not read here, or which files to bring with it.
+def _from_gltf(data: bytes, name: str, y_up: bool, files: dict[str, bytes], notes: list[str]) -> list[Joined]:
+    """A glTF's parts, one for each surface, those with texture coordinates apart from those without.
 
     Raises
     ------
     PlaceError
+        It is damaged, or files are missing that hold its mesh.
     """
+    from lumwick.built.gltf import DAMAGE, damaged, opened, unpack_views
+    from lumwick.built.gltf_scene import Piece, pieces, surface_of
+
     try:
-        length = int.from_bytes(data[12:16], "little")
-        told = json.loads(data[20 : 20 + length] if data[:4] == b"glTF" else data)
-        needed = [str(x) for x in told.get("extensionsRequired", [])]
-        uris = [str(b.get("uri", "")) for b in told.get("buffers", [])]
-    except (ValueError, AttributeError, UnicodeDecodeError):
-        return  # not even its text can be read: the reader says so
-    for extension, words in COMPRESSIONS.items():
-        if extension in needed:
-            raise PlaceError(f"{name} is compressed by {words}, which is not read here: export it uncompressed.")
-    missing = [uri for uri in uris if uri and not uri.startswith("data:") and beside_file(files, uri) is None]
-    if missing:
-        names = ", ".join(PurePosixPath(unquote(uri)).name for uri in missing)
-        raise PlaceError(f"{name} keeps its mesh in {names}: bring that file too, or export it as one .glb.")
+        g, missing = opened(data, lambda key: beside_file(files, key))
+        if missing:
+            names = ", ".join(PurePosixPath(unquote(uri)).name for uri in missing)
+            raise PlaceError(f"{name} keeps its mesh in {names}: bring that file too, or export it as one .glb.")
+        unpack_views(g)
+        groups: dict[Any, list[Piece]] = {}
+        for piece in pieces(g, notes):
+            groups.setdefault((piece.material, piece.uv is not None, piece.normals is not None), []).append(piece)
+        check_amount(name, sum(len(p.triangles) for group in groups.values() for p in group))
+        out = []
+        for (material, has_uv, has_normals), group in groups.items():
+            starts = np.cumsum([0] + [len(p.vertices) for p in group[:-1]])
+            v = np.concatenate([p.vertices for p in group])
+            t = np.concatenate([p.triangles + s for p, s in zip(group, starts, strict=True)])
+            uv = np.concatenate([p.uv for p in group]) if has_uv else None
+            normals = np.concatenate([p.normals for p in group]) if has_normals else None
+            out.append(_sound(v, t, uv, normals, y_up, partial(surface_of, g, material, notes)))
+    except DAMAGE as error:
+        raise damaged(name) from error
+    return out
 
 
 def _by_surface(meshes: list[Any]) -> list[list[Any]]:
@@ -200,9 +167,12 @@ def _upright(v: NDArray[np.float64]) -> NDArray[np.float64]:
     return np.stack([v[:, 0], -v[:, 2], v[:, 1]], -1)
 
 
-def _joined(members: list[Any], y_up: bool, notes: list[str]) -> tuple[MeshPart | None, int, int]:
-    """Meshes of one surface as one part (None if nothing is left); how many triangles have no area, and how many
-    corners that are no numbers."""
+Joined = tuple[MeshPart | None, int, int]
+"""A part (None if nothing is left), how many triangles have no area, and how many have corners that are no numbers."""
+
+
+def _joined(members: list[Any], y_up: bool, notes: list[str]) -> Joined:
+    """Meshes of one surface as one part."""
     v = np.concatenate([np.asarray(m.vertices, float) for m in members])
     starts = np.cumsum([0] + [len(m.vertices) for m in members[:-1]])
     t = np.concatenate([np.asarray(m.faces, np.int64) + s for m, s in zip(members, starts, strict=True)])
@@ -211,7 +181,19 @@ def _joined(members: list[Any], y_up: bool, notes: list[str]) -> tuple[MeshPart 
         normals = np.concatenate([np.asarray(m.vertex_normals, float) for m in members])
     if getattr(members[0].visual, "uv", None) is not None:
         uv = np.concatenate([np.asarray(m.visual.uv, float)[:, :2] for m in members])
-    finite = np.isfinite(v).all(1)
+    return _sound(v, t, uv, normals, y_up, lambda: _surface(members[0].visual, notes))
+
+
+def _sound(
+    v: NDArray[np.float64],
+    t: NDArray[np.int64],
+    uv: NDArray[np.float64] | None,
+    normals: NDArray[np.float64] | None,
+    y_up: bool,
+    surface: Callable[[], MeshSurface],
+) -> Joined:
+    """A part of the triangles that have an area, and corners that are numbers."""
+    finite = np.asarray(np.isfinite(v).all(1))
     sound = finite[t].all(1)
     wild = int((~sound).sum())
     t, v = t[sound], np.where(finite[:, None], v, 0)
@@ -222,13 +204,31 @@ def _joined(members: list[Any], y_up: bool, notes: list[str]) -> tuple[MeshPart 
     if not len(t):
         return None, int(flat.sum()), wild
     part = MeshPart(
-        _surface(members[0].visual, notes),
+        surface(),
         v.astype(np.float32),
         t.astype(np.uint32),
         None if uv is None else np.nan_to_num(uv)[t].astype(np.float32),
         None if normals is None else np.nan_to_num(normals)[t].astype(np.float32),
     )
     return part, int(flat.sum()), wild
+
+
+TRIANGLES_AT_MOST = 8_000_000
+
+
+def check_amount(name: str, triangles: int) -> None:
+    """Refuse a model without triangles, or with too many.
+
+    Raises
+    ------
+    PlaceError
+    """
+    if not triangles:
+        raise PlaceError(f"{name} holds no triangles: export it as a mesh, not as points or curves.")
+    if triangles > TRIANGLES_AT_MOST:
+        raise PlaceError(
+            f"{name} has {triangles:,} triangles: at most {TRIANGLES_AT_MOST:,} can be used. Reduce it first."
+        )
 
 
 @lru_cache(8)
@@ -253,15 +253,18 @@ def read_mesh(data: bytes, name: str, y_up: bool | None = None, beside: tuple[tu
         raise PlaceError(f"{name} is not a model that can be read: bring a {', '.join(most)} or {last} file.")
     notes: list[str] = []
     files = dict(beside)
-    if suffix in (".glb", ".gltf"):
-        _refuse_what_cannot_be_read(data, name, files)
     if y_up is None:
         y_up = suffix in (".glb", ".gltf", ".obj")
-    from lumwick.built.model_file import meshes_of  # its library takes 0.8 s to load, most of a command's start
+    if suffix in (".glb", ".gltf"):
+        joined = _from_gltf(data, name, y_up, files, notes)
+    else:
+        from lumwick.built.model_file import meshes_of  # its library takes 0.8 s to load, most of a command's start
 
-    groups = _by_surface(meshes_of(data, name, suffix, files, notes))
-    joined = [_joined(members, y_up, notes) for members in groups]
+        groups = _by_surface(meshes_of(data, name, suffix, files, notes))
+        joined = [_joined(members, y_up, notes) for members in groups]
     parts = tuple(part for part, _, _ in joined if part is not None)
+    if not parts and any(n for _, _, n in joined):
+        raise PlaceError(f"{name} cannot be used: the corners of its triangles are no numbers, or infinite.")
     if not parts:
         raise PlaceError(f"{name} holds no triangles with an area.")
     if flat := sum(n for _, n, _ in joined):

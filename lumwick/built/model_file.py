@@ -8,10 +8,8 @@ from typing import Any
 
 import trimesh
 
-from lumwick.built.meshes import beside_file
+from lumwick.built.meshes import beside_file, check_amount
 from lumwick.errors import PlaceError
-
-TRIANGLES_AT_MOST = 8_000_000
 
 
 class _Beside(trimesh.resolvers.Resolver):
@@ -61,9 +59,5 @@ def meshes_of(data: bytes, name: str, suffix: str, files: dict[str, bytes], note
         words = "the file is damaged, or not what its ending says"
         raise PlaceError(f"{name} cannot be read as a model: {words}.") from error
     meshes = [m for m in found if isinstance(m, trimesh.Trimesh) and len(m.faces)]
-    total = sum(len(m.faces) for m in meshes)
-    if not meshes:
-        raise PlaceError(f"{name} holds no triangles: export it as a mesh, not as points or curves.")
-    if total > TRIANGLES_AT_MOST:
-        raise PlaceError(f"{name} has {total:,} triangles: at most {TRIANGLES_AT_MOST:,} can be used. Reduce it first.")
+    check_amount(name, sum(len(m.faces) for m in meshes))
     return meshes

@@ -61,6 +61,10 @@ class Setting:
         """Height [m] that one stands on."""
         return floor_over(self.place.built, np.asarray(x, float), np.asarray(y, float), self.ground.height(x, y))
 
+    def stands_on(self, east: float, north: float) -> float:
+        """Height [m] that one stands on at one spot."""
+        return float(self.floor(np.array([east]), np.array([north]))[0])
+
     def way(self, shot: Shot) -> Way:
         """The shot's route made ready; over the floor as it lies when the shot starts."""
         return self._remembered("way", shot, lambda: way(shot.route, shot.seconds, self.around(shot)))

@@ -6,6 +6,7 @@ is what a shot is about.
 
 from __future__ import annotations
 
+import itertools
 import threading
 from collections import OrderedDict
 from collections.abc import Callable
@@ -40,6 +41,11 @@ SKYWARD = 48
 SIZES = (0.25, 1.0, 4.0)
 """Radii [m] by which triangles are sorted, so that near ones are found quickly."""
 _closest_point: Callable[[Floats, Floats], Any] = trimesh.triangles.closest_point  # which has no types
+
+
+EVERY_WAY = np.array([d for d in itertools.product((-1.0, 0.0, 1.0), repeat=3) if any(d)]) + [0.01, 0.02, 0.03]
+EVERY_WAY /= np.linalg.norm(EVERY_WAY, axis=1, keepdims=True)
+"""Ways to look from a point all round, none quite along an axis."""
 
 
 @dataclass(frozen=True)
@@ -78,6 +84,8 @@ class Surroundings:
         self.setting = setting
         triangles: list[Floats] = []
         names: list[str] = []
+        self.boxes: list[tuple[Floats, Floats]] = []
+        self.brought: set[str] = set()
         for built in place.built:
             timber = build(built, setting.ground)
             q = timber.quads
@@ -95,6 +103,8 @@ class Surroundings:
             )
             triangles.append(corners)
             names += [thing.name] * len(corners)
+            self.boxes.append((corners.min((0, 1)), corners.max((0, 1))))
+            self.brought.add(thing.name)
         self.triangles = np.concatenate(triangles) if triangles else np.zeros((0, 3, 3))
         self.names = names
         self.middle = middle = self.triangles.mean(1)
@@ -170,6 +180,26 @@ class Surroundings:
                         )
                         out.name[k] = self.names[int(which_hit[0])]
                         out.distance[k], out.spot[k] = 0.0, p[k] + step[k] / length[k] * d
+        return out
+
+    def inside(self, p: Floats) -> list[str]:
+        """The model that each of points (n, 3) is inside of, or nothing: whichever way one looks it is there, and seen
+        from behind mostly (a room's walls are seen from their fronts)."""
+        out = [""] * len(p)
+        close = np.flatnonzero([any((low <= q).all() and (q <= high).all() for low, high in self.boxes) for q in p])
+        if not len(close):
+            return out
+        rays = np.tile(EVERY_WAY, (len(close), 1))
+        from_where = np.repeat(p[close], len(EVERY_WAY), 0)
+        met = np.asarray(self.scene.run(from_where.astype(np.float32), rays.astype(np.float32), query="INTERSECT"))
+        met = met.reshape(len(close), -1)
+        normal = np.cross(self.triangles[:, 1] - self.triangles[:, 0], self.triangles[:, 2] - self.triangles[:, 0])
+        for k, row in zip(close, met, strict=True):
+            found = [self.names[int(i)] for i in row if i >= 0]
+            most = max(set(found), key=found.count, default="")
+            behind = sum(bool(normal[int(i)] @ d > 0) for i, d in zip(row, EVERY_WAY, strict=True) if i >= 0)
+            if most in self.brought and found.count(most) >= 0.9 * len(row) and behind > 0.6 * len(row):
+                out[int(k)] = most
         return out
 
     def leaves(self, p: Floats, within: float) -> Near:

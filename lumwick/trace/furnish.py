@@ -168,7 +168,10 @@ def mesh_look(own: MeshSurface, textures: Textures) -> NDArray[np.void]:
         own.glow,
         own.cutoff if own.colour_map is not None else 0.0,
     )
-    look["transmission"], look["thin"], look["relief"] = own.clear, 1.0, 1.0
+    look["transmission"], look["thin"], look["relief"] = own.clear, float(own.thin), 1.0
+    look["absorption"], look["coat"], look["coat_roughness"] = own.absorption, own.coat, own.coat_roughness
+    if look["ior"] > 1:  # a matt surface without gloss keeps none
+        look["ior"] = own.refraction
     for where, holds, image in (
         ("base_map", COLOUR, own.colour_map),
         ("normal_map", NORMAL, own.normal_map),

@@ -13,6 +13,8 @@ import numpy as np
 import shapely
 
 from lumwick.air.sun import julian_day, sun_day, sun_position
+from lumwick.built.floors import model_of
+from lumwick.built.outline import outline
 from lumwick.errors import LumwickError, PlaceError
 from lumwick.growth.kinds import KINDS
 from lumwick.keep import digest
@@ -24,6 +26,7 @@ from lumwick.place.document import Place as Document
 from lumwick.place.document import Shot
 from lumwick.place.film import laid_out, pieces_of
 from lumwick.place.instant import Motions
+from lumwick.place.objects import Thing
 from lumwick.place.paths import value_name
 from lumwick.route.way import goes
 from lumwick.snapshot.evaluate import Setting, place_clock, sun_at
@@ -121,11 +124,21 @@ def chart(setting: Setting) -> dict[str, Any]:
         for b in place.built
     ]
     marks = [
-        {"id": m.id, "name": m.name, "of": of, "east": m.east, "north": m.north}
-        for of, items in (("things", place.things), ("lamps", place.lamps))
-        for m in items
-    ]
+        {"id": m.id, "name": m.name, "of": "things", "east": m.east, "north": m.north, **_from_above(setting, m)}
+        for m in place.things
+    ] + [{"id": m.id, "name": m.name, "of": "lamps", "east": m.east, "north": m.north} for m in place.lamps]
     return {**base, "stands": stands, "built": built, "marks": marks, "north": place.site.north_turn}
+
+
+def _from_above(setting: Setting, thing: Thing) -> dict[str, Any]:
+    """A model's outline in its own metres, and how it is turned and scaled; none if its file cannot be used."""
+    try:
+        rings = _remembered(
+            digest("outline", thing.mesh.sha256, thing.upright), lambda: outline(model_of(setting.read, thing))
+        )
+    except LumwickError:
+        rings = []  # the look says what is wrong with it
+    return {"rings": rings, "turn": thing.turn, "scale": thing.scale}
 
 
 DOTS_AT_MOST = 700

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import base64
 import io
 import zipfile
 from pathlib import Path
@@ -9,6 +10,7 @@ from typing import Any
 
 import numpy as np
 import pytest
+import trimesh
 from axe_playwright_python.sync_playwright import Axe
 from playwright.sync_api import Page, expect
 
@@ -17,6 +19,7 @@ from studio.takes.models import Order, Take
 from tests.browser.conftest import box_of, looked, new_look, sign_in, ws
 from tests.browser.test_journeys import revision, set_field
 from tests.conftest import write_geotiff
+from tests.core.test_bringing_in import zipped
 
 
 def test_real_ground_to_a_film(
@@ -166,6 +169,52 @@ def test_a_take_is_cancelled_and_gone_on_with(page: Page, live_server: Any, plac
     assert take.frames.filter(state="done").count() == 6
 
 
+def drop(page: Page, onto: str, name: str, data: bytes, east: float, north: float) -> None:
+    """Let a file go over the chart, over a spot of the place."""
+    page.evaluate(
+        """([onto, name, data, east, north]) => {
+            const w = Alpine.$data(document.querySelector('[x-data^=workspace]')), b = w.viewBox();
+            const target = document.querySelector(onto), r = target.getBoundingClientRect();
+            const held = new DataTransfer();
+            held.items.add(new File([Uint8Array.from(atob(data), (c) => c.charCodeAt(0))], name));
+            const at = { clientX: r.left + ((east - b[0]) / b[2]) * r.width,
+                clientY: r.top + ((-north - b[1]) / b[3]) * r.height };
+            for (const kind of ['dragover', 'drop'])
+                target.dispatchEvent(
+                    new DragEvent(kind, { bubbles: true, cancelable: true, dataTransfer: held, ...at }));
+        }""",
+        [onto, name, base64.b64encode(data).decode(), east, north],
+    )
+
+
+def test_a_zip_dropped_on_the_chart_is_asked_how_large_it_is(page: Page, live_server: Any, place: Any) -> None:
+    hull = trimesh.creation.box((309, 60, 120))
+    sign_in(page, live_server.url)
+    page.goto(f"{live_server.url}/places/{place.pk}/")
+    first = looked(page, 1)
+    drop(page, "[x-ref=chart]", "boat.zip", zipped({"boat/hull.glb": hull.export(file_type="glb")}), 12.0, -8.0)
+    revision(page, 2)
+    asked = page.get_by_role("alertdialog", name="How large it is meant to be")
+    expect(asked).to_contain_text("hull is 309 m long by its file: centimetres, so 3.09 m?")
+    expect(asked.locator("svg [data-person]")).to_have_count(4)
+    thing = Place.objects.get(pk=place.pk).head.parsed().things[0]
+    assert (float(thing.east), float(thing.north)) == pytest.approx((12.0, -8.0), abs=0.5)
+    assert page.locator("[data-mark=model1] [data-outline]").get_attribute("d")
+    small = page.locator("[data-mark=model1] [data-outline]").bounding_box()
+    seen = new_look(page, first)
+    asked.get_by_role("button", name="7.85 m (inches)").click()
+    revision(page, 3)
+    expect(asked).to_have_count(0)
+    expect(page.get_by_role("button", name="undo: hull is 7.85 m long")).to_be_visible()
+    thing = Place.objects.get(pk=place.pk).head.parsed().things[0]
+    assert float(thing.scale) == 0.0254
+    page.wait_for_function(
+        "(was) => document.querySelector('[data-mark=model1] path').getBoundingClientRect().width > 1.8 * was",
+        arg=small["width"],
+    )
+    new_look(page, seen)
+
+
 def test_a_place_file_goes_out_and_comes_in_by_the_browser(
     page: Page, live_server: Any, place: Any, tmp_path: Path
 ) -> None:
@@ -192,15 +241,13 @@ def test_a_place_file_goes_out_and_comes_in_by_the_browser(
 
 def test_furnish_a_place(page: Page, live_server: Any, place: Any, tmp_path: Path) -> None:
     """A model is brought in, given a surface, lit by a lamp, and moved on the chart; white is taken from a grey."""
-    import trimesh
-
     model = tmp_path / "crate.glb"
     model.write_bytes(trimesh.Scene([trimesh.creation.box((1.2, 1.2, 1.2))]).export(file_type="glb"))
     sign_in(page, live_server.url)
     page.get_by_role("link", name="Small").first.click()
     first = looked(page, 2)
     page.get_by_role("button", name="1 Land").click()
-    page.get_by_label("Bring in a model …").set_input_files(model)
+    page.get_by_label("Bring in models …").set_input_files(model)
     revision(page, 2)
     expect(page.locator("#slip")).to_contain_text("crate")
     expect(page.locator("[data-mark=model1]")).to_have_count(1)
@@ -241,7 +288,7 @@ def test_furnish_a_place(page: Page, live_server: Any, place: Any, tmp_path: Pat
     bad.write_text("not a model")
     page.get_by_role("button", name="1 Land").click()
     ws(page, "w.select('')")
-    page.get_by_label("Bring in a model …").set_input_files(bad)
+    page.get_by_label("Bring in models …").set_input_files(bad)
     expect(page.get_by_role("alert")).to_contain_text("cannot be read as a model")
     # white from a grey spot of the look
     page.get_by_role("button", name="6 Cut").click()

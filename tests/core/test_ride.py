@@ -2,6 +2,7 @@
 
 import numpy as np
 import pytest
+import trimesh
 
 from lumwick.errors import RouteError
 from lumwick.growth.standing import form_of, variant_of
@@ -333,3 +334,21 @@ def test_the_demos_shots_ride_clean_and_its_spoilt_one_is_mended() -> None:
     mended, done = mend_all(setting, shot)
     left = faults(setting, mended)[1]
     assert len(done) >= 5 and not left, [f.text for f in left]
+
+
+def inside_of(data: bytes, name: str) -> list[str]:
+    """What is said of a camera that flies straight through the middle of a model."""
+    thing = Thing(id="m", name="Engine", mesh=Asset(sha256="2" * 64, name=name, bytes=len(data)), up=14.0)
+    setting = Setting(setting_of(shot_with(*STRAIGHT), things=[thing]).place, FLAT, lambda asset: data)
+    return [f["text"] for f in check(setting, setting.place.shots[0])["found"] if f["kind"] == "inside"]
+
+
+def test_a_camera_inside_a_model_is_told_and_one_in_a_room_or_beside_it_is_not() -> None:
+    whole = trimesh.creation.box((743, 270, 270))  # as large as a model in millimetres that was taken for metres
+    (told,) = inside_of(whole.export(file_type="stl"), "engine.stl")
+    assert told == "the camera is inside Engine: is it as large as it is meant to be?"
+    room = trimesh.creation.box((60, 60, 12))
+    room.invert()  # walls that face inwards
+    assert not inside_of(room.export(file_type="stl"), "room.stl")
+    aside = trimesh.creation.box((20, 20, 20), trimesh.transformations.translation_matrix((40, 0, 0)))
+    assert not inside_of(aside.export(file_type="stl"), "aside.stl")

@@ -57,7 +57,8 @@ const { drawFilm, filmX } = await import('../../studio/static/drawings/film.js')
 const { drawSection, drawSectionHead } = await import('../../studio/static/drawings/section.js');
 const { drawWay, drawWedge } = await import('../../studio/static/drawings/way.js');
 const { drawGround, drawScale, settleLabels } = await import('../../studio/static/drawings/sheet.js');
-const { drawMark, drawStand } = await import('../../studio/static/drawings/marks.js');
+const { drawMark, drawStand, outlineOf } = await import('../../studio/static/drawings/marks.js');
+const { drawSize } = await import('../../studio/static/drawings/sizes.js');
 const { drawLanes } = await import('../../studio/static/drawings/lanes.js');
 
 const near = (a, b, by = 1e-6) => assert.ok(Math.abs(a - b) <= by, `${a} is not ${b}`);
@@ -396,4 +397,54 @@ test('lanes: handles can be gripped where they are drawn, and a bracket lies ove
   near(found.openScale.V(found.openScale.Y(3.7)), 3.7);
   assert.ok(calls.some(([name]) => name === 'lineTo'));
   assert.equal(drawLanes(g, { ...data, dragged: { ...data.dragged, sets: { '/a': [0] } } }).bracket, null);
+});
+
+test('a model is drawn by its outline where it stands, turned clockwise and scaled', () => {
+  const ring = [
+    [0, 0],
+    [4, 0],
+    [4, 2],
+    [0, 0],
+  ];
+  const m = { id: 'm', name: 'boat', of: 'things', rings: [ring], turn: 80, scale: 0.5 };
+  const { d, size } = outlineOf(m, [10, 20], 10); // the place's north is turned by the rest of a right angle
+  const points = [...d.matchAll(/(-?[\d.]+) (-?[\d.]+)/g)].map((p) => [Number(p[1]), Number(p[2])]);
+  // two metres that lay to the east lie to the south after a quarter turn; y is minus north
+  assert.deepEqual(points, [
+    [10, -20],
+    [10, -18],
+    [11, -18],
+    [10, -20],
+  ]);
+  assert.equal(size, 2);
+  const svg = new Mark('svg');
+  const said = { m, at: [10, 20], on: false, named: true, px: 0.1, north: 10 };
+  drawMark(svg, said, {});
+  assert.equal(svg.having('data-outline').length, 1);
+  assert.equal(svg.all((x) => x.tag === 'path').length, 1); // it is larger than a mark would be
+  const far = new Mark('svg');
+  drawMark(far, { ...said, px: 4 }, {});
+  assert.equal(far.all((x) => x.tag === 'path').length, 2); // and smaller than one
+});
+
+test('a model stands beside a person at the size that it may have', () => {
+  const front = [
+    [
+      [-100, 0],
+      [100, 0],
+      [100, 350],
+      [-100, 350],
+    ],
+  ];
+  const svg = new Mark('svg');
+  drawSize(svg, { front, scale: 0.01, width: 120, height: 64 });
+  const tall = (mark) => {
+    const ys = [...mark.attrs.d.matchAll(/ (-?[\d.]+)/g)].map((y) => Number(y[1]));
+    return Math.max(...ys) - Math.min(...ys);
+  };
+  const [model] = svg.having('data-front'),
+    [person] = svg.having('data-person');
+  const metre = Number(person.attrs.transform.match(/scale\(([\d.]+)/)[1]) / 1.75;
+  assert.ok(Math.abs(tall(model) - 3.5 * metre) < 0.1, `${tall(model)} for ${3.5 * metre}`); // twice a person
+  assert.ok(Math.abs(tall(model) - 58) < 0.1); // and as tall as the box lets it
 });

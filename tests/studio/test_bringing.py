@@ -14,6 +14,8 @@ from PIL import Image
 
 from lumwick.place.files import unpack
 from studio.looks.engine import ENGINE_OF_LOOKS, Wish
+from studio.looks.settings import revision_setting
+from tests.core.test_bringing_in import in_files, zipped
 from tests.core.test_develop import cube
 from tests.core.test_meshes import glb
 from tests.outside.test_surfaces import picture_file
@@ -57,9 +59,12 @@ def test_a_model_is_set_down_lit_and_exported_with_its_file(signed_in: Client, p
     reply = bring(signed_in, place, "box.glb", glb(trimesh.creation.box((2, 2, 2))), "model", east=3, north=9, up=4)
     assert reply.status_code == 200 and reply.json()["id"] == "model1"
     (thing,) = document(place).things
-    assert (thing.name, thing.east, thing.north, thing.up) == ("box", 3, 9, 4)
-    chart = signed_in.get(f"/places/{place.pk}/chart/").json()
-    assert chart["marks"] == [{"id": "model1", "name": "box", "of": "things", "east": 3.0, "north": 9.0}]
+    ground = revision_setting(place.head.pk).still().stands_on(3.0, 9.0)
+    assert (thing.name, thing.east, thing.north) == ("box", 3, 9) and thing.up == pytest.approx(ground + 1, abs=1e-3)
+    (mark,) = signed_in.get(f"/places/{place.pk}/chart/").json()["marks"]
+    ((west, *_),) = ([min(p[0] for p in ring), max(p[0] for p in ring)] for ring in mark.pop("rings"))
+    assert west == pytest.approx(-1, abs=0.02)
+    assert mark == {"id": "model1", "name": "box", "of": "things", "east": 3, "north": 9, "turn": 0, "scale": 1}
     data, known = ENGINE_OF_LOOKS.look(
         Wish(
             "v",
@@ -93,7 +98,7 @@ def test_a_model_is_set_down_lit_and_exported_with_its_file(signed_in: Client, p
     ("name", "data", "what", "path", "words"),
     [
         ("empty.glb", b"", "model", "", "cannot be read"),
-        ("a.txt", b"x", "model", "", "not a model"),
+        ("a.txt", b"x", "model", "", "no model in what was brought"),
         ("p.png", b"no image", "file", "/surfaces/s/colour_map", "cannot be read"),
         ("p.jpg", b"x", "file", "/surround/picture", r".hdr or .exr"),
         ("t.cube", b"junk", "file", "/shots/a/develop/lut", "no .cube file"),
@@ -108,6 +113,51 @@ def test_files_that_cannot_be_used_change_nothing(
     assert reply.status_code == 422 and words in reply.json()["error"]
     place.refresh_from_db()
     assert place.head.number == before
+
+
+def bring_many(client: Client, place: Any, files: dict[str, bytes], **more: Any) -> Any:
+    place.refresh_from_db()
+    uploads = [SimpleUploadedFile(Path(name).name, data) for name, data in files.items()]
+    asked = {"what": "model", "path": "", "rev": place.head.number, "shot": "a", "names": list(files), "file": uploads}
+    return client.post(f"/places/{place.pk}/bring/", {**asked, **more})
+
+
+def test_a_folder_and_a_zip_come_in_as_one_act(signed_in: Client, place: Any) -> None:
+    before = place.head.number
+    files = {**in_files(), "post.stl": trimesh.creation.box((0.3, 0.3, 2)).export(file_type="stl")}
+    reply = bring_many(signed_in, place, files, east=5, north=6)
+    assert reply.status_code == 200, reply.content
+    told = reply.json()
+    assert "board: 2 triangles, 1 surface, 1 texture" in told["note"] and "post: 12 triangles" in told["note"]
+    assert not told["sizes"] and [t.name for t in document(place).things] == ["board", "post"]
+    assert place.head.number == before + 1 and place.head.label == "added models board, post"
+    packed = b"".join(signed_in.get(f"/places/{place.pk}/export/"))
+    assert all(thing.mesh.sha256 in unpack(packed)[1] for thing in document(place).things)
+    assert bring_many(signed_in, place, {"all.zip": zipped(in_files())}).status_code == 200
+    lost = {name: data for name, data in in_files().items() if not name.endswith(".bin")}
+    refused = bring_many(signed_in, place, lost)
+    assert refused.status_code == 422 and "board.bin: bring that file too" in refused.json()["error"]
+    assert len(document(place).things) == 3
+
+
+def test_a_size_that_can_hardly_be_meant_is_asked_about(signed_in: Client, place: Any) -> None:
+    long = trimesh.creation.box((309, 100, 80)).export(file_type="glb")
+    told = bring(signed_in, place, "boat.glb", long, "model", east=2, north=3).json()
+    (size,) = told["sizes"]
+    assert size["question"] == "boat is 309 m long by its file: centimetres, so 3.09 m?"
+    assert size["taken"]["text"] == "3.09 m (centimetres)" and float(document(place).things[0].scale) == 0.01
+    texts = [other["text"] for other in size["others"]]
+    assert texts == ["31 cm (millimetres)", "7.85 m (inches)", "309 m (metres)"]
+    xs = [p[0] for ring in size["front"] for p in ring]
+    assert max(xs) - min(xs) == pytest.approx(309, rel=0.02) and min(p[1] for r in size["front"] for p in r) < 3
+    edit = {"rev": place.head.number, "command": size["others"][0]["command"]}
+    again = signed_in.post(f"/places/{place.pk}/edit/", json.dumps(edit), content_type="application/json")
+    assert again.status_code == 200
+    thing = document(place).things[0]
+    ground = revision_setting(place.head.pk).still().stands_on(2.0, 3.0)
+    assert (float(thing.scale), float(thing.east), float(thing.north)) == (0.001, 2.0, 3.0)
+    assert float(thing.up) == pytest.approx(ground + 0.05, abs=1e-3)  # glTF's y is up: its 100 are its height
+    assert place.head.label == "boat is 31 cm long"
 
 
 def test_a_stale_edit_and_a_missing_file_are_told(signed_in: Client, place: Any) -> None:

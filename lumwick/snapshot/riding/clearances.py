@@ -23,6 +23,16 @@ def clearances(f: Findings) -> None:
     # what is under it is the floor, and has been spoken of
     beside = hit.through | (hit.spot[:, 2] > p[:, 2] - 0.9 * np.maximum(hit.distance, 1e-9))
     _touching(f, "wall", hit, over, beside)
+    within = f.near.inside(p)
+    f.say(
+        "inside",
+        np.array([bool(name) for name in within]),
+        lambda s: (
+            f"the camera is inside {next(name for name in within[s] if name)}: is it as large as it is meant to be?"
+        ),
+        ("aside",),
+        join=TOGETHER,
+    )
     leaves: Near = f.near.leaves(p, max(margin, 1e-3))
     _touching(f, "leaf", leaves, over, np.ones(len(p), bool))
 

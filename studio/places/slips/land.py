@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from lumwick.built.meshes import MODEL_ENDINGS
+from lumwick.built.bring.bundle import ENDINGS
 from lumwick.place.edits import fresh_id
 from lumwick.place.files import MAPS
 from lumwick.place.objects import Built, Surface, Thing
@@ -81,7 +81,11 @@ def _ground(asked: Asked) -> list[Column]:
             "Set down here",
             [],
             listed=listed([*place.built, *place.things, *place.lamps]),
-            upload={"what": "model", "accept": ",".join(MODEL_ENDINGS), "text": "Bring in a model …"},
+            upload={
+                "what": "model",
+                "accept": ",".join((*ENDINGS, ".zip", ".bin", ".mtl", "image/*")),
+                "text": "Bring in models …",
+            },
         ),
         column(
             "Surfaces",

@@ -8,12 +8,19 @@ from typing import Any
 import numpy as np
 from django.http import HttpRequest, HttpResponse, JsonResponse, QueryDict
 
+from lumwick.built.bring.bundle import Bundle
+from lumwick.built.bring.scale import Sized, length
+from lumwick.built.bring.taking import Taken, set_down, standing, take_over
 from lumwick.built.meshes import read_mesh
+from lumwick.built.outline import FRONT, outline
 from lumwick.develop.view import tabled
 from lumwick.errors import LumwickError, PlaceError
 from lumwick.place.edits import fresh_id
 from lumwick.place.files import asset_of
+from lumwick.place.objects import Thing
+from lumwick.snapshot.evaluate import Setting
 from lumwick.trace.textures import read_image, read_panorama
+from studio.looks.settings import revision_setting
 from studio.places.models import AssetFile, Place, StaleRevision
 from studio.places.views.owned import newest, place_view
 from studio.places.views.workspace import state_of
@@ -23,13 +30,19 @@ BROUGHT_AT_MOST = 300_000_000
 
 @place_view("POST")
 def bring(request: HttpRequest, place: Place) -> HttpResponse:
-    """Take in a file: a model to set down, or a texture, environment picture or look-up table for a field."""
+    """Take in files: models to set down, or a texture, environment picture or look-up table for a field."""
     post = request.POST
     try:
-        name, data = _upload(request)
-        note = checked(post.get("what", ""), name, data, post.get("path", ""))
-        command = _laid(place, post, name, asset_of(name, data).model_dump())
-        AssetFile.keep(data)
+        files = _uploads(request)
+        if post.get("what") == "model":
+            command, data, told = _models(place, post, files)
+        else:
+            name, held = next(iter(files.items()))
+            note = checked(name, held, post.get("path", ""))
+            command = {"op": "set", "path": post.get("path", ""), "value": asset_of(name, held).model_dump()}
+            data, told = [held], {"note": note, "id": "", "sizes": []}
+        for one in data:
+            AssetFile.keep(one)
         place.edit(int(post.get("rev") or 0), command)
     except StaleRevision as stale:
         return JsonResponse({"error": str(stale)}, status=409)
@@ -37,47 +50,83 @@ def bring(request: HttpRequest, place: Place) -> HttpResponse:
         return JsonResponse({"error": str(error)}, status=422)
     except ValueError:
         return JsonResponse({"error": "This file cannot be set down: its place cannot be read."}, status=400)
-    fresh = newest(place)
-    laid = command.get("item", {}).get("id", "")
-    return JsonResponse({"state": state_of(fresh, post.get("shot")), "note": note, "id": laid})
+    return JsonResponse({"state": state_of(newest(place), post.get("shot")), **told})
 
 
-def _upload(request: HttpRequest) -> tuple[str, bytes]:
-    """The name and the bytes of a file that was brought."""
-    upload = request.FILES.get("file")
-    if upload is None:
+def _uploads(request: HttpRequest) -> Bundle:
+    """The files that were brought, by their paths; a browser tells a folder's paths in ``names``."""
+    uploads = request.FILES.getlist("file")
+    if not uploads:
         raise PlaceError("Choose a file first.")
-    if (upload.size or 0) > BROUGHT_AT_MOST:
+    total = sum(upload.size or 0 for upload in uploads)
+    if total > BROUGHT_AT_MOST:
+        what = uploads[0].name if len(uploads) == 1 else "What you brought"
         raise PlaceError(
-            f"{upload.name} has {(upload.size or 0) / 1e6:,.0f} MB: at most "
-            f"{BROUGHT_AT_MOST / 1e6:,.0f} MB can be brought in."
+            f"{what} has {total / 1e6:,.0f} MB: at most {BROUGHT_AT_MOST / 1e6:,.0f} MB can be brought in."
         )
-    return Path(upload.name or "file").name[:200], upload.read()
+    names = request.POST.getlist("names")
+    if len(names) != len(uploads):
+        names = [Path(upload.name or "file").name for upload in uploads]
+    return {name[:400]: upload.read() for name, upload in zip(names, uploads, strict=True)}
 
 
-def _laid(place: Place, post: QueryDict, name: str, asset: dict[str, Any]) -> dict[str, Any]:
-    """The edit that sets a model down, or gives a field its file."""
-    if post.get("what") != "model":
-        return {"op": "set", "path": post.get("path", ""), "value": asset}
+def _models(place: Place, post: QueryDict, files: Bundle) -> tuple[dict[str, Any], list[bytes], dict[str, Any]]:
+    """The edit that sets models down side by side, their files, and what is told of them: in words, and which sizes
+    are asked about."""
     assert place.head is not None
-    item = {
-        "id": fresh_id([thing.id for thing in place.head.parsed().things], "model"),
-        "name": Path(name).stem[:80] or "Model",
-        "mesh": asset,
-        **{k: float(post.get(k) or 0) for k in ("east", "north", "up")},
+    setting = revision_setting(place.head.pk).still()
+    taken = take_over(files)
+    ids = [thing.id for thing in setting.place.things]
+    for _ in taken:
+        ids.append(fresh_id(ids, "model"))
+    new = ids[-len(taken) :]
+    east, north = (float(post.get(k) or 0) for k in ("east", "north"))
+    things = set_down(taken, new, setting.stands_on, east, north)
+    adds = [{"op": "add", "to": "things", "item": thing.model_dump(mode="json")} for thing in things]
+    names = ", ".join(thing.name for thing in things)[:120]
+    command = adds[0] if len(adds) == 1 else {"op": "several", "edits": adds, "label": f"added models {names}"}
+    told = {
+        "note": " ".join(one.line() for one in taken),
+        "id": new[-1],
+        "sizes": [_size(one, thing, setting) for one, thing in zip(taken, things, strict=True) if one.guess.question],
     }
-    return {"op": "add", "to": "things", "item": item}
+    return command, [one.data for one in taken], told
 
 
-def checked(what: str, name: str, data: bytes, path: str) -> str:
-    """Try a file before it is kept; returns a word on what was mended.
+def _size(one: Taken, thing: Thing, setting: Setting) -> dict[str, Any]:
+    """A question about a model's size: its front, and the edit that each answer makes, which keeps it where it is."""
+    low, high = one.mesh.bounds
+    middle = (low + high) / 2 * thing.scale
+    east, north = float(thing.east) + float(middle[0]), float(thing.north) + float(middle[1])
+
+    def answer(size: Sized) -> dict[str, Any]:
+        new = {"scale": size.scale, **standing(one.mesh, size.scale, east, north, setting.stands_on(east, north))}
+        sets = [{"op": "set", "path": f"/things/{thing.id}/{k}", "value": v} for k, v in new.items()]
+        return {
+            "text": f"{length(size.longest)} ({size.unit})",
+            "scale": size.scale,
+            "command": {"op": "several", "edits": sets, "label": f"{thing.name} is {length(size.longest)} long"},
+        }
+
+    return {
+        "id": thing.id,
+        "name": one.name,
+        "question": one.guess.question,
+        "front": [[[round(x, 4), round(z - float(low[2]), 4)] for x, z in ring] for ring in outline(one.mesh, FRONT)],
+        "taken": answer(one.guess.taken),
+        "others": [answer(size) for size in one.guess.others],
+    }
+
+
+def checked(name: str, data: bytes, path: str) -> str:
+    """Try a field's file before it is kept; returns a word on what was mended.
 
     Raises
     ------
     LumwickError
         It cannot be used for this.
     """
-    if what == "model":
+    if path.endswith("/mesh"):
         return "; ".join(read_mesh(data, name).notes)
     if path.endswith("/picture"):
         return read_panorama(data, name)[1]

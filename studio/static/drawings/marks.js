@@ -2,14 +2,15 @@
 import { el } from '../kit/dom.js';
 import { inside } from '../kit/geometry.js';
 
-// Models are small squares with a corner cut, lamps circles with short strokes about them.
+// Models are drawn by their outlines, with a small square with a corner cut where they are smaller than that; lamps are
+// circles with short strokes about them.
 /**
  * @param {Element} svg
  * @param {any} data the mark `m`, east and north where it stands (`at`), whether it is picked (`on`) and `named`,
- *   metres a pixel as `px`
+ *   metres a pixel as `px`, and how far the place's north is `north` turned [degrees]
  * @param {Record<string, Function>} acts what a pick and a drag do
  */
-export function drawMark(svg, { m, at, on, named, px }, acts) {
+export function drawMark(svg, { m, at, on, named, px, north: north0 = 0 }, acts) {
   const r = 5 * px,
     [east, north] = at,
     x = east,
@@ -39,15 +40,31 @@ export function drawMark(svg, { m, at, on, named, px }, acts) {
         'stroke-width': 1.8 * px,
       }),
     );
-  } else
-    g.append(
-      el('path', {
-        d: `M${x - r} ${y - r}H${x + r * 0.3}L${x + r} ${y - r * 0.3}V${y + r}H${x - r}Z`,
-        fill: on ? 'var(--amber-fill)' : 'var(--sheet)',
-        stroke: 'var(--ink)',
-        'stroke-width': 1.6 * px,
-      }),
-    );
+  } else {
+    const { d, size } = outlineOf(m, at, north0);
+    if (d)
+      g.append(
+        el('path', {
+          d,
+          fill: on ? 'var(--amber-fill)' : 'var(--sheet)',
+          'fill-opacity': 0.7,
+          'fill-rule': 'evenodd',
+          stroke: 'var(--ink)',
+          'stroke-width': 1.2 * px,
+          'stroke-linejoin': 'round',
+          'data-outline': '',
+        }),
+      );
+    if (size < 3 * r)
+      g.append(
+        el('path', {
+          d: `M${x - r} ${y - r}H${x + r * 0.3}L${x + r} ${y - r * 0.3}V${y + r}H${x - r}Z`,
+          fill: on ? 'var(--amber-fill)' : 'var(--sheet)',
+          stroke: 'var(--ink)',
+          'stroke-width': 1.6 * px,
+        }),
+      );
+  }
   if (named)
     g.append(
       el(
@@ -71,6 +88,27 @@ export function drawMark(svg, { m, at, on, named, px }, acts) {
   });
   g.addEventListener('pointerdown', (e) => acts.drag(e, m));
   svg.append(g);
+}
+
+/**
+ * A model's outline where it stands, as a path (y is minus north), and its longer side [m].
+ * @param {any} m
+ * @param {number[]} at
+ * @param {number} north
+ */
+export function outlineOf(m, at, north) {
+  const a = (((m.turn || 0) + north) * Math.PI) / 180,
+    c = Math.cos(a) * m.scale,
+    s = Math.sin(a) * m.scale;
+  const all = [];
+  let d = '';
+  for (const ring of m.rings || []) {
+    const placed = ring.map((/** @type {number[]} */ [u, v]) => [at[0] + c * u + s * v, at[1] - s * u + c * v]);
+    all.push(...placed);
+    d += `M${placed.map((/** @type {number[]} */ p) => `${p[0].toFixed(3)} ${(-p[1]).toFixed(3)}`).join('L')}Z`;
+  }
+  const side = (/** @type {number} */ k) => Math.max(...all.map((p) => p[k])) - Math.min(...all.map((p) => p[k]));
+  return { d, size: d ? Math.max(side(0), side(1)) : 0 };
 }
 
 /**

@@ -9,7 +9,14 @@ export const chartMarks = {
       const on = m.id === this.selected;
       drawMark(
         svg,
-        { m, px, on, at: m.held || this.placedAt(m.of, m), named: on || (this.bench === 'land' && px < 0.9) },
+        {
+          m: this.turnedNow(m),
+          px,
+          on,
+          north: this.chart.north,
+          at: m.held || this.placedAt(m.of, m),
+          named: on || (this.bench === 'land' && px < 0.9),
+        },
         { pick: (mark) => this.pickMark(mark), drag: (e, mark) => this.dragMark(e, mark) },
       );
     }
@@ -74,6 +81,12 @@ export const chartMarks = {
     const e = this.lane(`/${kind}/${m.id}/east`),
       n = this.lane(`/${kind}/${m.id}/north`);
     return [e ? this.valueAt(e) : m.east, n ? this.valueAt(n) : m.north];
+  },
+  turnedNow(m) {
+    const turn = this.lane(`/${m.of}/${m.id}/turn`),
+      scale = this.lane(`/${m.of}/${m.id}/scale`);
+    if (!turn && !scale) return m;
+    return { ...m, turn: turn ? this.valueAt(turn) : m.turn, scale: scale ? this.valueAt(scale) : m.scale };
   },
   drawMoved() {
     if (

@@ -107,39 +107,19 @@ export const edits = {
       });
     } catch {
       this.say('The server cannot be reached: nothing was changed. Try again in a moment.');
-      return;
+      return null;
     }
     const data = reply.redirected
       ? { error: 'Your session has ended: sign in again.' }
       : await reply.json().catch(() => ({ error: 'The server could not take this in.' }));
     if (!reply.ok || data.error) {
       this.say(data.error);
-      return;
+      return null;
     }
     if (data.id) this.setSelected(data.id);
     this.take_state(data.state);
-    this.say(data.note ? `Taken in. ${data.note}.` : '');
-  },
-  async bring(input, what, path) {
-    const file = input.files[0];
-    if (!file) return;
-    const at = this.ahead(),
-      form = new FormData();
-    for (const [k, v] of Object.entries({
-      what,
-      path,
-      rev: this.s.rev,
-      shot: this.s.shot.id,
-      east: at.east,
-      north: at.north,
-      up: at.up,
-    }))
-      form.set(k, v);
-    form.set('file', file);
-    this.setBusy(`taking in ${file.name} …`);
-    await this.post('bring/', form);
-    this.setBusy('');
-    input.value = '';
+    this.say(data.note ? `Taken in. ${data.note.replace(/\.$/, '')}.` : '');
+    return data;
   },
   answer(how) {
     const a = this.ask;

@@ -1,0 +1,140 @@
+"""What is brought in at once: one file, several, a folder or a zip, by the paths inside."""
+
+from __future__ import annotations
+
+import io
+import zipfile
+from pathlib import Path, PurePosixPath
+from urllib.parse import unquote
+
+from lumwick.built.meshes import MODEL_ENDINGS
+from lumwick.errors import PlaceError
+
+FILES_AT_MOST, BYTES_AT_MOST = 2000, 1_000_000_000
+USD_ENDINGS = (".usd", ".usda", ".usdc", ".usdz")
+ENDINGS = (*MODEL_ENDINGS, *USD_ENDINGS)
+
+Bundle = dict[str, bytes]
+"""Files by their paths, with slashes between the parts."""
+
+
+def inside(name: str) -> str:
+    """A path of a file in a bundle, cleaned.
+
+    Raises
+    ------
+    PlaceError
+        It leads out of the bundle.
+    """
+    path = PurePosixPath(name.replace("\\", "/"))
+    if path.is_absolute() or ".." in path.parts or not path.parts or ":" in path.parts[0]:
+        raise PlaceError(f"{name!r} leads out of what is brought in, so nothing of it was taken.")
+    return str(path)
+
+
+def unzipped(data: bytes, name: str) -> Bundle:
+    """The files of a zip.
+
+    Raises
+    ------
+    PlaceError
+        It is damaged, leads out of itself, or unpacks to too much.
+    """
+    try:
+        with zipfile.ZipFile(io.BytesIO(data)) as z:
+            entries = [entry for entry in z.infolist() if not entry.is_dir()]
+            if len(entries) > FILES_AT_MOST:
+                raise PlaceError(f"{name} holds {len(entries):,} files: at most {FILES_AT_MOST:,} can be brought in.")
+            room, out = BYTES_AT_MOST, {}
+            for entry in entries:
+                with z.open(entry) as packed:  # what a header says of the size is not believed
+                    out[inside(entry.filename)] = packed.read(room + 1)
+                room -= len(out[inside(entry.filename)])
+                if room < 0:
+                    raise PlaceError(f"{name} unpacks to more than {BYTES_AT_MOST / 1e6:,.0f} MB: bring in less.")
+    except (zipfile.BadZipFile, OSError, EOFError, NotImplementedError, RuntimeError) as error:
+        raise PlaceError(f"{name} cannot be unpacked: it is damaged, or locked with a password.") from error
+    return out
+
+
+def gathered(files: Bundle) -> Bundle:
+    """Files as they were dropped or chosen, with zips among them unpacked.
+
+    Raises
+    ------
+    PlaceError
+    """
+    out: Bundle = {}
+    for name, data in files.items():
+        if PurePosixPath(name).suffix.lower() == ".zip":
+            out |= unzipped(data, name)
+        else:
+            out[inside(name)] = data
+    return out
+
+
+def read_from(path: Path) -> tuple[Bundle, list[str]]:
+    """A folder, a zip, or a file with what lies beside it that it may refer to; and which models of it are meant.
+
+    Raises
+    ------
+    PlaceError
+        There is nothing there, too much, or no model.
+    """
+    if not path.exists():
+        raise PlaceError(f"There is no file or folder {path}.")
+    if path.is_file() and path.suffix.lower() == ".zip":
+        files = unzipped(path.read_bytes(), path.name)
+        return files, models(files)
+    if path.is_file() and path.suffix.lower() in (".glb", ".stl", ".ply", ".usdz"):
+        return {path.name: path.read_bytes()}, [path.name]
+    root = path if path.is_dir() else path.parent
+    found = [one for one in sorted(root.rglob("*")) if one.is_file()]
+    if path.is_file():  # other models beside it are not meant, but a USD file may be made of them
+        found = [one for one in found if one == path or one.suffix.lower() not in MODEL_ENDINGS]
+    if len(found) > FILES_AT_MOST or sum(one.stat().st_size for one in found) > BYTES_AT_MOST:
+        raise PlaceError(
+            f"{root} holds too much to bring in at once: at most {FILES_AT_MOST:,} files of "
+            f"{BYTES_AT_MOST / 1e6:,.0f} MB together. Put the model and its textures into a folder of their own."
+        )
+    files = {one.relative_to(root).as_posix(): one.read_bytes() for one in found}
+    return files, models({path.name: b""} if path.is_file() else files)
+
+
+def models(files: Bundle) -> list[str]:
+    """The models among files: not those that another is made of.
+
+    Raises
+    ------
+    PlaceError
+        There is none.
+    """
+    found = [name for name in files if PurePosixPath(name).suffix.lower() in ENDINGS]
+    usd = [name for name in found if PurePosixPath(name).suffix.lower() in USD_ENDINGS]
+    text = {name: files[name] for name in usd}
+    parts = {n for n in usd for other in usd if other != n and PurePosixPath(n).name.encode() in text[other]}
+    whole = [name for name in found if name not in parts]
+    if not whole:
+        raise PlaceError(
+            "There is no model in what was brought: a "
+            f"{', '.join(e[1:] for e in ENDINGS[:-1])} or {ENDINGS[-1][1:]} file is."
+        )
+    return whole
+
+
+def beside(files: Bundle, model: str, key: str) -> bytes | None:
+    """A file that a model refers to: from the model's own folder, or else the only one of that name."""
+    key = unquote(key).replace("\\", "/")
+    folder = PurePosixPath(model).parent
+    parts: list[str] = []
+    for part in (folder / key).parts:
+        if part == ".." and parts:
+            parts.pop()
+        elif part not in (".", ".."):
+            parts.append(part)
+    exact = files.get("/".join(parts))
+    if exact is not None:
+        return exact
+    last = PurePosixPath(key).name.lower()
+    same = [name for name in files if PurePosixPath(name).name.lower() == last]
+    return files[same[0]] if len(same) == 1 else None
