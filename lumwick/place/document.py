@@ -153,10 +153,11 @@ class Place(Model):
                 raise ValueError(f"piece {i} of the film is of the shot {piece.shot!r}, which this place does not have")
         known = sorted(surface.id for surface in self.surfaces)
         furnished: list[Built | Thing] = [*self.built, *self.things]
-        for item in furnished:
-            if item.surface and item.surface not in known:
+        worn = [(thing, one.surface) for thing in self.things for one in thing.dressed]
+        for item, surface in [*((item, item.surface) for item in furnished), *worn]:
+            if surface and surface not in known:
                 raise ValueError(
-                    f"{item.name} has the surface {item.surface!r}, which this place does not have: "
+                    f"{item.name} has the surface {surface!r}, which this place does not have: "
                     f"choose one of {', '.join(known) or 'none, there are none yet'}"
                 )
         _check_ranges(self, "")

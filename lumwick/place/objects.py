@@ -7,7 +7,7 @@ from typing import Literal
 from pydantic import Field, model_validator
 
 from lumwick.motion.channel import Animatable, AnimatableColour
-from lumwick.place.fields import Asset, Id, Model, Point2, coloured, keyed, least
+from lumwick.place.fields import Asset, Id, Model, Point2, coloured, keyed, least, number
 
 
 class Built(Model):
@@ -79,6 +79,42 @@ class Surface(Model):
     glow_map: Asset | None = Field(None, title="Glow texture")
 
 
+COPIES_AT_MOST = 20_000
+
+
+class Copies(Model):
+    """How a model is set out many times over."""
+
+    laid: Literal["row", "grid", "ring", "line"] = Field(
+        "row", title="Laid out", description="In a row or grid from where it stands, round it, or along a drawn line."
+    )
+    count: int = number(5, "Copies", "", 1, COPIES_AT_MOST, "With the first.")
+    columns: int = number(5, "Columns", "", 1, 1000, "Of a grid.")
+    step: float = number(2.0, "Step", "m", 0.01, 1000, "From one to the next; of a ring, along it.")
+    rows_apart: float = number(2.0, "Rows apart", "m", 0.01, 1000, "Of a grid.")
+    line: list[Point2] = Field([], title=None, max_length=400, description="East and north of a drawn line's points.")
+    facing: bool = Field(True, title="Turned along", description="Along the line, or outwards in a ring.")
+    on_ground: bool = Field(True, title="On the ground", description="Each as high as the ground under it asks.")
+    any_turn: float = number(0.0, "Turned at random", "°", 0, 180, "To either side, at most.")
+    any_size: float = number(0.0, "Sized at random", "x", 0, 0.9, "Larger or smaller by at most this share.")
+    any_shift: float = number(0.0, "Moved at random", "m", 0, 1000, "Along and across, at most.")
+    seed: int = number(1, "Seed", "", 0, 999999, "Another number, another chance.")
+
+    @model_validator(mode="after")
+    def _has_a_line(self) -> Copies:
+        if self.laid == "line" and len(self.line) < 2:
+            raise ValueError("copies along a line need a line: draw one on the chart")
+        return self
+
+
+class Dressed(Model):
+    """How one of a model's own surfaces is shown instead."""
+
+    part: str = Field(max_length=200, description="The surface's name in the model's file.")
+    surface: str = Field("", max_length=40, description="Id of a surface of this place.")
+    hidden: bool = False
+
+
 class Thing(Model):
     """A model brought in and set down."""
 
@@ -96,6 +132,8 @@ class Thing(Model):
     surface: str = Field(
         "", title="Surface", max_length=40, description="Id of a surface of this place, or nothing for the model's own."
     )
+    dressed: list[Dressed] = Field([], max_length=400, description="Which of its own surfaces are shown otherwise.")
+    copies: Copies | None = Field(None, description="How it is set out many times over.")
 
 
 class Lamp(Model):

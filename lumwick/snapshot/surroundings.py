@@ -20,7 +20,8 @@ from embreex.rtcore_scene import EmbreeScene
 from numpy.typing import NDArray
 from scipy.spatial import KDTree
 
-from lumwick.built.floors import model_of, placement
+from lumwick.built.copies import placements
+from lumwick.built.floors import model_of
 from lumwick.built.timber import build
 from lumwick.growth.kinds import KINDS
 from lumwick.growth.scatter import Plants
@@ -75,6 +76,15 @@ class _Plants:
         return self.forms[variant]
 
 
+TRIANGLES_OF_COPIES = 2_000_000
+
+
+def _box(corners: Floats) -> Floats:
+    """Twelve triangles (12, 3, 3) of the box round some."""
+    low, high = corners.min((0, 1)), corners.max((0, 1))
+    return np.asarray(trimesh.creation.box(bounds=[low, high]).triangles)
+
+
 class Surroundings:
     """A place's solid things, ready to be asked how near they are."""
 
@@ -93,17 +103,17 @@ class Surroundings:
             triangles.append(corners)
             names += [built.name] * len(corners)
         for thing in place.things:
-            m = placement(thing, place.site.north_turn)
-            corners = (
-                np.concatenate(
-                    [part.vertices[part.triangles].astype(float) for part in model_of(setting.read, thing).parts]
-                )
-                @ m[:, :3].T
-                + m[:, 3]
+            own = np.concatenate(
+                [part.vertices[part.triangles].astype(float) for part in model_of(setting.read, thing).parts]
             )
-            triangles.append(corners)
-            names += [thing.name] * len(corners)
-            self.boxes.append((corners.min((0, 1)), corners.max((0, 1))))
+            placed = placements(thing, place.site.north_turn, setting.ground.height)
+            if len(own) * len(placed) > TRIANGLES_OF_COPIES:  # so many stand for themselves by their boxes
+                own = _box(own)
+            for m in placed:
+                corners = own @ m[:, :3].T + m[:, 3]
+                triangles.append(corners)
+                names += [thing.name] * len(corners)
+                self.boxes.append((corners.min((0, 1)), corners.max((0, 1))))
             self.brought.add(thing.name)
         self.triangles = np.concatenate(triangles) if triangles else np.zeros((0, 3, 3))
         self.names = names

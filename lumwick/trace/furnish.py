@@ -10,7 +10,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from lumwick.built.floors import model_of, placement
+from lumwick.built.copies import placements
+from lumwick.built.floors import model_of
 from lumwick.built.lamps import LampLight
 from lumwick.built.meshes import MeshSurface
 from lumwick.built.timber import Timber, build
@@ -30,7 +31,7 @@ from lumwick.trace.sections.land import LandMade
 from lumwick.trace.textures import COLOUR, DATA, NORMAL, Pyramid, packed, pyramid, read_image
 from lumwick.trace.world import MODEL, TIMBER
 
-PLACED = ("east", "north", "up", "turn", "scale")
+PLACED: dict[str, Any] = {**dict.fromkeys(("east", "north", "up", "turn", "scale"), 0.0), "copies": None}
 """What sets a model down, and leaves its form as it is."""
 UNLIT = {"glow": 0.0, "wet": 0.0, "glow_colour": "#000000"}
 """Surfaces as they are built: how they glow and whether they are wet is set at every instant."""
@@ -198,7 +199,7 @@ class BuiltInputs:
         place = setting.place
         return cls(
             tuple(place.built),
-            tuple(thing.model_copy(update=dict.fromkeys(PLACED, 0.0)) for thing in place.things),
+            tuple(thing.model_copy(update=PLACED) for thing in place.things),
             tuple(surface.model_copy(update=UNLIT) for surface in place.surfaces),
             land,
             setting.read,
@@ -221,6 +222,10 @@ class LampInputs:
     lamps: tuple[LampLight, ...]
     surfaces: dict[str, tuple[float, float, str]]
     placed: str
+
+
+EMITTERS_AT_MOST = 200_000
+"""Triangles of a glowing model and its copies that light others as a lamp."""
 
 
 class Furnishing:
@@ -253,9 +258,14 @@ class Furnishing:
         for thing in inputs.things:
             mesh = model_of(inputs.read, thing)
             notes += [f"{thing.name}: {note}" for note in mesh.notes]
+            dressed = {one.part: one for one in thing.dressed}
             for k, part in enumerate(mesh.parts):
+                other = dressed.get(part.surface.name)
+                if other is not None and other.hidden:
+                    continue
+                worn = (other.surface if other is not None else "") or thing.surface
                 scene = embree.Scene(robust=True)
-                own = surfaces.get(thing.surface)
+                own = surfaces.get(worn)
                 look = looks[own.id].copy() if own else mesh_look(part.surface, textures)
                 look["toned"] = 0.0
                 corner = corners(part)
@@ -275,19 +285,21 @@ class Furnishing:
                     mask=mask,
                     thing=thing.name,
                     surfaces=(own.name if own else part.surface.name,) * 4,
-                    surface=thing.surface,
+                    surface=worn,
                 )
-        self.parts, self.notes = parts, notes + textures.notes
+        self.parts, self.notes, self._ground = parts, notes + textures.notes, inputs.land.ground
         self.corner = np.concatenate(rows) if rows else np.zeros(1, CORNER)
         self.texture, self.texture_where = packed(textures.kept)
 
     def place(self, inputs: PlacedInputs) -> None:
         """Set models down where they stand."""
         for thing in inputs.things:
-            m = placement(thing, inputs.turn).T.ravel().astype(np.float32)[None]
+            placed = placements(thing, inputs.turn, self._ground.height)
+            m = placed.transpose(0, 2, 1).reshape(len(placed), 12).astype(np.float32)
+            shade = np.zeros(len(m), np.float32)
             for name, part in self.parts.items():
                 if name.startswith(f"thing {thing.id} "):
-                    part.transforms = m
+                    part.transforms, part.shade = m, shade
 
     def light(self, inputs: LampInputs) -> None:
         """Set glow, wetness and lamps to an instant."""
@@ -319,7 +331,13 @@ class Furnishing:
             part.look["lamp"] = -1
             light = part.look["emission"]
             if light.any() and name.startswith("thing "):
-                made = lamps.glowing_mesh(part.corners_in_place(), light * self._mean_glow(part))
+                corners = part.corners_in_place()
+                # so many that they are no lamp are lit by whoever meets them
+                made = (
+                    lamps.glowing_mesh(corners, light * self._mean_glow(part))
+                    if len(corners) <= EMITTERS_AT_MOST
+                    else None
+                )
                 if made is not None:
                     row, own = made
                     row["first"] = first

@@ -60,7 +60,8 @@ class Part:
         return self.child.geometries[0].vertices, self.child.geometries[0].faces
 
     def corners_in_place(self) -> NDArray[np.float64]:
-        """Corners of the triangles of its first placement, shape (n, 3, 3) [m]."""
+        """Corners of the triangles of all its placements, shape (n, 3, 3) [m]."""
         vertices, faces = self.mesh()
-        m = self.transforms[0].astype(float)
-        return np.asarray((vertices.astype(float) @ m[:9].reshape(3, 3) + m[9:])[faces])
+        m = self.transforms.astype(float)
+        placed = np.einsum("vj,njk->nvk", vertices.astype(float), m[:, :9].reshape(-1, 3, 3)) + m[:, None, 9:]
+        return np.asarray(placed[:, faces].reshape(-1, 3, 3))

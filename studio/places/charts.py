@@ -13,6 +13,7 @@ import numpy as np
 import shapely
 
 from lumwick.air.sun import julian_day, sun_day, sun_position
+from lumwick.built.copies import placements
 from lumwick.built.floors import model_of
 from lumwick.built.outline import outline
 from lumwick.errors import LumwickError, PlaceError
@@ -138,7 +139,23 @@ def _from_above(setting: Setting, thing: Thing) -> dict[str, Any]:
         )
     except LumwickError:
         rings = []  # the look says what is wrong with it
-    return {"rings": rings, "turn": thing.turn, "scale": thing.scale}
+    return {"rings": rings, "turn": thing.turn, "scale": thing.scale, **_others(setting, thing)}
+
+
+OTHERS_AT_MOST = 600
+"""Copies of a model that the chart draws, about."""
+
+
+def _others(setting: Setting, thing: Thing) -> dict[str, Any]:
+    """Where a model's copies stand, from where it stands itself: east and north [m], turn and size."""
+    if thing.copies is None:
+        return {}
+    placed = placements(thing, setting.place.site.north_turn, setting.ground.height)
+    placed = placed[:: max(1, len(placed) // OTHERS_AT_MOST)]
+    turn = np.degrees(np.arctan2(-placed[:, 1, 0], placed[:, 0, 0]))
+    size = np.linalg.norm(placed[:, :, 0], axis=1)
+    rows = np.stack([placed[:, 0, 3] - thing.east, placed[:, 1, 3] - thing.north, turn, size], 1)
+    return {"others": np.round(rows, 4).tolist()}
 
 
 DOTS_AT_MOST = 700

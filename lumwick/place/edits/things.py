@@ -16,7 +16,7 @@ from lumwick.place.fields import Id
 from lumwick.place.files import explain
 from lumwick.place.instant import Motions
 from lumwick.place.nature import Stand
-from lumwick.place.objects import Built, Lamp, Surface, Thing
+from lumwick.place.objects import Built, Dressed, Lamp, Surface, Thing
 from lumwick.place.paths import find
 
 LISTED: dict[str, tuple[str, type[BaseModel]]] = {
@@ -78,8 +78,37 @@ class Remove(Command):
             for item in furnished:
                 if item.surface == self.id:
                     item.surface = ""
+            for thing in draft.things:
+                thing.dressed = [
+                    one.model_copy(update={"surface": ""}) if one.surface == self.id else one
+                    for one in thing.dressed
+                    if one.surface != self.id or one.hidden
+                ]
         _let_go(draft, f"/{self.of}/{self.id}/")
         return f"removed {LISTED[self.of][0]} {gone.name}"
+
+
+class Dress(Command):
+    """Show one of a model's own surfaces otherwise: by a surface of the place, hidden, or as it is."""
+
+    op: Literal["dress"]
+    id: Id
+    part: str
+    surface: str = ""
+    hidden: bool = False
+
+    def apply(self, draft: Place) -> str:
+        thing = next((item for item in draft.things if item.id == self.id), None)
+        if thing is None:
+            raise PlaceError("That model is not there any more.")
+        given = next((item for item in draft.surfaces if item.id == self.surface), None)
+        if self.surface and given is None:
+            raise PlaceError("That surface is not there any more.")
+        thing.dressed = [one for one in thing.dressed if one.part != self.part]
+        if self.hidden or given is not None:
+            thing.dressed.append(Dressed(part=self.part, surface=self.surface, hidden=self.hidden))
+        how = "hidden" if self.hidden else (f"given {given.name}" if given else "as it is")
+        return f"{thing.name}: {self.part} {how}"
 
 
 class Move(Command):
@@ -132,5 +161,6 @@ COMMANDS = (
     SetValue,
     Add,
     Remove,
+    Dress,
     Move,
 )

@@ -3,10 +3,13 @@
 from __future__ import annotations
 
 from lumwick.built.bring.bundle import ENDINGS
+from lumwick.built.floors import model_of
+from lumwick.errors import LumwickError
 from lumwick.place.edits import fresh_id
 from lumwick.place.files import MAPS
-from lumwick.place.objects import Built, Surface, Thing
-from studio.places.slips.asked import Asked, Column, column, listed
+from lumwick.place.objects import Built, Copies, Surface, Thing
+from studio.places.models import AssetFile
+from studio.places.slips.asked import Asked, Column, column, listed, note_column
 from studio.places.slips.lamp import lamp_columns
 
 SURFACE_LOOK = ("name", "pattern", "colour", "second", "roughness", "metalness", "wet")
@@ -61,7 +64,52 @@ def _thing(asked: Asked, thing: Thing) -> list[Column]:
     return [
         asked.column(thing.name, thing, base, ("name", "mesh", "scale", "upright"), **more),
         asked.column("Where", thing, base, ("east", "north", "up", "turn")),
+        _worn(asked, thing),
+        _copies(asked, thing, base),
     ]
+
+
+SURFACES_SHOWN = 40
+"""Of a model's own surfaces, the most that the slip lists."""
+
+
+def _worn(asked: Asked, thing: Thing) -> Column:
+    """A model's own surfaces, each as it is, given another, or hidden."""
+    try:
+        names = list(dict.fromkeys(part.surface.name for part in model_of(AssetFile.read, thing).parts))
+    except LumwickError as error:
+        return note_column("Its surfaces", str(error))
+    now = {one.part: "-" if one.hidden else one.surface for one in thing.dressed}
+    more = f"{len(names) - SURFACES_SHOWN} more are not listed." if len(names) > SURFACES_SHOWN else ""
+    return column(
+        "Its surfaces",
+        [],
+        note=more,
+        dress=[{"name": name, "now": now.get(name, "")} for name in names[:SURFACES_SHOWN]],
+        dress_of=thing.id,
+        dress_in=[("", "as it is"), ("-", "hidden"), *((x.id, x.name) for x in asked.place.surfaces)],
+    )
+
+
+OF_LAYOUT = {
+    "row": ("laid", "count", "step"),
+    "grid": ("laid", "count", "columns", "step", "rows_apart"),
+    "ring": ("laid", "count", "step", "facing"),
+    "line": ("laid", "count", "step", "facing"),
+}
+
+
+def _copies(asked: Asked, thing: Thing, base: str) -> Column:
+    if thing.copies is None:
+        first = {"op": "set", "path": f"{base}/copies", "value": Copies().model_dump()}
+        note = "Many of the same, in a row, a grid, a ring or along a line."
+        return note_column(
+            "Copies", note, command=first, command_text="Set out copies", command_js=f"drawCopies('{thing.id}')",
+            command_js_text="along a line …",
+        )  # fmt: skip
+    names = (*OF_LAYOUT[thing.copies.laid], "on_ground", "any_turn", "any_size", "any_shift", "seed")
+    away = {"op": "set", "path": f"{base}/copies", "value": None}
+    return asked.column("Copies", thing.copies, f"{base}/copies", names, remove=away)
 
 
 def _built(asked: Asked, built: Built) -> list[Column]:

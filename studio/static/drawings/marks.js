@@ -41,7 +41,8 @@ export function drawMark(svg, { m, at, on, named, px, north: north0 = 0 }, acts)
       }),
     );
   } else {
-    const { d, size } = outlineOf(m, at, north0);
+    const { size } = outlineOf(m, at, north0),
+      d = outlinesOf(m, at, north0);
     if (d)
       g.append(
         el('path', {
@@ -88,6 +89,22 @@ export function drawMark(svg, { m, at, on, named, px, north: north0 = 0 }, acts)
   });
   g.addEventListener('pointerdown', (e) => acts.drag(e, m));
   svg.append(g);
+}
+
+/**
+ * The outlines of a model and of its copies, as one path.
+ * @param {any} m
+ * @param {number[]} at
+ * @param {number} north
+ */
+export function outlinesOf(m, at, north) {
+  if (!m.others) return outlineOf(m, at, north).d;
+  return m.others
+    .map(
+      (/** @type {number[]} */ [east, north_, turn, scale]) =>
+        outlineOf({ ...m, turn, scale }, [at[0] + east, at[1] + north_], 0).d,
+    )
+    .join('');
 }
 
 /**

@@ -156,6 +156,10 @@ export const chart = {
       this.drawnWay(area);
       return;
     }
+    if (this.draftOf.startsWith('copies ')) {
+      this.copiesAlong(this.draftOf.slice(7), area);
+      return;
+    }
     if (area.length < 3) {
       this.say('A stand needs at least three corners.');
       this.drawChart();

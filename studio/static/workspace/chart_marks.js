@@ -82,6 +82,21 @@ export const chartMarks = {
       n = this.lane(`/${kind}/${m.id}/north`);
     return [e ? this.valueAt(e) : m.east, n ? this.valueAt(n) : m.north];
   },
+  drawCopies(id) {
+    this.startDraft(`copies ${id}`);
+  },
+  copiesAlong(id, line) {
+    if (line.length < 2) {
+      this.say('Copies along a line need at least two points.');
+      this.drawChart();
+      return;
+    }
+    this.command({
+      op: 'set',
+      path: `/things/${id}/copies`,
+      value: { laid: 'line', line, count: 200, step: 2 },
+    });
+  },
   turnedNow(m) {
     const turn = this.lane(`/${m.of}/${m.id}/turn`),
       scale = this.lane(`/${m.of}/${m.id}/scale`);
