@@ -11,7 +11,7 @@ import sys
 from pathlib import Path
 from typing import Any
 
-from bench import engine, moving, pages, price, route
+from bench import engine, moving, pages, price, route, things
 
 ALL = {
     "rays": engine.rays,
@@ -27,6 +27,7 @@ ALL = {
     "compile": engine.cold_compile,
     "slice": engine.against_first_slice,
     "stillness": engine.first_rays,
+    "things": things.things,
     "channels": moving.channels,
     "lanes": moving.lanes,
     "playing": moving.playing,

@@ -14,10 +14,11 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from lumwick.built.gobos import MOVING
 from lumwick.errors import PlaceError
 from lumwick.lens.camera import direction_of
 from lumwick.lens.colour import temperature_rgb
-from lumwick.place.objects import Lamp
+from lumwick.place.objects import Gobo, Lamp
 
 SMALLEST_AREA = 1e-8
 
@@ -44,6 +45,12 @@ class LampLight:
         Of a rectangle; ``width`` is a disc's diameter.
     turn : float [degrees]
         Of a rectangle about its way.
+    source : float [m]
+        Diameter of a spot's shining part.
+    gobo : Gobo or None
+        What a spot's light is thrown through.
+    t, loop : float, float or None [s]
+        When, and the length over which it closes, if the gobo moves by itself.
     """
 
     id: str
@@ -59,16 +66,25 @@ class LampLight:
     width: float = 0.3
     height: float = 0.3
     turn: float = 0.0
+    source: float = 0.0
+    gobo: Gobo | None = None
+    t: float = 0.0
+    loop: float | None = None
 
-    def sides(self) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-        """Half sides of a flat lamp [m], such that a x b points its way."""
+    def across(self) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+        """Unit vectors across a lamp's way, turned about it, such that a x b points its way."""
         up = np.array([0.0, 0.0, 1.0]) if abs(self.way[2]) < 0.999 else np.array([0.0, 1.0, 0.0])
         a = np.cross(up, self.way)
         a /= np.linalg.norm(a)
         b = np.cross(self.way, a)
         c, s = np.cos(np.radians(self.turn)), np.sin(np.radians(self.turn))
+        return c * a + s * b, c * b - s * a
+
+    def sides(self) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+        """Half sides of a flat lamp [m], such that a x b points its way."""
+        a, b = self.across()
         high = self.width if self.kind == "disc" else self.height
-        return (c * a + s * b) * self.width / 2, (c * b - s * a) * high / 2
+        return a * self.width / 2, b * high / 2
 
     @property
     def area(self) -> float:
@@ -109,8 +125,9 @@ class LampLight:
         return self.intensity() / self.area * colour
 
 
-def lamp_at(lamp: Lamp, north_turn: float = 0.0) -> LampLight:
-    """The light of a lamp at its instant."""
+def lamp_at(lamp: Lamp, north_turn: float = 0.0, t: float = 0.0, loop: float | None = None) -> LampLight:
+    """The light of a lamp at its instant, of clip time ``t`` [s]."""
+    moves = lamp.kind == "spot" and lamp.gobo is not None and lamp.gobo.kind in MOVING and lamp.gobo.rate > 0
     return LampLight(
         lamp.id,
         lamp.name,
@@ -124,4 +141,8 @@ def lamp_at(lamp: Lamp, north_turn: float = 0.0) -> LampLight:
         lamp.outer,
         lamp.width,
         lamp.height,
+        source=lamp.source,
+        gobo=lamp.gobo if lamp.kind == "spot" else None,
+        t=t if moves else 0.0,
+        loop=loop if moves else None,
     )

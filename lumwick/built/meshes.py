@@ -231,7 +231,6 @@ def check_amount(name: str, triangles: int) -> None:
         )
 
 
-@lru_cache(8)
 def read_mesh(data: bytes, name: str, y_up: bool | None = None, beside: tuple[tuple[str, bytes], ...] = ()) -> Mesh:
     """A model from a file's bytes.
 
@@ -251,10 +250,14 @@ def read_mesh(data: bytes, name: str, y_up: bool | None = None, beside: tuple[tu
     if suffix not in MODEL_ENDINGS:
         *most, last = (ending[1:] for ending in MODEL_ENDINGS)
         raise PlaceError(f"{name} is not a model that can be read: bring a {', '.join(most)} or {last} file.")
+    return _read(data, name, suffix in (".glb", ".gltf", ".obj") if y_up is None else y_up, beside)
+
+
+@lru_cache(8)
+def _read(data: bytes, name: str, y_up: bool, beside: tuple[tuple[str, bytes], ...]) -> Mesh:
+    suffix = PurePosixPath(name).suffix.lower()
     notes: list[str] = []
     files = dict(beside)
-    if y_up is None:
-        y_up = suffix in (".glb", ".gltf", ".obj")
     if suffix in (".glb", ".gltf"):
         joined = _from_gltf(data, name, y_up, files, notes)
     else:

@@ -132,6 +132,7 @@ def needed(place: Place) -> list[Asset]:
         place.cut.develop.lut,
         place.surround.picture,
         *(thing.mesh for thing in place.things),
+        *(lamp.gobo.picture for lamp in place.lamps if lamp.gobo is not None),
         *(shot.develop.lut for shot in place.shots),
         *(shot.route.track for shot in place.shots),
         *(getattr(surface, name) for surface in place.surfaces for name in MAPS),

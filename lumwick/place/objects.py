@@ -136,6 +136,22 @@ class Thing(Model):
     copies: Copies | None = Field(None, description="How it is set out many times over.")
 
 
+class Gobo(Model):
+    """What a spot's light is thrown through, and whose shadow falls on what it lights."""
+
+    kind: Literal["blinds", "window", "leaves", "ripple", "picture"] = Field("blinds", title="Shadow of")
+    picture: Asset | None = Field(None, title="Picture", description="White lets light through, colours colour it.")
+    far: Animatable = keyed(1.0, "Distance", "m", 0.02, 100, "From the lamp to what throws the shadow.", log=True)
+    size: Animatable = keyed(1.0, "Size", "m", 0.01, 100, "Width of what throws the shadow.", log=True)
+    turn: Animatable = keyed(0.0, "Turn", "°", -360000, 360000, "About the lamp's way.", quantity="turn")
+    contrast: Animatable = keyed(1.0, "Contrast", "x", 0, 1, "1 lets nothing through where it is dark.")
+    inverted: bool = Field(False, title="Inverted", description="Light where it was dark.")
+    count: int = number(8, "How many", "", 1, 60, "Slats, panes across, twigs, or ripples across.")
+    cover: float = number(0.45, "Covers", "x", 0.02, 0.98, "Share that is dark; of ripples how strong they are.")
+    rate: float = number(1.0, "Rate", "x", 0, 20, "Of what sways or runs in it; 0 stands still.")
+    seed: int = number(1, "Seed", "", 0, 999999, "Another number, other leaves and ripples.")
+
+
 class Lamp(Model):
     """A source of light that is not the sky."""
 
@@ -159,8 +175,13 @@ class Lamp(Model):
     kelvin: Animatable = keyed(2700.0, "Colour", "K", 1667, 25000, "Candle 1850, filament 2700, daylight 6500.")
     inner: Animatable = keyed(20.0, "Inner cone", "°", 0, 89, "Half angle of a spot at full strength.")
     outer: Animatable = keyed(30.0, "Outer cone", "°", 0.5, 90, "Half angle of a spot outside which it is dark.")
+    source: Animatable = keyed(
+        0.0, "Source", "m", 0, 5, "Diameter of a spot's shining part: the larger, the softer its shadows."
+    )
     width: Animatable = keyed(0.3, "Width", "m", 0, 100, "Of a rectangle, or a disc's diameter.")
     height: Animatable = keyed(0.3, "Length", "m", 0, 100, "Of a rectangle.")
+
+    gobo: Gobo | None = Field(None, description="What a spot's light is thrown through.")
 
     @model_validator(mode="after")
     def _has_an_area(self) -> Lamp:

@@ -319,7 +319,7 @@ def evaluate(setting: Setting, shot: Shot, t: float, camera: Camera | None = Non
         grade_of(place.cut.develop if now.as_film else now.develop, setting.read),
         time_frame(max(t, 0.0), RATES[shot.fps]),
         air.sun_width,
-        tuple(lamp_at(lamp, north) for lamp in place.lamps if lamp.lit),
+        tuple(lamp_at(lamp, north, t, loop) for lamp in place.lamps if lamp.lit),
         place.surround.lux,
         {s.id: (s.glow, s.wet, s.glow_colour) for s in place.surfaces},
     )

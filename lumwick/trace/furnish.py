@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 
 from lumwick.built.copies import placements
 from lumwick.built.floors import model_of
+from lumwick.built.gobos import passed
 from lumwick.built.lamps import LampLight
 from lumwick.built.meshes import MeshSurface
 from lumwick.built.timber import Timber, build
@@ -180,7 +181,7 @@ def mesh_look(own: MeshSurface, textures: Textures) -> NDArray[np.void]:
         ("emission_map", COLOUR, own.glow_map),
     ):
         if image is not None:
-            look[where] = textures.number(id(image), holds, lambda image=image: image / 255.0)
+            look[where] = textures.number(id(image), holds, lambda image=image: image)
     return look
 
 
@@ -224,6 +225,7 @@ class LampInputs:
     placed: str
 
 
+NO_GOBO = np.ones((1, 1, 1, 3), np.float32)
 EMITTERS_AT_MOST = 200_000
 """Triangles of a glowing model and its copies that light others as a lamp."""
 
@@ -238,6 +240,7 @@ class Furnishing:
         self.texture, self.texture_where = packed([])
         self.notes: list[str] = []
         self.lamp, self.emitter = np.zeros(0, LAMP), np.zeros(1, EMITTER)
+        self.gobo = NO_GOBO
 
     def make(self, inputs: BuiltInputs) -> None:
         """Build everything anew.
@@ -288,6 +291,7 @@ class Furnishing:
                     surface=worn,
                 )
         self.parts, self.notes, self._ground = parts, notes + textures.notes, inputs.land.ground
+        self._read = inputs.read
         self.corner = np.concatenate(rows) if rows else np.zeros(1, CORNER)
         self.texture, self.texture_where = packed(textures.kept)
 
@@ -304,13 +308,16 @@ class Furnishing:
     def light(self, inputs: LampInputs) -> None:
         """Set glow, wetness and lamps to an instant."""
         rows: list[NDArray[np.void]] = []
-        triangles = []
+        triangles, read = [], self._read
+        gobos: list[NDArray[np.float32]] = []
         self.lamp_parts = {}
         for lamp in inputs.lamps:
             if lamp.amount <= 0:
                 continue
             number = len(rows)
-            rows.append(lamps.row(lamp))
+            rows.append(lamps.row(lamp, len(gobos)))
+            if lamp.gobo is not None:
+                gobos.append(passed(lamp.gobo, lamp.t, lamp.loop, lambda asset: read_image(read(asset), asset.name)[0]))
             outline = lamps.outline(lamp)
             if outline is not None:
                 scene = embree.Scene(robust=True)
@@ -331,13 +338,10 @@ class Furnishing:
             part.look["lamp"] = -1
             light = part.look["emission"]
             if light.any() and name.startswith("thing "):
-                corners = part.corners_in_place()
-                # so many that they are no lamp are lit by whoever meets them
-                made = (
-                    lamps.glowing_mesh(corners, light * self._mean_glow(part))
-                    if len(corners) <= EMITTERS_AT_MOST
-                    else None
-                )
+                # so many that they are no lamp light whoever meets them by chance
+                few = len(part.mesh()[1]) * len(part.transforms) <= EMITTERS_AT_MOST
+                mean = light * self._mean_glow(part)
+                made = lamps.glowing_mesh(part.corners_in_place(), mean) if few else None
                 if made is not None:
                     row, own = made
                     row["first"] = first
@@ -345,6 +349,7 @@ class Furnishing:
                     rows.append(row)
                     triangles.append(own)
                     first += len(own)
+        self.gobo = np.stack(gobos) if gobos else NO_GOBO
         self.lamp = np.stack(rows) if rows else np.zeros(0, LAMP)
         self.emitter = np.concatenate(triangles) if triangles else np.zeros(1, EMITTER)
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -13,8 +15,8 @@ from lumwick.trace.records import EMITTER, LAMP
 EMITTERS = {"point": ll.POINT, "spot": ll.SPOT, "rectangle": ll.RECTANGLE, "disc": ll.DISC}
 
 
-def row(lamp: LampLight) -> NDArray[np.void]:
-    """A lamp's record for the kernel."""
+def row(lamp: LampLight, gobo: int = -1) -> NDArray[np.void]:
+    """A lamp's record for the kernel; ``gobo`` is the number of what its light is thrown through."""
     out = np.zeros((), LAMP)
     light = lamp.light()
     out["kind"], out["position"], out["way"], out["light"] = EMITTERS[lamp.kind], lamp.position, lamp.way, light
@@ -23,6 +25,13 @@ def row(lamp: LampLight) -> NDArray[np.void]:
     flat = lamp.kind in ("rectangle", "disc")
     if flat:
         out["side_a"], out["side_b"] = lamp.sides()
+    out["gobo"] = -1
+    if lamp.kind == "spot":
+        out["side_a"], out["side_b"] = replace(lamp, turn=lamp.gobo.turn if lamp.gobo else 0.0).across()
+        out["source"] = lamp.source / 2
+        if lamp.gobo is not None:
+            out["gobo"] = gobo
+            out["gobo_far"], out["gobo_half"] = lamp.gobo.far, lamp.gobo.size / 2
     out["area"] = lamp.area if flat else 0.0
     out["power"] = float(LUMA @ light) * (lamp.area if flat else 1.0)
     out["reach2"] = max(1e-4, lamp.area / 4 if flat else 0.0)

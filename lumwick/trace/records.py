@@ -77,6 +77,10 @@ LAMP = _record(
     reach2=0,
     first=0,  # triangles of a glowing mesh
     count=0,
+    source=0,  # radius of a spot's shining part [m]
+    gobo=0,  # number of what a spot's light is thrown through, or -1
+    gobo_far=0,  # [m] from the lamp
+    gobo_half=0,  # half its width [m]
 )
 EMITTER = _record(corner=3, side_a=3, side_b=3, share=0)
 """An emitting triangle: a corner, two sides, and the share of the lamp's area up to and with it."""

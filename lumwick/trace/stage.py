@@ -239,6 +239,7 @@ class Stage:
                 sun=self._sun(),
                 lamp=self.furnishing.lamp,
                 emitter=self.furnishing.emitter,
+                gobo=self.furnishing.gobo,
             ),
         )
 

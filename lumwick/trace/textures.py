@@ -13,6 +13,7 @@ import os
 import tempfile
 from dataclasses import dataclass
 from functools import lru_cache
+from typing import Any
 
 import numba as nb
 import numpy as np
@@ -86,27 +87,37 @@ def read_image(data: bytes, name: str) -> tuple[NDArray[np.float64], str]:
     return np.clip(np.nan_to_num(pixels), 0, 1), "; ".join(notes)
 
 
-def _halved(values: NDArray[np.float64]) -> NDArray[np.float64]:
+def _halved(values: NDArray[Any]) -> NDArray[Any]:
     h, w = values.shape[:2]
     if h > 1:
-        values = values[: h // 2 * 2].reshape(h // 2, 2, w, -1).mean(1)
+        values = 0.5 * (values[0 : h // 2 * 2 : 2] + values[1 : h // 2 * 2 : 2])
     if w > 1:
-        values = values[:, : w // 2 * 2].reshape(values.shape[0], w // 2, 2, -1).mean(2)
+        values = 0.5 * (values[:, 0 : w // 2 * 2 : 2] + values[:, 1 : w // 2 * 2 : 2])
     return values
 
 
-def pyramid(pixels: NDArray[np.float64], holds: int, note: str = "") -> Pyramid:
+def pyramid(pixels: NDArray[np.float64] | NDArray[np.uint8], holds: int, note: str = "") -> Pyramid:
     """The levels of a texture.
 
     Parameters
     ----------
     pixels : ndarray, shape (height, width, 4)
-        Codes from 0 to 1; straight alpha.
+        Codes from 0 to 1, or from 0 to 255 as bytes; straight alpha.
     """
-    linear = np.array(pixels, float)
-    if holds == COLOUR:
-        linear[..., :3] = to_linear(linear[..., :3]) * linear[..., 3:]
-    levels = []
+    linear: NDArray[Any]
+    levels: list[NDArray[np.uint8]] = []
+    if pixels.dtype == np.uint8:  # the first level is there already, and light by code is a table
+        levels.append(np.ascontiguousarray(pixels, np.uint8))
+        linear = (np.arange(256, dtype=np.float32) / 255)[pixels]
+        if holds == COLOUR:
+            linear[..., :3] = CODE_TO_LINEAR[pixels[..., :3]] * linear[..., 3:]
+        if max(linear.shape[:2]) == 1:
+            return Pyramid(tuple(levels), holds, note)
+        linear = _halved(linear)
+    else:
+        linear = np.array(pixels, float)
+        if holds == COLOUR:
+            linear[..., :3] = to_linear(linear[..., :3]) * linear[..., 3:]
     while True:
         out = linear
         if holds == COLOUR:

@@ -85,6 +85,7 @@ class Lights(NamedTuple):
     sun: Records  # one `records.SUN`
     lamp: Records
     emitter: Records
+    gobo: F32  # how much light passes, by colour: (gobos, rows, columns, 3)
 
 
 class World(NamedTuple):
@@ -188,5 +189,6 @@ def hollow() -> World:
             none(1, records.SUN),
             none(1, records.LAMP),
             none(1, records.EMITTER),
+            none(4),
         ),
     )

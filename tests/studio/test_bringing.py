@@ -13,6 +13,7 @@ from django.test import Client
 from PIL import Image
 
 from lumwick.place.files import unpack
+from lumwick.place.objects import Gobo
 from studio.looks.engine import ENGINE_OF_LOOKS, Wish
 from studio.looks.settings import revision_setting
 from tests.core.test_bringing_in import in_files, zipped
@@ -236,3 +237,56 @@ def test_noise_is_shown_in_amber_where_the_look_still_needs_samples(place: Any) 
     shown, _ = ENGINE_OF_LOOKS.look(Wish("v", place.pk, place.head.pk, "a", 0.0, None, 1, 1, True))
     a, b = (np.asarray(Image.open(io.BytesIO(d)).convert("RGB")).astype(float) for d in (plain, shown))
     assert (b[..., 0] - a[..., 0]).max() > 40 and not np.array_equal(a, b)
+
+
+def test_a_spot_throws_a_shadow_of_a_picture(signed_in: Client, place: Any) -> None:
+    def edit(command: dict[str, Any]) -> None:
+        place.refresh_from_db()
+        sent = json.dumps({"rev": place.head.number, "command": command})
+        reply = signed_in.post(f"/places/{place.pk}/edit/", sent, content_type="application/json")
+        assert reply.status_code == 200, reply.content
+
+    def slip() -> str:
+        return signed_in.get(f"/places/{place.pk}/slip/?bench=land&shot=a&selected=spot").content.decode()
+
+    edit({"op": "add", "to": "lamps", "item": {"id": "spot", "name": "Spot", "kind": "spot"}})
+    assert "Throw a shadow" in slip() and "Source" in slip()
+    edit({"op": "set", "path": "/lamps/spot/gobo", "value": Gobo().model_dump(mode="json")})
+    assert "Shadow of" in slip() and "Covers" in slip() and "Throw a shadow" not in slip()
+    edit({"op": "set", "path": "/lamps/spot/gobo/kind", "value": "picture"})
+    assert bring(signed_in, place, "leaf.png", png(), "file", "/lamps/spot/gobo/picture").status_code == 200
+    assert "leaf.png" in slip() and "Covers" not in slip()
+    packed = b"".join(signed_in.get(f"/places/{place.pk}/export/"))
+    again, assets = unpack(packed)
+    assert again.lamps[0].gobo is not None and again.lamps[0].gobo.picture is not None
+    assert again.lamps[0].gobo.picture.sha256 in assets
+    refused = bring(signed_in, place, "leaf.png", b"none", "file", "/lamps/spot/gobo/picture")
+    assert refused.status_code == 422 and "cannot be read" in refused.json()["error"]
+
+
+def test_a_model_is_set_out_and_dressed_from_the_slip(signed_in: Client, place: Any) -> None:
+    assert (
+        bring(signed_in, place, "box.glb", glb(trimesh.creation.box((1, 1, 1))), "model", east=3, north=9).status_code
+        == 200
+    )
+
+    def slip() -> str:
+        return signed_in.get(f"/places/{place.pk}/slip/?bench=land&shot=a&selected=model1").content.decode()
+
+    assert "Set out copies" in slip() and "along a line" in slip() and "Its surfaces" in slip()
+    place.refresh_from_db()
+    value = {"laid": "line", "line": [[0, 0], [9, 0]], "count": 200, "step": 2}
+    sent = {"rev": place.head.number, "command": {"op": "set", "path": "/things/model1/copies", "value": value}}
+    assert (
+        signed_in.post(f"/places/{place.pk}/edit/", json.dumps(sent), content_type="application/json").status_code
+        == 200
+    )
+    assert "Laid out" in slip() and "Turned along" in slip() and "Columns" not in slip()
+    (mark,) = signed_in.get(f"/places/{place.pk}/chart/").json()["marks"]
+    assert [(round(e + 3, 2), round(n + 9, 2)) for e, n, _, _ in mark["others"]] == [
+        (0, 0),
+        (2, 0),
+        (4, 0),
+        (6, 0),
+        (8, 0),
+    ]

@@ -80,11 +80,32 @@ def _spot_of_mesh(lamp, emitters, u, v):
 
 
 @nb.njit(**INNER)
-def shine(lamp, emitters, position, u, v, gleam):
+def _thrown_through(gobos, lamp, x, y, colour):
+    """Take what a gobo keeps back, at a place on it [m] from its middle, to the right and up as its light goes."""
+    light = gobos[int(lamp.gobo)]
+    n = light.shape[0]
+    fi, fj = (0.5 - 0.5 * y / lamp.gobo_half) * n - 0.5, (0.5 + 0.5 * x / lamp.gobo_half) * n - 0.5
+    if fi < -0.5 or fj < -0.5 or fi > n - 0.5 or fj > n - 0.5:
+        for c in range(3):
+            colour[c] = 0.0
+        return
+    gi, gj = np.floor(fi), np.floor(fj)
+    a, b = fi - gi, fj - gj
+    i, i2 = min(max(int(gi), 0), n - 1), min(max(int(gi) + 1, 0), n - 1)
+    j, j2 = min(max(int(gj), 0), n - 1), min(max(int(gj) + 1, 0), n - 1)
+    for c in range(3):
+        colour[c] *= (1 - a) * ((1 - b) * light[i, j, c] + b * light[i, j2, c]) + a * (
+            (1 - b) * light[i2, j, c] + b * light[i2, j2, c]
+        )
+
+
+@nb.njit(**INNER)
+def shine(lamp, emitters, gobos, position, u, v, gleam):
     """Choose a point of a lamp: the gleam takes direction, distance, its intensity [cd] (points and spots) or luminance
     [cd/m2] as radiance, and the density [1/sr] of the direction for lamps with an area, or 0."""
     kind = int(lamp.kind)
     px, py, pz = lamp.position[0], lamp.position[1], lamp.position[2]
+    sx = sy = 0.0
     wx, wy, wz = lamp.way[0], lamp.way[1], lamp.way[2]
     if kind in (RECTANGLE, DISC):
         a, b = 2 * u - 1, 2 * v - 1
@@ -94,6 +115,12 @@ def shine(lamp, emitters, position, u, v, gleam):
         px += a * lamp.side_a[0] + b * lamp.side_b[0]
         py += a * lamp.side_a[1] + b * lamp.side_b[1]
         pz += a * lamp.side_a[2] + b * lamp.side_b[2]
+    elif kind == SPOT and lamp.source > 0:
+        r, phi = lamp.source * np.sqrt(u), 2 * np.pi * v
+        sx, sy = r * np.cos(phi), r * np.sin(phi)
+        px += sx * lamp.side_a[0] + sy * lamp.side_b[0]
+        py += sx * lamp.side_a[1] + sy * lamp.side_b[1]
+        pz += sx * lamp.side_a[2] + sy * lamp.side_b[2]
     elif kind == MESH:
         px, py, pz, wx, wy, wz = _spot_of_mesh(lamp, emitters, u, v)
     dx, dy, dz = px - position[0], py - position[1], pz - position[2]
@@ -113,5 +140,12 @@ def shine(lamp, emitters, position, u, v, gleam):
             k = 0.0
     for c in range(3):
         gleam.radiance[c] = k * lamp.light[c]
+    if kind == SPOT and lamp.gobo >= 0 and lean > 1e-6:
+        # from the source's point through the gobo: how far aside the light has gone when it is there
+        a, b = lamp.side_a, lamp.side_b
+        g = lamp.gobo_far / lean
+        x = g * (d[0] * a[0] + d[1] * a[1] + d[2] * a[2]) - sx  # the first side lies to the left of the light's way
+        y = sy - g * (d[0] * b[0] + d[1] * b[1] + d[2] * b[2])
+        _thrown_through(gobos, lamp, x, y, gleam.radiance)
     gleam.distance = far
     gleam.density = far2 / (max(lean, 1e-6) * lamp.area) if kind >= RECTANGLE else 0.0

@@ -119,7 +119,7 @@ def _to_lamp(lights, open_lux, path, hit, gleam):
             return False
         gleam.weight = 1 / asked
     u, v = pair(path.pixel, path.sample, 8 * path.step + LAMP_DIMENSION)
-    ll.shine(lights.lamp[number], lights.emitter, hit.position, u, v, gleam)
+    ll.shine(lights.lamp[number], lights.emitter, lights.gobo, hit.position, u, v, gleam)
     if gleam.radiance[0] + gleam.radiance[1] + gleam.radiance[2] <= 0:
         return False
     gleam.density *= chance

@@ -128,7 +128,7 @@ def checked(name: str, data: bytes, path: str) -> str:
     """
     if path.endswith("/mesh"):
         return "; ".join(read_mesh(data, name).notes)
-    if path.endswith("/picture"):
+    if path == "/surround/picture":
         return read_panorama(data, name)[1]
     if path.endswith("/lut"):
         tabled(np.zeros((1, 1, 3), np.float32), data, 1.0)
