@@ -113,6 +113,35 @@ class Gltf:
         return values
 
 
+def _chunks(data: bytes) -> tuple[bytes, bytes | None]:
+    """The JSON of a document, and the buffer that a binary one carries.
+
+    Raises
+    ------
+    PlaceError, ValueError
+        It is of another version, or cut short.
+    """
+    if data[:4] != _MAGIC:
+        return data, None
+    if data[4:8] == b"\1\0\0\0":
+        raise PlaceError(VERSION_1)
+    length = int.from_bytes(data[8:12], "little")
+    if length > len(data):
+        raise ValueError("it is cut short")
+    at, text, chunk = 12, b"", None
+    while at + 8 <= length:
+        size, kind = int.from_bytes(data[at : at + 4], "little"), int.from_bytes(data[at + 4 : at + 8], "little")
+        body = data[at + 8 : at + 8 + size]
+        if len(body) < size:
+            raise ValueError("a chunk reaches past its end")
+        if kind == _JSON:
+            text = body
+        elif kind == _BIN and chunk is None:
+            chunk = body
+        at += 8 + size
+    return text, chunk
+
+
 def opened(data: bytes, find: Callable[[str], bytes | None] = lambda _: None) -> tuple[Gltf, list[str]]:
     """A glTF document from its bytes, binary or JSON; and the names of side files that are missing.
 
@@ -126,26 +155,7 @@ def opened(data: bytes, find: Callable[[str], bytes | None] = lambda _: None) ->
     ValueError
         It is damaged.
     """
-    chunk = None
-    if data[:4] == _MAGIC and data[4:8] == b"\1\0\0\0":
-        raise PlaceError(VERSION_1)
-    if data[:4] == _MAGIC:
-        length = int.from_bytes(data[8:12], "little")
-        if length > len(data):
-            raise ValueError("it is cut short")
-        at, text = 12, b""
-        while at + 8 <= length:
-            size, kind = int.from_bytes(data[at : at + 4], "little"), int.from_bytes(data[at + 4 : at + 8], "little")
-            body = data[at + 8 : at + 8 + size]
-            if len(body) < size:
-                raise ValueError("a chunk reaches past its end")
-            if kind == _JSON:
-                text = body
-            elif kind == _BIN and chunk is None:
-                chunk = body
-            at += 8 + size
-    else:
-        text = data
+    text, chunk = _chunks(data)
     told = json.loads(text)
     if not isinstance(told, dict) or "asset" not in told:
         raise ValueError("it does not say what it is")

@@ -256,6 +256,7 @@ def surface_of(g: Gltf, number: int | None, notes: list[str]) -> MeshSurface:
     tint = np.clip(volume.get("attenuationColor", (1, 1, 1)), 1e-4, 1.0)
     absorbed = -np.log(tint) / max(float(volume.get("attenuationDistance", 1e9)), 1e-6)
     unlit = "KHR_materials_unlit" in more
+    lit = [float(x) * NITS * float(strength) for x in material.get("emissiveFactor", (0, 0, 0))]
 
     def image(holder: dict[str, Any], name: str, what: str, stands: bool = False) -> NDArray[np.uint8] | None:
         return _image(g, holder.get(name), what, notes, stands)
@@ -267,7 +268,7 @@ def surface_of(g: Gltf, number: int | None, notes: list[str]) -> MeshSurface:
         (base[0], base[1], base[2]),
         rough,
         0.0 if unlit else float(own.get("metallicFactor", 1.0)),
-        tuple(float(x) * NITS * float(strength) for x in material.get("emissiveFactor", (0, 0, 0))),  # type: ignore[arg-type]
+        (lit[0], lit[1], lit[2]),
         clear,
         cutoff,
         colour_map,

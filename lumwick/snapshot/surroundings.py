@@ -79,12 +79,6 @@ class _Plants:
 TRIANGLES_OF_COPIES = 2_000_000
 
 
-def _box(corners: Floats) -> Floats:
-    """Twelve triangles (12, 3, 3) of the box round some."""
-    low, high = corners.min((0, 1)), corners.max((0, 1))
-    return np.asarray(trimesh.creation.box(bounds=[low, high]).triangles)
-
-
 class Surroundings:
     """A place's solid things, ready to be asked how near they are."""
 
@@ -108,7 +102,7 @@ class Surroundings:
             )
             placed = placements(thing, place.site.north_turn, setting.ground.height)
             if len(own) * len(placed) > TRIANGLES_OF_COPIES:  # so many stand for themselves by their boxes
-                own = _box(own)
+                own = np.asarray(trimesh.creation.box(bounds=[own.min((0, 1)), own.max((0, 1))]).triangles)
             for m in placed:
                 corners = own @ m[:, :3].T + m[:, 3]
                 triangles.append(corners)

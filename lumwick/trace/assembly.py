@@ -8,10 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lumwick.trace import embree, records
-from lumwick.trace.furnish import (
-    boxes,
-)
-from lumwick.trace.part import Part
+from lumwick.trace.part import Part, boxes
 from lumwick.trace.world import PLANT, Geometry
 
 

@@ -65,3 +65,17 @@ class Part:
         m = self.transforms.astype(float)
         placed = np.einsum("vj,njk->nvk", vertices.astype(float), m[:, :9].reshape(-1, 3, 3)) + m[:, None, 9:]
         return np.asarray(placed[:, faces].reshape(-1, 3, 3))
+
+
+def boxes(parts: list[Part], most: int = 24) -> NDArray[np.float32]:
+    """Upright boxes round placed parts, shape (n, 6): least and greatest coordinates [m]; one round all if they are
+    many."""
+    out = []
+    for part in parts:
+        ends = part.child.bounds()
+        corners = np.array([[ends[i, 0], ends[j, 1], ends[k, 2]] for i in (0, 1) for j in (0, 1) for k in (0, 1)])
+        axes = part.transforms.reshape(-1, 4, 3)
+        placed = np.einsum("cj,njk->nck", corners, axes[:, :3]) + axes[:, 3][:, None]
+        out.append(np.concatenate([placed.min(1) - 0.01, placed.max(1) + 0.01], 1))
+    whole = np.concatenate(out).astype(np.float32) if out else np.zeros((0, 6), np.float32)
+    return whole if len(whole) <= most else np.concatenate([whole[:, :3].min(0), whole[:, 3:].max(0)])[None]

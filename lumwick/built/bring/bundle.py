@@ -73,6 +73,12 @@ def gathered(files: Bundle) -> Bundle:
     return out
 
 
+def _within(root: Path, path: Path) -> list[Path]:
+    """The files of a folder; if one of them is meant, without other models, but for USD, which may be made of them."""
+    found = [one for one in sorted(root.rglob("*")) if one.is_file()]
+    return [one for one in found if path == root or one == path or one.suffix.lower() not in MODEL_ENDINGS]
+
+
 def read_from(path: Path) -> tuple[Bundle, list[str]]:
     """A folder, a zip, or a file with what lies beside it that it may refer to; and which models of it are meant.
 
@@ -89,9 +95,7 @@ def read_from(path: Path) -> tuple[Bundle, list[str]]:
     if path.is_file() and path.suffix.lower() in (".glb", ".stl", ".ply", ".usdz"):
         return {path.name: path.read_bytes()}, [path.name]
     root = path if path.is_dir() else path.parent
-    found = [one for one in sorted(root.rglob("*")) if one.is_file()]
-    if path.is_file():  # other models beside it are not meant, but a USD file may be made of them
-        found = [one for one in found if one == path or one.suffix.lower() not in MODEL_ENDINGS]
+    found = _within(root, path)
     if len(found) > FILES_AT_MOST or sum(one.stat().st_size for one in found) > BYTES_AT_MOST:
         raise PlaceError(
             f"{root} holds too much to bring in at once: at most {FILES_AT_MOST:,} files of "

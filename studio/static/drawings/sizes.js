@@ -5,7 +5,8 @@ export const PERSON = 1.75;
 
 // a person seen from the front, one metre wide and as tall as it stands: a head over a body with legs
 const BODY =
-  'M-.13 -.9h.26l.1 .06l.06 .5h-.1l-.05 -.36l-.02 .28l-.02 .42h-.09l-.01 -.4l-.01 .4h-.09l-.02 -.42l-.02 -.28l-.05 .36h-.1l.06 -.5z';
+  'M-.13 -.9h.26l.1 .06l.06 .5h-.1l-.05 -.36l-.02 .28l-.02 .42h-.09l-.01 -.4l-.01 .4h-.09' +
+  'l-.02 -.42l-.02 -.28l-.05 .36h-.1l.06 -.5z';
 
 /**
  * Draws into a box of the given width and height [px]; the larger of both fills it.
@@ -24,12 +25,9 @@ export function drawSize(svg, { front, scale, width, height }) {
     x0 = (width - (wide + gap + 0.6) * per) / 2,
     foot = height - 3;
   svg.setAttribute('viewBox', `0 0 ${width} ${height}`);
-  const d = front
-    .map(
-      (/** @type {number[][]} */ ring) =>
-        `M${ring.map((p) => `${(x0 + (p[0] * scale - low) * per).toFixed(2)} ${(foot - p[1] * scale * per).toFixed(2)}`).join('L')}Z`,
-    )
-    .join('');
+  /** @param {number[]} p */
+  const spot = (p) => `${(x0 + (p[0] * scale - low) * per).toFixed(2)} ${(foot - p[1] * scale * per).toFixed(2)}`;
+  const d = front.map((/** @type {number[][]} */ ring) => `M${ring.map(spot).join('L')}Z`).join('');
   const m = PERSON * per,
     at = x0 + (wide + gap + 0.3) * per;
   svg.replaceChildren(
