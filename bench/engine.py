@@ -302,6 +302,19 @@ for name in sys.argv[2:]:
 """
 
 
+def race(code: str, root: str | Path, **more: str) -> NDArray[np.float64]:
+    """What a piece of code prints of each shot when it is run on the sources in a folder."""
+    done = subprocess.run(
+        [sys.executable, "-c", code, str(root), *SHOTS],
+        cwd=root,
+        env={**os.environ, **more},
+        capture_output=True,
+        text=True,
+        check=True,
+    )
+    return np.array(done.stdout.split(), float)
+
+
 def against_first_slice() -> list[dict[str, Any]]:
     """Rays a second on the demo over those of the first slice's commit on the demo as it was then, shot by shot."""
     with tempfile.TemporaryDirectory() as folder:
@@ -310,21 +323,10 @@ def against_first_slice() -> list[dict[str, Any]]:
         ).stdout
         subprocess.run(["tar", "-x", "-C", folder], input=packed, check=True)
 
-        def race(root: str, **more: str) -> NDArray[np.float64]:
-            done = subprocess.run(
-                [sys.executable, "-c", RACE, root, *SHOTS],
-                cwd=root,
-                env={**os.environ, **more},
-                capture_output=True,
-                text=True,
-                check=True,
-            )
-            return np.array(done.stdout.split(), float)
-
         old, new = [], []
         for _ in range(2):  # in turn, as the machine's neighbours come and go
-            old.append(race(folder, NUMBA_CACHE_DIR=f"{folder}/kernels"))
-            new.append(race(str(ROOT)))
+            old.append(race(RACE, folder, NUMBA_CACHE_DIR=f"{folder}/kernels"))
+            new.append(race(RACE, ROOT))
     ratios = np.max(new, 0) / np.max(old, 0)
     return [
         figure("rays a second over the first slice's, mean of shots", float(ratios.mean()), "ratio", 2.0, "higher"),

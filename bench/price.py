@@ -20,6 +20,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from bench.engine import SHOTS, figure, race
 from bench.stress import stress
 from lumwick.demo import saltmere
 from lumwick.lens.camera import Camera, look_at
@@ -34,7 +35,6 @@ KEPT = ROOT / "var" / "price"
 OLD = "dfb0429"
 LADDER = (4, 6, 8, 12, 16)
 """Samples a pixel at which the present code is tried."""
-SHOTS = ("dawn", "boardwalk", "sunset", "pine")
 STRESS_EYES = ((-60.0, -40.0, 16.0), (60.0, 40.0, 9.0))
 STRESS_AIM = (120.0, 90.0, 2.0)
 
@@ -178,8 +178,6 @@ def time_for(error: float, tried: list[tuple[float, float]]) -> float:
 
 def price() -> list[dict[str, Any]]:
     """The older commit's time for a study picture over the present one's for one as near the truth, by view."""
-    from bench.engine import figure
-
     width, height, samples = (int(n) for n in os.environ.get("LUMWICK_PRICE", "320x180x512").split("x"))
     size, study, out, ratios = (width, height), QUALITIES["study"], [], []
     for seen in views(os.environ.get("LUMWICK_PRICE_VIEW", "")):
@@ -232,25 +230,12 @@ for name in sys.argv[2:]:
 
 def rehearsal() -> list[dict[str, Any]]:
     """A rehearsal frame's time over the older commit's, by shot; and how soon a shot of 288 frames can be played."""
-    from bench.engine import figure
-
     folder = old_commit()
-
-    def race(root: Path, **more: str) -> NDArray[np.float64]:
-        done = subprocess.run(
-            [sys.executable, "-c", REHEARSED, str(root), *SHOTS],
-            cwd=root,
-            env={**os.environ, **more},
-            capture_output=True,
-            text=True,
-            check=True,
-        )
-        return np.array(done.stdout.split(), float)
 
     old, new = [], []
     for _ in range(2):  # in turn, as the machine's neighbours come and go
-        old.append(race(folder, NUMBA_CACHE_DIR=f"{folder}/kernels"))
-        new.append(race(ROOT))
+        old.append(race(REHEARSED, folder, NUMBA_CACHE_DIR=f"{folder}/kernels"))
+        new.append(race(REHEARSED, ROOT))
     before, now = np.min(old, 0), np.min(new, 0)
     return [
         figure("rehearsal frame over before, mean of shots", float((now / before).mean()), "ratio", 0.25, "lower"),
@@ -261,8 +246,6 @@ def rehearsal() -> list[dict[str, Any]]:
 
 def instant() -> list[dict[str, Any]]:
     """How long the next instant of the demo takes to set, and four moments of a shutter; medians, the worst shot."""
-    from bench.engine import figure
-
     setting = load_setting(saltmere())
     stage, next_one, four = Stage(setting), [], []
     for shot in (setting.place.shot(name) for name in SHOTS):

@@ -11,7 +11,9 @@ import base64
 import json
 import zlib
 from collections.abc import Callable
+from pathlib import PurePosixPath
 from typing import Any
+from urllib.parse import unquote
 
 import numpy as np
 from numpy.typing import NDArray
@@ -282,3 +284,15 @@ def _chunk(kind: int, body: bytes) -> bytes:
 def damaged(name: str) -> PlaceError:
     """What is said of a model that cannot be read."""
     return PlaceError(f"{name} cannot be read as a model: the file is damaged, or not what its ending says.")
+
+
+def refuse_missing(name: str, missing: list[str]) -> None:
+    """Say which files that hold a model's mesh are missing, if any.
+
+    Raises
+    ------
+    PlaceError
+    """
+    if missing:
+        names = ", ".join(PurePosixPath(unquote(uri)).name for uri in missing)
+        raise PlaceError(f"{name} keeps its mesh in {names}: bring that file too, or export it as one .glb.")

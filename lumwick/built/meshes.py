@@ -109,10 +109,22 @@ def _surface(visual: Any, notes: list[str]) -> MeshSurface:
     )
 
 
-def beside_file(files: dict[str, bytes], key: str) -> bytes | None:
-    """A file that another refers to, by its whole name or its last part."""
-    key = unquote(key)
-    return files.get(key) or files.get(PurePosixPath(key.replace("\\", "/")).name)
+def beside_file(files: dict[str, bytes], key: str, model: str = "") -> bytes | None:
+    """A file that a model refers to: from the model's own folder, or else the only one of that name."""
+    key = unquote(key).replace("\\", "/")
+    folder = PurePosixPath(model).parent
+    parts: list[str] = []
+    for part in (folder / key).parts:
+        if part == ".." and parts:
+            parts.pop()
+        elif part not in (".", ".."):
+            parts.append(part)
+    exact = files.get("/".join(parts))
+    if exact is not None:
+        return exact
+    last = PurePosixPath(key).name.lower()
+    same = [name for name in files if PurePosixPath(name).name.lower() == last]
+    return files[same[0]] if len(same) == 1 else None
 
 
 def _from_gltf(data: bytes, name: str, y_up: bool, files: dict[str, bytes], notes: list[str]) -> list[Joined]:
@@ -123,14 +135,12 @@ def _from_gltf(data: bytes, name: str, y_up: bool, files: dict[str, bytes], note
     PlaceError
         It is damaged, or files are missing that hold its mesh.
     """
-    from lumwick.built.gltf import DAMAGE, damaged, opened, unpack_views
+    from lumwick.built.gltf import DAMAGE, damaged, opened, refuse_missing, unpack_views
     from lumwick.built.gltf_scene import Piece, pieces, surface_of
 
     try:
         g, missing = opened(data, lambda key: beside_file(files, key))
-        if missing:
-            names = ", ".join(PurePosixPath(unquote(uri)).name for uri in missing)
-            raise PlaceError(f"{name} keeps its mesh in {names}: bring that file too, or export it as one .glb.")
+        refuse_missing(name, missing)
         unpack_views(g)
         groups: dict[Any, list[Piece]] = {}
         for piece in pieces(g, notes):

@@ -76,7 +76,7 @@ class _Plants:
         return self.forms[variant]
 
 
-TRIANGLES_OF_COPIES = 2_000_000
+TRIANGLES_OF_COPIES = 300_000
 
 
 class Surroundings:
@@ -101,7 +101,9 @@ class Surroundings:
                 [part.vertices[part.triangles].astype(float) for part in model_of(setting.read, thing).parts]
             )
             placed = placements(thing, place.site.north_turn, setting.ground.height)
-            if len(own) * len(placed) > TRIANGLES_OF_COPIES:  # so many stand for themselves by their boxes
+            if (
+                len(placed) > 1 and len(own) * len(placed) > TRIANGLES_OF_COPIES
+            ):  # so many stand for themselves by their boxes
                 own = np.asarray(trimesh.creation.box(bounds=[own.min((0, 1)), own.max((0, 1))]).triangles)
             for m in placed:
                 corners = own @ m[:, :3].T + m[:, 3]
@@ -190,7 +192,10 @@ class Surroundings:
         """The model that each of points (n, 3) is inside of, or nothing: whichever way one looks it is there, and seen
         from behind mostly (a room's walls are seen from their fronts)."""
         out = [""] * len(p)
-        close = np.flatnonzero([any((low <= q).all() and (q <= high).all() for low, high in self.boxes) for q in p])
+        within = np.zeros(len(p), bool)
+        for low, high in self.boxes:
+            within |= ((p >= low) & (p <= high)).all(1)
+        close = np.flatnonzero(within)
         if not len(close):
             return out
         rays = np.tile(EVERY_WAY, (len(close), 1))

@@ -21,7 +21,7 @@ from lumwick.keep import cached, digest
 from lumwick.land.ground import Ground
 from lumwick.motion.colour import from_hex, to_linear
 from lumwick.place.fields import Asset
-from lumwick.place.objects import Built, Surface, Thing
+from lumwick.place.objects import Built, Gobo, Surface, Thing
 from lumwick.snapshot.evaluate import Setting
 from lumwick.trace import embree, lamps
 from lumwick.trace.corners import corners
@@ -211,6 +211,7 @@ class LampInputs:
     placed: str
 
 
+GOBOS_KEPT = 32
 NO_GOBO = np.ones((1, 1, 1, 3), np.float32)
 EMITTERS_AT_MOST = 200_000
 """Triangles of a glowing model and its copies that light others as a lamp."""
@@ -227,6 +228,7 @@ class Furnishing:
         self.notes: list[str] = []
         self.lamp, self.emitter = np.zeros(0, LAMP), np.zeros(1, EMITTER)
         self.gobo = NO_GOBO
+        self._gobos: dict[tuple[str, float, float | None], NDArray[np.float32]] = {}
 
     def make(self, inputs: BuiltInputs) -> None:
         """Build everything anew.
@@ -294,7 +296,7 @@ class Furnishing:
     def light(self, inputs: LampInputs) -> None:
         """Set glow, wetness and lamps to an instant."""
         rows: list[NDArray[np.void]] = []
-        triangles, read = [], self._read
+        triangles = []
         gobos: list[NDArray[np.float32]] = []
         self.lamp_parts = {}
         for lamp in inputs.lamps:
@@ -303,7 +305,7 @@ class Furnishing:
             number = len(rows)
             rows.append(lamps.row(lamp, len(gobos)))
             if lamp.gobo is not None:
-                gobos.append(passed(lamp.gobo, lamp.t, lamp.loop, lambda asset: read_image(read(asset), asset.name)[0]))
+                gobos.append(self._thrown(lamp.gobo, lamp.t, lamp.loop))
             outline = lamps.outline(lamp)
             if outline is not None:
                 scene = embree.Scene(robust=True)
@@ -338,6 +340,16 @@ class Furnishing:
         self.gobo = np.stack(gobos) if gobos else NO_GOBO
         self.lamp = np.stack(rows) if rows else np.zeros(0, LAMP)
         self.emitter = np.concatenate(triangles) if triangles else np.zeros(1, EMITTER)
+
+    def _thrown(self, gobo: Gobo, t: float, loop: float | None) -> NDArray[np.float32]:
+        """What a gobo lets through, kept while it is the same, wherever it is and however it is turned."""
+        held = gobo.model_copy(update={"far": 1.0, "size": 1.0, "turn": 0.0})
+        key, read = (held.model_dump_json(), t, loop), self._read
+        if key not in self._gobos:
+            if len(self._gobos) >= GOBOS_KEPT:
+                del self._gobos[next(iter(self._gobos))]
+            self._gobos[key] = passed(gobo, t, loop, lambda asset: read_image(read(asset), asset.name)[0])
+        return self._gobos[key]
 
     def _mean_glow(self, part: Part) -> NDArray[np.float64]:
         """Mean of a glow texture: a lamp samples its surface as if it shone evenly."""

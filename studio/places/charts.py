@@ -139,19 +139,20 @@ def _from_above(setting: Setting, thing: Thing) -> dict[str, Any]:
         )
     except LumwickError:
         rings = []  # the look says what is wrong with it
-    return {"rings": rings, "turn": thing.turn, "scale": thing.scale, **_others(setting, thing)}
+    return {"rings": rings, "turn": thing.turn, "scale": thing.scale, **_others(setting, thing, sum(map(len, rings)))}
 
 
-OTHERS_AT_MOST = 600
-"""Copies of a model that the chart draws, about."""
+POINTS_OF_COPIES, COPIES_AT_LEAST = 8000, 40
+"""Points of outlines that the chart draws of a model's copies, about, and copies that it draws whatever they take."""
 
 
-def _others(setting: Setting, thing: Thing) -> dict[str, Any]:
+def _others(setting: Setting, thing: Thing, points: int) -> dict[str, Any]:
     """Where a model's copies stand, from where it stands itself: east and north [m], turn and size."""
     if thing.copies is None:
         return {}
     placed = placements(thing, setting.place.site.north_turn, setting.ground.height)
-    placed = placed[:: max(1, len(placed) // OTHERS_AT_MOST)]
+    most = max(COPIES_AT_LEAST, POINTS_OF_COPIES // max(points, 1))
+    placed = placed[:: -(-len(placed) // most)]
     turn = np.degrees(np.arctan2(-placed[:, 1, 0], placed[:, 0, 0]))
     size = np.linalg.norm(placed[:, :, 0], axis=1)
     rows = np.stack([placed[:, 0, 3] - thing.east, placed[:, 1, 3] - thing.north, turn, size], 1)

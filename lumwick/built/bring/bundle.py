@@ -5,7 +5,6 @@ from __future__ import annotations
 import io
 import zipfile
 from pathlib import Path, PurePosixPath
-from urllib.parse import unquote
 
 from lumwick.built.meshes import MODEL_ENDINGS
 from lumwick.errors import PlaceError
@@ -124,21 +123,3 @@ def models(files: Bundle) -> list[str]:
             f"{', '.join(e[1:] for e in ENDINGS[:-1])} or {ENDINGS[-1][1:]} file is."
         )
     return whole
-
-
-def beside(files: Bundle, model: str, key: str) -> bytes | None:
-    """A file that a model refers to: from the model's own folder, or else the only one of that name."""
-    key = unquote(key).replace("\\", "/")
-    folder = PurePosixPath(model).parent
-    parts: list[str] = []
-    for part in (folder / key).parts:
-        if part == ".." and parts:
-            parts.pop()
-        elif part not in (".", ".."):
-            parts.append(part)
-    exact = files.get("/".join(parts))
-    if exact is not None:
-        return exact
-    last = PurePosixPath(key).name.lower()
-    same = [name for name in files if PurePosixPath(name).name.lower() == last]
-    return files[same[0]] if len(same) == 1 else None

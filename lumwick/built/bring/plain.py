@@ -22,6 +22,7 @@ from lumwick.built.gltf import (
     from_draco,
     from_uri,
     opened,
+    refuse_missing,
     unpack_views,
 )
 from lumwick.errors import PlaceError
@@ -76,9 +77,7 @@ def plain(data: bytes, name: str, find: Callable[[str], bytes | None], notes: li
         g, missing = opened(data, find)
     except DAMAGE as error:
         raise damaged(name) from error
-    if missing:
-        names = ", ".join(PurePosixPath(unquote(uri)).name for uri in missing)
-        raise PlaceError(f"{name} keeps its mesh in {names}: bring that file too, or export it as one .glb.")
+    refuse_missing(name, missing)
     try:
         unpack_views(g)
         _check_nodes(g, name)

@@ -8,11 +8,11 @@ from pathlib import PurePosixPath
 
 import numpy as np
 
-from lumwick.built.bring.bundle import USD_ENDINGS, Bundle, beside, gathered, models
+from lumwick.built.bring.bundle import USD_ENDINGS, Bundle, gathered, models
 from lumwick.built.bring.plain import plain
 from lumwick.built.bring.scale import Guess, guess, length, sized
 from lumwick.built.gltf_out import glb_of
-from lumwick.built.meshes import Mesh, read_mesh
+from lumwick.built.meshes import Mesh, beside_file, read_mesh
 from lumwick.errors import PlaceError
 from lumwick.place.files import asset_of
 from lumwick.place.objects import Thing
@@ -110,7 +110,7 @@ def _taken(files: Bundle, path: str) -> Taken:
         mesh, told = mesh_of_usd(files, path, notes), True
         file, data = f"{name}.glb", glb_of(mesh, name)
     elif suffix in (".glb", ".gltf"):
-        data = plain(files[path], file, lambda key: beside(files, path, key), notes)
+        data = plain(files[path], file, lambda key: beside_file(files, key, path), notes)
         file, told = f"{name}.glb", True
         mesh = read_mesh(data, file)
     else:

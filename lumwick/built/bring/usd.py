@@ -18,13 +18,12 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image
 
-from lumwick.built.bring.bundle import Bundle, beside, unzipped
-from lumwick.built.gltf_scene import turned
+from lumwick.built.bring.bundle import Bundle, unzipped
+from lumwick.built.gltf_scene import NITS, turned
 from lumwick.built.images import pixels_of
-from lumwick.built.meshes import Mesh, MeshPart, MeshSurface, check_amount
+from lumwick.built.meshes import Mesh, MeshPart, MeshSurface, beside_file, check_amount
 from lumwick.errors import PlaceError
 
-NITS = 1000.0
 LEFT_OUT = {"BasisCurves": "curves", "NurbsPatch": "NURBS patches", "Points": "points", "Volume": "volumes"}
 SOLIDS = ("Cube", "Sphere", "Cylinder", "Cone", "Capsule")
 INSTANCES_AT_MOST = 200_000
@@ -331,7 +330,7 @@ class _Reader:
         file = source.GetInput("file").Get(self.time) if source.GetInput("file") else None
         asked = str(file.path) if file else ""
         inner = asked.partition("[")[2].rstrip("]") or asked
-        data = beside(self.files, self.path, inner) if inner else None
+        data = beside_file(self.files, inner, self.path) if inner else None
         if data is None:
             self.notes.append(
                 f"the texture {PurePosixPath(inner).name or 'without a name'} is missing and was left out"

@@ -169,6 +169,10 @@ export const slip = {
       value: kind === 'number' ? Number(value) : value,
     });
   },
+  takeAway(c) {
+    if (c.op === 'remove') this.selected = ''; // it is gone; what is only set to nothing leaves its owner picked
+    this.command(c);
+  },
   addHere(c) {
     if (c.to === 'lamps') {
       const at = this.ahead();
