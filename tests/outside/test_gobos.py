@@ -132,3 +132,18 @@ def test_a_gobo_is_an_edit_and_its_picture_goes_with_the_place() -> None:
     raw["lamps"][0]["gobo"]["count"] = 900
     with pytest.raises(PlaceError, match="count"):
         parse(raw)
+
+
+def test_a_gobo_is_made_once_while_it_only_turns_and_anew_when_it_is_another(monkeypatch: pytest.MonkeyPatch) -> None:
+    from lumwick.trace import furnish
+
+    made = []
+    monkeypatch.setattr(
+        furnish, "passed", lambda gobo, t, loop, read: made.append(gobo.cover) or passed(gobo, t, loop, read)
+    )
+    stage, gobo = stage_with(HALF), Gobo(kind="blinds", cover=0.3)
+    for turn in (0.0, 10.0, 20.0):
+        lux(stage, spot(gobo=gobo.model_copy(update={"turn": turn})), samples=1)
+    assert made == [0.3]
+    lux(stage, spot(gobo=gobo.model_copy(update={"cover": 0.7})), samples=1)
+    assert made == [0.3, 0.7] and stage.world.lights.gobo[0].mean() == pytest.approx(0.3, abs=1e-4)
