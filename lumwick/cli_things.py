@@ -27,7 +27,7 @@ def bring(
     from lumwick.built.bring.taking import set_down, take_over
     from lumwick.picture import load_setting
     from lumwick.place.edits import fresh_id
-    from lumwick.place.files import load, pack
+    from lumwick.place.files import asset_of, load, pack
 
     try:
         east, north = (float(v) for v in at.split(","))
@@ -43,7 +43,7 @@ def bring(
         ids.append(fresh_id([*(thing.id for thing in document.things), *ids], "model"))
     things = set_down(taken, ids, setting.stands_on, east, north)
     document.things.extend(things)
-    assets |= {thing.mesh.sha256: one.data for thing, one in zip(things, taken, strict=True)}
+    assets |= {asset_of(one.file, one.data).sha256: one.data for one in taken}
     out.write_bytes(pack(document, assets))
     for one in taken:
         print(one.line())

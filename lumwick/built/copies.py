@@ -41,41 +41,62 @@ def spots(copies: Copies) -> tuple[Floats, Floats]:
     return np.stack([k * copies.step, np.zeros(len(k))], 1), np.zeros(len(k))
 
 
-def placements(thing: Thing, north_turn: float, height: Callable[[Floats, Floats], Floats]) -> Floats:
+def _chances(copies: Copies) -> Floats:
+    """Each copy's own chances, from -1 to 1, shape (COLUMNS, count)."""
+    return np.random.Generator(np.random.Philox(key=[copies.seed, 977])).uniform(-1, 1, (COLUMNS, copies.count))
+
+
+def delays(copies: Copies) -> Floats:
+    """By how much each copy is late [s], shape (n,)."""
+    n = len(spots(copies)[0])
+    return np.arange(n) * copies.later + (0.5 + 0.5 * _chances(copies)[4, :n]) * copies.any_later
+
+
+def placements(
+    thing: Thing,
+    north_turn: float,
+    height: Callable[[Floats, Floats], Floats],
+    own: Floats | None = None,
+    facing: Floats | None = None,
+) -> Floats:
     """Placements of a model and its copies, shape (n, 3, 4) [m].
 
     Parameters
     ----------
     height : callable
         Of the ground [m].
+    own : ndarray, shape (1 or n, 3, 4)
+        Where the model itself stands, or stood when each copy does as it did; as it is set down if None.
+    facing : ndarray, shape (1 or n,) [degrees]
+        How it is turned then.
     """
-    own = placement(thing, north_turn)
     copies = thing.copies
+    if own is None or facing is None:
+        own, facing = placement(thing, north_turn)[None], np.array([thing.turn])
     if copies is None:
-        return own[None]
+        return own
     at, turn = spots(copies)
     n = len(at)
-    chance = np.random.Generator(np.random.Philox(key=[copies.seed, 977])).uniform(-1, 1, (COLUMNS, copies.count))[
-        :, :n
-    ]
+    chance = _chances(copies)[:, :n]
     turn = turn + chance[0] * copies.any_turn
     size = 1 + chance[1] * copies.any_size
     at = at + chance[2:4].T * copies.any_shift
-    start = own[:2, 3]
+    start = own[:, :2, 3]
     if copies.laid != "line":
-        a = np.radians(thing.turn + north_turn)
-        at = start + at @ np.array([[np.cos(a), -np.sin(a)], [np.sin(a), np.cos(a)]])
-    out = np.repeat(own[None], n, 0)
+        a = np.radians(facing + north_turn)
+        c, s = np.cos(a), np.sin(a)
+        at = start + np.stack([c * at[:, 0] + s * at[:, 1], c * at[:, 1] - s * at[:, 0]], 1)
+    out = np.repeat(own, n, 0) if len(own) == 1 else own.copy()
     b = np.radians(turn)
     c, s, zero = np.cos(b), np.sin(b), np.zeros(n)
     spin = np.stack([np.stack([c, s, zero], 1), np.stack([-s, c, zero], 1), np.tile([0.0, 0, 1], (n, 1))], 1)
-    out[:, :, :3] = spin @ own[:, :3] * size[:, None, None]
+    out[:, :, :3] = spin @ out[:, :, :3] * size[:, None, None]
     out[:, :2, 3] = at
     if copies.on_ground:
-        foot = height(np.array([start[0]]), np.array([start[1]]))[0]
+        foot = height(start[:, 0], start[:, 1])
         out[:, 2, 3] += height(at[:, 0], at[:, 1]) - foot
     return out
 
 
-COLUMNS = 4
-"""Chances that each copy has: its turn, its size, and its shift along and across."""
+COLUMNS = 5
+"""Chances that each copy has: its turn, its size, its shift along and across, and how late it is."""

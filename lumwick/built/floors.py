@@ -7,8 +7,10 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.spatial.transform import Rotation
 
 from lumwick.built.meshes import Mesh, read_mesh
+from lumwick.built.shapes import mesh_of_shape
 from lumwick.place.fields import Asset
 from lumwick.place.objects import Thing
 
@@ -22,18 +24,24 @@ CELL = 0.5
 def placement(thing: Thing, north_turn: float) -> NDArray[np.float64]:
     """A model's placement, 3x4: what it does to the model's own coordinates [m]."""
     a = np.radians(thing.turn + north_turn)
-    c, s = thing.scale * np.cos(a), thing.scale * np.sin(a)
-    return np.array([[c, s, 0, thing.east], [-s, c, 0, thing.north], [0, 0, thing.scale, thing.up]])
+    c, s = np.cos(a), np.sin(a)
+    turned = np.array([[c, s, 0], [-s, c, 0], [0, 0, 1]])
+    if thing.tilt or thing.lean:
+        turned = turned @ Rotation.from_euler("XY", [thing.tilt, thing.lean], degrees=True).as_matrix()
+    return np.column_stack([thing.scale * turned, [thing.east, thing.north, thing.up]])
 
 
 def model_of(read: Callable[[Asset], bytes], thing: Thing) -> Mesh:
-    """A thing's model.
+    """A thing's model, or its own shape as one.
 
     Raises
     ------
     PlaceError
         Its file cannot be used.
     """
+    if thing.shape is not None:
+        return mesh_of_shape(thing.shape)
+    assert thing.mesh is not None
     y_up = {"by the file": None, "y up": True, "z up": False}[thing.upright]
     return read_mesh(read(thing.mesh), thing.mesh.name, y_up)
 
@@ -72,9 +80,8 @@ class Walkable:
         return out
 
 
-def walkable(mesh: Mesh, thing: Thing, north_turn: float) -> Walkable:
-    """What of a model, as it is set down, can be walked on."""
-    m = placement(thing, north_turn)
+def walkable(mesh: Mesh, m: NDArray[np.float64]) -> Walkable:
+    """What of a model, set down by a placement (3, 4), can be walked on."""
     corners = (
         np.concatenate([part.vertices[part.triangles].astype(float) for part in mesh.parts]) @ m[:, :3].T + m[:, 3]
     )

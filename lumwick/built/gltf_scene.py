@@ -152,12 +152,13 @@ def skinned(
     return np.asarray(out / np.where(total > 1e-9, total, 1)[:, None, None])
 
 
-def pieces(g: Gltf, notes: list[str]) -> list[Piece]:
-    """All that the document's scene shows, as it stands before anything moves."""
-    where = worlds(g, [matrix_of(node) for node in g.all("nodes")])
+def pieces(g: Gltf, notes: list[str], nodes: list[dict[str, Any]] | None = None) -> list[Piece]:
+    """All that the document's scene shows, as it stands before anything moves, or as ``nodes`` are at a time."""
+    nodes = g.all("nodes") if nodes is None else nodes
+    where = worlds(g, [matrix_of(node) for node in nodes])
     out = []
     for k, m in where.items():
-        node = g.all("nodes")[k]
+        node = nodes[k]
         if "mesh" not in node:
             continue
         mesh = g.all("meshes")[node["mesh"]]

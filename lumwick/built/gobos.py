@@ -26,6 +26,11 @@ MOVING = ("leaves", "ripple")
 Pixels = NDArray[np.float32]
 
 
+def moves(gobo: Gobo) -> bool:
+    """Whether a gobo moves by itself."""
+    return gobo.kind in MOVING and gobo.rate > 0
+
+
 def _open_share(at: NDArray[np.float64], edges: NDArray[np.float64], half: float) -> NDArray[np.float64]:
     """How much of cells (n,) of a half width is not covered by bars from edges[k, 0] to edges[k, 1]."""
     low, high = at[:, None] - half, at[:, None] + half

@@ -7,7 +7,7 @@ without normals gets flat ones; textures that are missing are told and left out.
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import lru_cache, partial
 from pathlib import PurePosixPath
 from typing import Any
@@ -76,6 +76,8 @@ class Mesh:
 
     parts: tuple[MeshPart, ...]
     notes: tuple[str, ...] = field(default=())
+    kept: tuple[bool, ...] = field(default=())
+    """Of each surface in the file, whether any of its triangles are left."""
 
     @property
     def bounds(self) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
@@ -136,26 +138,40 @@ def _from_gltf(data: bytes, name: str, y_up: bool, files: dict[str, bytes], note
         It is damaged, or files are missing that hold its mesh.
     """
     from lumwick.built.gltf import DAMAGE, damaged, opened, refuse_missing, unpack_views
-    from lumwick.built.gltf_scene import Piece, pieces, surface_of
+    from lumwick.built.gltf_scene import pieces, surface_of
 
     try:
         g, missing = opened(data, lambda key: beside_file(files, key))
         refuse_missing(name, missing)
         unpack_views(g)
-        groups: dict[Any, list[Piece]] = {}
-        for piece in pieces(g, notes):
-            groups.setdefault((piece.material, piece.uv is not None, piece.normals is not None), []).append(piece)
-        check_amount(name, sum(len(p.triangles) for group in groups.values() for p in group))
-        out = []
-        for (material, has_uv, has_normals), group in groups.items():
-            starts = np.cumsum([0] + [len(p.vertices) for p in group[:-1]])
-            v = np.concatenate([p.vertices for p in group])
-            t = np.concatenate([p.triangles + s for p, s in zip(group, starts, strict=True)])
-            uv = np.concatenate([p.uv for p in group]) if has_uv else None
-            normals = np.concatenate([p.normals for p in group]) if has_normals else None
-            out.append(_sound(v, t, uv, normals, y_up, partial(surface_of, g, material, notes)))
+        groups = grouped(pieces(g, notes))
+        check_amount(name, sum(len(group.triangles) for group in groups))
+        out = [
+            _sound(p.vertices, p.triangles, p.uv, p.normals, y_up, partial(surface_of, g, p.material, notes))
+            for p in groups
+        ]
     except DAMAGE as error:
         raise damaged(name) from error
+    return out
+
+
+def grouped(pieces: list[Any]) -> list[Any]:
+    """A glTF's pieces, those of one surface joined; with texture coordinates or normals apart from those without."""
+    groups: dict[Any, list[Any]] = {}
+    for piece in pieces:
+        groups.setdefault((piece.material, piece.uv is not None, piece.normals is not None), []).append(piece)
+    out = []
+    for (_, has_uv, has_normals), group in groups.items():
+        starts = np.cumsum([0] + [len(p.vertices) for p in group[:-1]])
+        out.append(
+            replace(
+                group[0],
+                vertices=np.concatenate([p.vertices for p in group]),
+                triangles=np.concatenate([p.triangles + s for p, s in zip(group, starts, strict=True)]),
+                uv=np.concatenate([p.uv for p in group]) if has_uv else None,
+                normals=np.concatenate([p.normals for p in group]) if has_normals else None,
+            )
+        )
     return out
 
 
@@ -172,7 +188,7 @@ def _by_surface(meshes: list[Any]) -> list[list[Any]]:
     return list(groups.values())
 
 
-def _upright(v: NDArray[np.float64]) -> NDArray[np.float64]:
+def upright(v: NDArray[np.float64]) -> NDArray[np.float64]:
     """Vectors (n, 3) from axes with y up to east, north, up."""
     return np.stack([v[:, 0], -v[:, 2], v[:, 1]], -1)
 
@@ -208,7 +224,7 @@ def _sound(
     wild = int((~sound).sum())
     t, v = t[sound], np.where(finite[:, None], v, 0)
     if y_up:
-        v, normals = _upright(v), None if normals is None else _upright(normals)
+        v, normals = upright(v), None if normals is None else upright(normals)
     flat = np.linalg.norm(np.cross(v[t[:, 1]] - v[t[:, 0]], v[t[:, 2]] - v[t[:, 0]]), axis=1) <= 1e-14
     t = t[~flat]
     if not len(t):
@@ -284,4 +300,4 @@ def _read(data: bytes, name: str, y_up: bool, beside: tuple[tuple[str, bytes], .
         notes.append(f"{flat:,} triangles without an area were left out")
     if wild := sum(n for _, _, n in joined):
         notes.append(f"{wild:,} triangles with corners that are no numbers were left out")
-    return Mesh(parts, tuple(dict.fromkeys(notes)))
+    return Mesh(parts, tuple(dict.fromkeys(notes)), tuple(part is not None for part, _, _ in joined))

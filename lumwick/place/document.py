@@ -16,7 +16,7 @@ from lumwick.motion.timebase import RATES
 from lumwick.place.fields import TURNS_AT_MOST, Id, Model
 from lumwick.place.filming import Clock, Develop, Exposure, Route
 from lumwick.place.nature import Air, Land, Sea, Site, Stand, Surround, Wind
-from lumwick.place.objects import Built, Lamp, Surface, Thing
+from lumwick.place.objects import Built, Lamp, LampGroup, SunGobo, Surface, Thing
 
 VERSION = 3
 FORMAT = "lumwick-place"
@@ -137,12 +137,14 @@ class Place(Model):
     surfaces: list[Surface] = Field(default_factory=list, max_length=300)
     things: list[Thing] = Field(default_factory=list, max_length=500)
     lamps: list[Lamp] = Field(default_factory=list, max_length=500)
+    lamp_groups: list[LampGroup] = Field(default_factory=list, max_length=100)
+    sun_gobo: SunGobo | None = Field(None, description="What the sun's light is thrown through.")
     shots: list[Shot] = Field(min_length=1, max_length=200)
     cut: Cut = Field(default_factory=Cut)
 
     @model_validator(mode="after")
     def _whole(self) -> Place:
-        for name in ("growth", "built", "surfaces", "things", "lamps", "shots"):
+        for name in ("growth", "built", "surfaces", "things", "lamps", "lamp_groups", "shots"):
             _check_ids(getattr(self, name), f"two {LISTS[name]} share one id")
         for shot in self.shots:
             _check_ids(shot.route.stations, f"two stations of shot {shot.name} share one id")
@@ -160,6 +162,11 @@ class Place(Model):
                     f"{item.name} has the surface {surface!r}, which this place does not have: "
                     f"choose one of {', '.join(known) or 'none, there are none yet'}"
                 )
+        groups = {group.id for group in self.lamp_groups}
+        for lamp in self.lamps:
+            if lamp.group and lamp.group not in groups:
+                raise ValueError(f"{lamp.name} is in the group {lamp.group!r}, which this place does not have")
+        check_carried(self)
         _check_ranges(self, "")
         return self
 
@@ -183,9 +190,56 @@ LISTS = {
     "surfaces": "surfaces",
     "things": "models",
     "lamps": "lamps",
+    "lamp_groups": "groups of lamps",
     "shots": "shots",
 }
 """What the members of a place's lists are called together."""
+
+
+CAMERA = "camera"
+"""What carries a thing that goes with the shot's camera."""
+
+
+def carriers(place: Place, item: Thing | Lamp) -> list[str]:
+    """What carries a model or a lamp, and what carries that, to the last.
+
+    Raises
+    ------
+    ValueError
+        One is not there, or they carry one another in a ring.
+    """
+    every: list[Thing | Lamp] = [*place.lamps, *place.things]
+    known = {x.id: x for x in every}
+    out: list[str] = []
+    at: Thing | Lamp = item
+    while at.held and at.held != CAMERA:
+        if at.held in out or at.held == item.id:
+            raise ValueError(f"{item.name} and what carries it carry one another in a ring")
+        if at.held not in known:
+            raise ValueError(f"{at.name} is carried by {at.held!r}, which this place does not have")
+        out.append(at.held)
+        at = known[at.held]
+    return [*out, CAMERA] if at.held else out
+
+
+def check_carried(place: Place) -> None:
+    """Refuse what is carried by what is not there, in a ring, or by a camera that follows it.
+
+    Raises
+    ------
+    ValueError
+    """
+    with_camera = set()
+    every: list[Thing | Lamp] = [*place.things, *place.lamps]
+    for item in every:
+        if item.held and CAMERA in carriers(place, item):
+            with_camera.add(item.id)
+    for shot in place.shots:
+        if shot.route.subject in with_camera:
+            raise ValueError(f"the camera of {shot.name} follows {shot.route.subject!r}, which it carries itself")
+    for thing in place.things:
+        if thing.rolls and thing.held:
+            raise ValueError(f"{thing.name} cannot roll on the ground while it is carried")
 
 
 def _check_ids(items: Sequence[Any], words: str) -> None:

@@ -98,6 +98,8 @@ class Copies(Model):
     any_turn: float = number(0.0, "Turned at random", "°", 0, 180, "To either side, at most.")
     any_size: float = number(0.0, "Sized at random", "x", 0, 0.9, "Larger or smaller by at most this share.")
     any_shift: float = number(0.0, "Moved at random", "m", 0, 1000, "Along and across, at most.")
+    later: float = number(0.0, "Later each by", "s", 0, 600, "Each moves as the one before it did so long ago.")
+    any_later: float = number(0.0, "Out of step", "s", 0, 600, "Later at random, by at most this.")
     seed: int = number(1, "Seed", "", 0, 999999, "Another number, another chance.")
 
     @model_validator(mode="after")
@@ -105,6 +107,18 @@ class Copies(Model):
         if self.laid == "line" and len(self.line) < 2:
             raise ValueError("copies along a line need a line: draw one on the chart")
         return self
+
+
+class Playing(Model):
+    """How a model's own motion is played."""
+
+    clip: str = Field("", title="Motion", max_length=200, description="Its name in the file; none is the first.")
+    how: Literal["once", "looping", "to and fro"] = Field("looping", title="Plays")
+    start: float = number(0.0, "Starts at", "s", -600, 6000, "Of the clip.")
+    rate: float = number(1.0, "Rate", "x", -20, 20, "1 is as it was made; less than 0 runs backwards.")
+    closes: bool = Field(
+        True, title="Closes on a loop", description="In a shot that loops its rate is fitted, so that it comes round."
+    )
 
 
 class Dressed(Model):
@@ -115,17 +129,63 @@ class Dressed(Model):
     hidden: bool = False
 
 
+class Opening(Model):
+    """A way through a wall: a door, a window."""
+
+    id: Id
+    wall: Literal["south", "east", "north", "west"] = Field(
+        "south", title="In the wall", description="Of a room, on the side to which the room's own front is south."
+    )
+    along: float = number(0.0, "Along", "m", -100, 100, "From the wall's middle, to the right seen from outside.")
+    up: float = number(0.9, "Sill", "m", 0, 100, "Over the floor; 0 for a door.")
+    width: float = number(1.2, "Width", "m", 0.05, 100, "Of the opening.")
+    height: float = number(1.3, "Height", "m", 0.05, 100, "Of the opening.")
+    glazed: bool = Field(False, title="Glazed", description="With a clear pane in it.")
+
+
+class Shape(Model):
+    """A plain form of one's own, to block a place out with."""
+
+    kind: Literal["ball", "box", "plate", "cylinder", "cone", "stairs", "wall", "room", "sweep"] = Field(
+        "box", title="Form"
+    )
+    width: float = number(1.0, "Width", "m", 0.001, 1000, "Of a room, inside.")
+    depth: float = number(1.0, "Depth", "m", 0.001, 1000, "From its front to its back; of a room, inside.")
+    height: float = number(1.0, "Height", "m", 0.001, 1000, "Of a room, inside.")
+    steps: int = number(10, "Steps", "", 1, 400, "Of stairs.")
+    thick: float = number(0.2, "Thickness", "m", 0.01, 10, "Of walls, floor and ceiling.")
+    curve: float = number(1.5, "Curve", "m", 0.01, 100, "Radius by which a sweep's floor turns up into its wall.")
+    roofed: bool = Field(True, title="Ceiling", description="Of a room.")
+    openings: list[Opening] = Field([], max_length=60, description="Doors and windows of a wall or a room.")
+
+
 class Thing(Model):
-    """A model brought in and set down."""
+    """A model brought in, or a shape of one's own, and set down."""
 
     id: Id
     name: str = Field(title="Name", min_length=1, max_length=80)
-    mesh: Asset = Field(title="Model", description="A glTF (.glb), OBJ, PLY or STL file.")
+    mesh: Asset | None = Field(None, title="Model", description="A glTF (.glb), OBJ, PLY or STL file.")
+    shape: Shape | None = Field(None, description="Its form, if it is no model brought in.")
     east: Animatable = keyed(0.0, "East", "m", -1e6, 1e6, "From the place's origin.")
     north: Animatable = keyed(0.0, "North", "m", -1e6, 1e6, "From the place's origin.")
     up: Animatable = keyed(0.0, "Height", "m", -1000, 20000, "Of the model's own zero, over the datum.")
     turn: Animatable = keyed(0.0, "Turn", "°", -360, 360, "Clockwise, seen from above.", quantity="turn")
+    tilt: Animatable = keyed(
+        0.0, "Tilt", "°", -360, 360, "About its own line from west to east: its north end up.", quantity="turn"
+    )
+    lean: Animatable = keyed(
+        0.0, "Lean", "°", -360, 360, "About its own line from south to north: its east side down.", quantity="turn"
+    )
     scale: Animatable = keyed(1.0, "Scale", "x", 1e-4, 1e4, "Metres for one unit of the file.", log=True)
+    held: str = Field(
+        "",
+        title="Carried by",
+        max_length=40,
+        description="Id of a model or a lamp that carries it, or camera: then east, north and height are told from "
+        "its carrier: to its right, ahead of it and up.",
+    )
+    rolls: bool = Field(False, title="Rolls", description="Goes on the ground as a ball does, without slipping.")
+    plays: Playing | None = Field(None, description="How its own motion is played, if its file has any.")
     upright: Literal["by the file", "y up", "z up"] = Field(
         "by the file", title="Upright", description="Which of the file's axes points up."
     )
@@ -134,6 +194,20 @@ class Thing(Model):
     )
     dressed: list[Dressed] = Field([], max_length=400, description="Which of its own surfaces are shown otherwise.")
     copies: Copies | None = Field(None, description="How it is set out many times over.")
+
+    @model_validator(mode="after")
+    def _has_a_form(self) -> Thing:
+        if (self.mesh is None) == (self.shape is None):
+            raise ValueError(f"{self.name} must have either a model's file or a shape of its own")
+        return self
+
+    @property
+    def form(self) -> tuple[str, ...]:
+        """What its triangles are made from, for keys."""
+        if self.mesh is not None:
+            return (self.mesh.sha256, self.upright)
+        assert self.shape is not None
+        return ("shape", self.shape.model_dump_json())
 
 
 class Gobo(Model):
@@ -152,13 +226,32 @@ class Gobo(Model):
     seed: int = number(1, "Seed", "", 0, 999999, "Another number, other leaves and ripples.")
 
 
+class SunGobo(Gobo):
+    """What the sun's light is thrown through: it stands in its way, upright to it, over a spot."""
+
+    east: Animatable = keyed(0.0, "East", "m", -1e6, 1e6, "Of the spot that its middle's shadow falls on.")
+    north: Animatable = keyed(0.0, "North", "m", -1e6, 1e6, "Of the spot that its middle's shadow falls on.")
+    up: Animatable = keyed(0.0, "Height", "m", -1000, 20000, "Of that spot, over the datum.")
+
+
 class Lamp(Model):
     """A source of light that is not the sky."""
 
     id: Id
     name: str = Field(title="Name", min_length=1, max_length=80)
-    kind: Literal["point", "spot", "rectangle", "disc"] = Field("point", title="Kind")
+    kind: Literal["point", "spot", "rectangle", "disc", "line", "parallel", "window"] = Field(
+        "point",
+        title="Kind",
+        description="Parallel shines as the sun does, from far off; a window is an opening that daylight comes "
+        "through, said so that rooms are clean.",
+    )
     lit: bool = Field(True, title="Lit")
+    group: str = Field("", title="Group", max_length=40, description="Id of a group of lamps with one switch.")
+    dusk: bool = Field(False, title="Comes on at dusk", description="By the height of the sun.")
+    dusk_below: float = number(-1.0, "Sun under", "°", -18, 30, "Half lit when the sun is so high; over one degree.")
+    held: str = Field(
+        "", title="Carried by", max_length=40, description="Id of a model that carries it, or camera; as of a model."
+    )
     east: Animatable = keyed(0.0, "East", "m", -1e6, 1e6, "From the place's origin.")
     north: Animatable = keyed(0.0, "North", "m", -1e6, 1e6, "From the place's origin.")
     up: Animatable = keyed(2.5, "Height", "m", -1000, 20000, "Over the datum.")
@@ -166,8 +259,15 @@ class Lamp(Model):
         0.0, "Shines to", "°", -360000, 360000, "Bearing of a spot's or flat lamp's light.", quantity="turn"
     )
     pitch: Animatable = keyed(-90.0, "Pitch", "°", -90, 90, "-90 shines straight down.")
+    turns: float = number(0.0, "Turns a clip", "", -1000, 1000, "Of a beam that goes round: a whole number closes.")
     amount: Animatable = keyed(
-        800.0, "Light", "x", 0, 1e8, "In lumens or candelas: a house lamp sends out about 800 lm.", log=True
+        800.0,
+        "Light",
+        "x",
+        0,
+        1e8,
+        "In lumens or candelas: a house lamp sends out about 800 lm. Of parallel light in lux.",
+        log=True,
     )
     unit: Literal["lm", "cd"] = Field(
         "lm", title="Unit", description="lm: all of its light. cd: its intensity straight ahead."
@@ -178,18 +278,31 @@ class Lamp(Model):
     source: Animatable = keyed(
         0.0, "Source", "m", 0, 5, "Diameter of a spot's shining part: the larger, the softer its shadows."
     )
-    width: Animatable = keyed(0.3, "Width", "m", 0, 100, "Of a rectangle, or a disc's diameter.")
-    height: Animatable = keyed(0.3, "Length", "m", 0, 100, "Of a rectangle.")
+    width: Animatable = keyed(0.3, "Width", "m", 0, 100, "Of a rectangle, or a disc's or line's diameter.")
+    height: Animatable = keyed(0.3, "Length", "m", 0, 100, "Of a rectangle or a line.")
+    spread: Animatable = keyed(0.53, "Seen as wide as", "°", 0, 60, "Of parallel light: the sun is half a degree wide.")
+    distribution: Asset | None = Field(
+        None, title="Light distribution", description="Of a point: an IES file (LM-63) says how much light goes where."
+    )
 
     gobo: Gobo | None = Field(None, description="What a spot's light is thrown through.")
 
     @model_validator(mode="after")
     def _has_an_area(self) -> Lamp:
         width, height = least(self.width), least(self.height)
-        if (self.kind == "rectangle" and width * height < 1e-8) or (self.kind == "disc" and width < 1e-4):
+        flat = self.kind in ("rectangle", "line", "window")
+        if (flat and width * height < 1e-8) or (self.kind == "disc" and width < 1e-4):
             raise ValueError(
-                f"the lamp {self.name} has no area: give it a "
-                f"width{' and a length' if self.kind == 'rectangle' else ''}, or "
-                "make it a point"
+                f"the lamp {self.name} has no area: give it a width{' and a length' if flat else ''}, "
+                "or make it a point"
             )
         return self
+
+
+class LampGroup(Model):
+    """Lamps with one switch."""
+
+    id: Id
+    name: str = Field(title="Name", min_length=1, max_length=80)
+    lit: bool = Field(True, title="Lit")
+    dim: Animatable = keyed(1.0, "Dimmed to", "x", 0, 100, "Share of each lamp's own light.", log=True)

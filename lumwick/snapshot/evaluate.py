@@ -17,7 +17,8 @@ from numpy.typing import NDArray
 from lumwick.air.sun import SunPosition, direction, julian_day, sun_position
 from lumwick.air.wind import Gusts, gusts
 from lumwick.built.floors import Walkable, model_of, walkable, walked_on
-from lumwick.built.lamps import LampLight, lamp_at
+from lumwick.built.gobos import moves
+from lumwick.built.lamps import LampLight, dusk_share, lamp_at
 from lumwick.built.timber import floor_over, footprint
 from lumwick.errors import PlaceError
 from lumwick.land.ground import Ground
@@ -26,18 +27,23 @@ from lumwick.lens.grade import Grade
 from lumwick.lens.lens import FULL_FRAME_MM, Lens
 from lumwick.motion.channel import Curve, moment_of
 from lumwick.motion.timebase import RATES, time_frame
-from lumwick.place.document import Place, Shot
+from lumwick.place.document import CAMERA, Place, Shot, carriers
 from lumwick.place.fields import Asset
 from lumwick.place.filming import Develop, Exposure
 from lumwick.place.instant import Motions
+from lumwick.place.objects import Lamp, SunGobo, Thing
 from lumwick.route.legs import Around
 from lumwick.route.track import Track, read_track
 from lumwick.route.way import Way, way
+from lumwick.snapshot.standing import Standing, lamp_pose
 from lumwick.water.spectrum import SeaState
 
 GRADED = tuple(f.name for f in fields(Grade) if f.name not in ("view", "screen", "lut"))
 RANGE_TO_EXTINCTION = 2.996
 """Meteorological optical range is where contrast falls to 5 %: V = 2.996 / beta (WMO No. 8)."""
+
+WALKED_COPIES = 400
+"""Copies of a model that can be walked on, from the first."""
 
 T = TypeVar("T")
 
@@ -99,13 +105,26 @@ class Setting:
 
     def _walkable(self) -> list[Walkable]:
         """What can be walked on of the models that stand in the place when its first shot starts."""
-        place, key = self.still().place, ("walkable",)
+        key = ("walkable",)
         if key not in self.memory:
             self.memory[key] = [
-                walkable(model_of(self.read, thing), thing, place.site.north_turn) for thing in place.things
+                walkable(model_of(self.read, thing), one)
+                for thing, placed in self.stood(self.place.shots[0])
+                for one in placed[:WALKED_COPIES]
             ]
         found: list[Walkable] = self.memory[key]
         return found
+
+    def standing(self, shot: Shot, t: float) -> Standing:
+        """Who knows where everything stands at a clip time of a shot."""
+        return Standing(self, shot, self.motions(shot).at(t)[0], t)
+
+    def stood(self, shot: Shot, t: float = 0.0) -> list[tuple[Thing, NDArray[np.float64]]]:
+        """Every model that the camera does not carry, with its placements and its copies' (n, 3, 4) at a clip time."""
+        standing = self.standing(shot, t)
+        fixed = [thing for thing in standing.place.things if CAMERA not in carriers(standing.place, thing)]
+        placed = standing.all(fixed)
+        return [(thing, placed[thing.id]) for thing in fixed]
 
     def whereabouts(
         self, shot: Shot, name: str, t: NDArray[np.float64]
@@ -123,8 +142,13 @@ class Setting:
         def told(path: str) -> NDArray[np.float64]:
             return motions.value(path, t)
 
+        items: list[Thing] | list[Lamp]
         for of, items, turn in (("things", place.things, "turn"), ("lamps", place.lamps, "bearing")):
-            if any(item.id == name for item in items):
+            item = next((item for item in items if item.id == name), None)
+            if item is not None and (item.held or (isinstance(item, Thing) and item.rolls)):
+                frames = self.standing(shot, 0.0).frames(item, t)
+                return frames[:, :3, 3], np.degrees(np.arctan2(frames[:, 0, 1], frames[:, 1, 1]))
+            if item is not None:
                 at = f"/{of}/{name}"
                 return np.stack([told(f"{at}/east"), told(f"{at}/north"), told(f"{at}/up")], -1), told(f"{at}/{turn}")
         for built in place.built:
@@ -196,6 +220,13 @@ class Snapshot:
     surround_lux: float = 0.0
     surfaces: dict[str, tuple[float, float, str]] = field(default_factory=dict)
     """Glow [cd/m2], wetness and the glow's colour of each surface."""
+    stood: dict[str, NDArray[np.float64]] = field(default_factory=dict)
+    """Placements (n, 3, 4) of each model and its copies."""
+    played: dict[str, tuple[int, tuple[float, ...]]] = field(default_factory=dict)
+    """Which of its own motions each moving model plays, and the time within it of each of its phases [s]."""
+    sun_gobo: SunGobo | None = None
+    gobo_t: tuple[float, float | None] = (0.0, None)
+    """When it is, and the length over which it closes [s], if it moves by itself."""
 
 
 def place_clock(shot: Shot, t: float) -> dt.datetime:
@@ -305,6 +336,7 @@ def evaluate(setting: Setting, shot: Shot, t: float, camera: Camera | None = Non
     air, blow = now.air or place.air, now.wind or place.wind
     weather = Weather(air.haze, air.ozone_du, RANGE_TO_EXTINCTION / air.fog_visibility, air.fog_height, air.fog_base)
     wind = gusts(blow.speed, blow.from_bearing + north, blow.gustiness, blow.seed, loop, roughness=blow.roughness)
+    standing = Standing(setting, shot, place, t)
     return Snapshot(
         t,
         place,
@@ -319,10 +351,30 @@ def evaluate(setting: Setting, shot: Shot, t: float, camera: Camera | None = Non
         grade_of(place.cut.develop if now.as_film else now.develop, setting.read),
         time_frame(max(t, 0.0), RATES[shot.fps]),
         air.sun_width,
-        tuple(lamp_at(lamp, north, t, loop) for lamp in place.lamps if lamp.lit),
+        lamps_at(standing, float(sun.elevation), loop),
         place.surround.lux,
         {s.id: (s.glow, s.wet, s.glow_colour) for s in place.surfaces},
+        standing.all(),
+        standing.played(loop),
+        place.sun_gobo,
+        (t, loop) if place.sun_gobo is not None and moves(place.sun_gobo) else (0.0, None),
     )
+
+
+def lamps_at(standing: Standing, sun: float, loop: float | None) -> tuple[LampLight, ...]:
+    """The lamps that are lit, by their groups and the sun's height [degrees]."""
+    place, groups = standing.place, {group.id: group for group in standing.place.lamp_groups}
+    out = []
+    for lamp in place.lamps:
+        group = groups.get(lamp.group)
+        share = (group.dim if group.lit else 0.0) if group is not None else 1.0
+        if lamp.dusk:
+            share *= dusk_share(sun, lamp.dusk_below)
+        if not lamp.lit or share <= 0:
+            continue
+        pose = lamp_pose(standing, lamp) if lamp.held or lamp.turns else None
+        out.append(lamp_at(lamp, place.site.north_turn, standing.t, loop, share, pose))
+    return tuple(out)
 
 
 def area_shapes(setting: Setting) -> list[shapely.Geometry]:

@@ -20,7 +20,6 @@ from embreex.rtcore_scene import EmbreeScene
 from numpy.typing import NDArray
 from scipy.spatial import KDTree
 
-from lumwick.built.copies import placements
 from lumwick.built.floors import model_of
 from lumwick.built.timber import build
 from lumwick.growth.kinds import KINDS
@@ -83,6 +82,7 @@ class Surroundings:
     """A place's solid things, ready to be asked how near they are."""
 
     def __init__(self, setting: Setting) -> None:
+        stood = setting.stood(setting.place.shots[0])
         setting = setting.still()
         place = setting.place
         self.setting = setting
@@ -96,11 +96,10 @@ class Surroundings:
             corners = timber.vertices[np.concatenate([q[:, [0, 1, 2]], q[:, [0, 2, 3]]])].astype(float)
             triangles.append(corners)
             names += [built.name] * len(corners)
-        for thing in place.things:
+        for thing, placed in stood:
             own = np.concatenate(
                 [part.vertices[part.triangles].astype(float) for part in model_of(setting.read, thing).parts]
             )
-            placed = placements(thing, place.site.north_turn, setting.ground.height)
             if (
                 len(placed) > 1 and len(own) * len(placed) > TRIANGLES_OF_COPIES
             ):  # so many stand for themselves by their boxes

@@ -10,29 +10,37 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from lumwick.built.copies import placements
 from lumwick.built.floors import model_of
+from lumwick.built.gltf_motion import Moving
 from lumwick.built.gobos import passed
+from lumwick.built.ies import read_ies
 from lumwick.built.lamps import LampLight
-from lumwick.built.meshes import MeshSurface
+from lumwick.built.meshes import MeshPart, MeshSurface
 from lumwick.built.timber import Timber, build
 from lumwick.errors import PlaceError
 from lumwick.keep import cached, digest
 from lumwick.land.ground import Ground
 from lumwick.motion.colour import from_hex, to_linear
 from lumwick.place.fields import Asset
-from lumwick.place.objects import Built, Gobo, Surface, Thing
-from lumwick.snapshot.evaluate import Setting
+from lumwick.place.objects import Built, Gobo, SunGobo, Surface, Thing
+from lumwick.snapshot.evaluate import Setting, Snapshot
+from lumwick.snapshot.standing import moving_of, phases
 from lumwick.trace import embree, lamps
 from lumwick.trace.corners import corners
 from lumwick.trace.part import Part, plain_look
 from lumwick.trace.patterns import NAMES, NONE
-from lumwick.trace.records import CORNER, EMITTER, LAMP, SURFACE
+from lumwick.trace.records import CORNER, EMITTER, LAMP, PORTAL, SURFACE
 from lumwick.trace.sections.land import LandMade
 from lumwick.trace.textures import COLOUR, DATA, NORMAL, Pyramid, packed, pyramid, read_image
 from lumwick.trace.world import MODEL, TIMBER
 
-PLACED: dict[str, Any] = {**dict.fromkeys(("east", "north", "up", "turn", "scale"), 0.0), "copies": None}
+PLACED: dict[str, Any] = {
+    **dict.fromkeys(("east", "north", "up", "turn", "tilt", "lean", "scale"), 0.0),
+    "copies": None,
+    "held": "",
+    "rolls": False,
+    "plays": None,
+}
 """What sets a model down, and leaves its form as it is."""
 UNLIT = {"glow": 0.0, "wet": 0.0, "glow_colour": "#000000"}
 """Surfaces as they are built: how they glow and whether they are wet is set at every instant."""
@@ -179,6 +187,8 @@ class BuiltInputs:
     things: tuple[Thing, ...]
     surfaces: tuple[Surface, ...]
     land: LandMade
+    moving: dict[str, int]
+    """In how many poses at once each model stands that moves by itself."""
     read: Read = field(compare=False)
 
     @classmethod
@@ -189,16 +199,30 @@ class BuiltInputs:
             tuple(thing.model_copy(update=PLACED) for thing in place.things),
             tuple(surface.model_copy(update=UNLIT) for surface in place.surfaces),
             land,
+            {x.id: len(phases(x)[0]) for x in place.things if x.plays is not None and x.mesh is not None},
             setting.read,
         )
 
 
 @dataclass(frozen=True)
 class PlacedInputs:
-    """Where things are set down, turned from true north [degrees]; ``built`` is the key of what is built."""
+    """Where each model and its copies stand, and which pose each has; ``built`` is the key of what is built."""
 
-    things: tuple[Thing, ...]
-    turn: float
+    stood: dict[str, NDArray[np.float64]]
+    poses: dict[str, NDArray[np.int64]]
+    built: str
+
+    @classmethod
+    def of(cls, snapshot: Snapshot, built: str) -> PlacedInputs:
+        poses = {x.id: phases(x)[1] for x in snapshot.place.things if x.id in snapshot.played}
+        return cls(snapshot.stood, poses, built)
+
+
+@dataclass(frozen=True)
+class MovedInputs:
+    """Which motion each moving model plays, and where in it its poses are [s]."""
+
+    played: dict[str, Any]
     built: str
 
 
@@ -208,13 +232,41 @@ class LampInputs:
 
     lamps: tuple[LampLight, ...]
     surfaces: dict[str, tuple[float, float, str]]
-    placed: str
+    placed: tuple[str, ...]
+    sun_gobo: SunGobo | None = None
+    gobo_t: tuple[float, float | None] = (0.0, None)
 
 
 GOBOS_KEPT = 32
 NO_GOBO = np.ones((1, 1, 1, 3), np.float32)
 EMITTERS_AT_MOST = 200_000
 """Triangles of a glowing model and its copies that light others as a lamp."""
+
+
+@dataclass(frozen=True)
+class Bendable:
+    """A part of a moving model in one of its poses: where its vertices lie, and its first row of normals, or -1."""
+
+    part: int
+    pose: int
+    vertices: NDArray[np.float32]
+    geometry: embree.Geometry
+    scene: embree.Scene
+    first: int
+
+
+def _still_or_moving(
+    vertices: NDArray[np.float32], part: MeshPart, mask: int, moves: bool
+) -> tuple[embree.Geometry, embree.Scene]:
+    triangles = np.ascontiguousarray(part.triangles)
+    if moves:
+        geometry = embree.mesh(vertices, triangles, mask, embree.REFIT)
+        scene = embree.Scene(robust=True, dynamic=True, quality=embree.LOW)
+    else:
+        geometry, scene = embree.mesh(vertices, triangles, mask), embree.Scene(robust=True)
+    scene.attach(0, geometry)
+    scene.commit()
+    return geometry, scene
 
 
 class Furnishing:
@@ -227,7 +279,8 @@ class Furnishing:
         self.texture, self.texture_where = packed([])
         self.notes: list[str] = []
         self.lamp, self.emitter = np.zeros(0, LAMP), np.zeros(1, EMITTER)
-        self.gobo = NO_GOBO
+        self.gobo, self.sun_thrown = NO_GOBO, -1
+        self.portal = np.zeros(0, PORTAL)
         self._gobos: dict[tuple[str, float, float | None], NDArray[np.float32]] = {}
 
     def make(self, inputs: BuiltInputs) -> None:
@@ -239,6 +292,7 @@ class Furnishing:
             A file cannot be used; what was there stays.
         """
         textures, notes = Textures(), []
+        self._moving: dict[str, tuple[Moving, list[Bendable]]] = {}
         surfaces = {surface.id: surface for surface in inputs.surfaces}
         looks = {name: surface_look(inputs.read, surface, textures) for name, surface in surfaces.items()}
         parts: dict[str, Part] = {}
@@ -250,48 +304,76 @@ class Furnishing:
             mesh = model_of(inputs.read, thing)
             notes += [f"{thing.name}: {note}" for note in mesh.notes]
             dressed = {one.part: one for one in thing.dressed}
+            poses = inputs.moving.get(thing.id, 0)
+            if poses:
+                self._moving[thing.id] = moving_of(inputs.read, thing), []
             for k, part in enumerate(mesh.parts):
                 other = dressed.get(part.surface.name)
                 if other is not None and other.hidden:
                     continue
                 worn = (other.surface if other is not None else "") or thing.surface
-                scene = embree.Scene(robust=True)
                 own = surfaces.get(worn)
-                look = looks[own.id].copy() if own else mesh_look(part.surface, textures)
-                look["toned"] = 0.0
+                plain_row = looks[own.id].copy() if own else mesh_look(part.surface, textures)
+                plain_row["toned"] = 0.0
                 corner = corners(part)
-                if corner is not None:
-                    look["corners"] = start
-                    rows.append(corner)
-                    start += len(corner)
-                    if part.uv is None:
-                        look["boxed"] = 1.0
-                mask = ray_mask(look)
-                scene.attach(0, embree.mesh(embree.padded(part.vertices), np.ascontiguousarray(part.triangles), mask))
-                scene.commit()
-                parts[f"thing {thing.id} {k}"] = Part(
-                    MODEL,
-                    scene,
-                    look=look,
-                    mask=mask,
-                    thing=thing.name,
-                    surfaces=(own.name if own else part.surface.name,) * 4,
-                    surface=worn,
-                )
-        self.parts, self.notes, self._ground = parts, notes + textures.notes, inputs.land.ground
+                if corner is not None and part.uv is None:
+                    plain_row["boxed"] = 1.0
+                mask, first_corner = ray_mask(plain_row), -1
+                for pose in range(max(poses, 1)):
+                    look = plain_row.copy()
+                    if corner is not None and (pose == 0 or part.normals is not None):
+                        first_corner = start
+                        rows.append(corner.copy() if pose else corner)
+                        start += len(corner)
+                    look["corners"] = first_corner
+                    vertices = embree.padded(part.vertices)
+                    geometry, scene = _still_or_moving(vertices, part, mask, bool(poses))
+                    name = f"thing {thing.id} {k}" + (f" {pose}" if poses else "")
+                    parts[name] = Part(
+                        MODEL,
+                        scene,
+                        look=look,
+                        mask=mask,
+                        thing=thing.name,
+                        surfaces=(own.name if own else part.surface.name,) * 4,
+                        surface=worn,
+                    )
+                    if poses:
+                        first = first_corner if part.normals is not None else -1
+                        self._moving[thing.id][1].append(Bendable(k, pose, vertices, geometry, scene, first))
+        self.parts, self.notes = parts, notes + textures.notes
         self._read = inputs.read
         self.corner = np.concatenate(rows) if rows else np.zeros(1, CORNER)
         self.texture, self.texture_where = packed(textures.kept)
 
     def place(self, inputs: PlacedInputs) -> None:
         """Set models down where they stand."""
-        for thing in inputs.things:
-            placed = placements(thing, inputs.turn, self._ground.height)
-            m = placed.transpose(0, 2, 1).reshape(len(placed), 12).astype(np.float32)
-            shade = np.zeros(len(m), np.float32)
-            for name, part in self.parts.items():
-                if name.startswith(f"thing {thing.id} "):
-                    part.transforms, part.shade = m, shade
+        for name, part in self.parts.items():
+            if not name.startswith("thing "):
+                continue
+            _, thing, _, *pose = name.split(" ")
+            if thing not in inputs.stood:
+                continue
+            placed = inputs.stood[thing]
+            if pose:
+                placed = placed[inputs.poses[thing] == int(pose[0])]
+            part.transforms = placed.transpose(0, 2, 1).reshape(len(placed), 12).astype(np.float32)
+            part.shade = np.zeros(len(placed), np.float32)
+
+    def move(self, inputs: MovedInputs) -> list[embree.Scene]:
+        """Pose the models that move by themselves; returns the scenes that must be committed."""
+        out = []
+        for thing, (number, times) in inputs.played.items():
+            model, bendable = self._moving[thing]
+            posed = [model.posed(number, t) for t in times]
+            for one in bendable:
+                vertices, normals = posed[one.pose][one.part]
+                one.vertices[:] = vertices
+                one.geometry.moved()
+                out.append(one.scene)
+                if normals is not None and one.first >= 0:
+                    self.corner["normal"][one.first : one.first + len(normals)] = normals
+        return out
 
     def light(self, inputs: LampInputs) -> None:
         """Set glow, wetness and lamps to an instant."""
@@ -299,14 +381,32 @@ class Furnishing:
         triangles = []
         gobos: list[NDArray[np.float32]] = []
         self.lamp_parts = {}
+        first = 0
+        portals: list[NDArray[np.void]] = []
         for lamp in inputs.lamps:
+            if lamp.kind == "window":
+                portals.append(lamps.portal(lamp))
+                continue
             if lamp.amount <= 0:
                 continue
-            number = len(rows)
-            rows.append(lamps.row(lamp, len(gobos)))
-            if lamp.gobo is not None:
-                gobos.append(self._thrown(lamp.gobo, lamp.t, lamp.loop))
-            outline = lamps.outline(lamp)
+            number, outline = len(rows), lamps.outline(lamp)
+            if lamp.kind == "line":
+                assert outline is not None
+                made = lamps.glowing_mesh(outline[0][outline[1].astype(np.int64)].astype(float), lamp.light())
+                assert made is not None
+                made[0]["first"] = first
+                rows.append(made[0])
+                triangles.append(made[1])
+                first += len(made[1])
+            else:
+                thrown = table = -1
+                if lamp.gobo is not None:
+                    thrown = len(gobos)
+                    gobos.append(self._thrown(lamp.gobo, lamp.t, lamp.loop))
+                if lamp.distribution is not None:
+                    table = len(gobos)
+                    gobos.append(read_ies(self._read(lamp.distribution), lamp.distribution.name).table())
+                rows.append(lamps.row(lamp, thrown, table))
             if outline is not None:
                 scene = embree.Scene(robust=True)
                 scene.attach(0, embree.mesh(embree.padded(outline[0]), outline[1]))
@@ -316,7 +416,10 @@ class Furnishing:
                 self.lamp_parts[f"lamp {lamp.id}"] = Part(
                     MODEL, scene, look=look, thing=lamp.name, surfaces=("lamp",) * 4
                 )
-        first = 0
+        self.sun_thrown = -1
+        if inputs.sun_gobo is not None:
+            self.sun_thrown = len(gobos)
+            gobos.append(self._thrown(inputs.sun_gobo, *inputs.gobo_t))
         for name, part in self.parts.items():
             if part.kind != MODEL:
                 continue
@@ -338,12 +441,14 @@ class Furnishing:
                     triangles.append(own)
                     first += len(own)
         self.gobo = np.stack(gobos) if gobos else NO_GOBO
+        self.portal = np.stack(portals) if portals else np.zeros(0, PORTAL)
         self.lamp = np.stack(rows) if rows else np.zeros(0, LAMP)
         self.emitter = np.concatenate(triangles) if triangles else np.zeros(1, EMITTER)
 
     def _thrown(self, gobo: Gobo, t: float, loop: float | None) -> NDArray[np.float32]:
         """What a gobo lets through, kept while it is the same, wherever it is and however it is turned."""
         held = gobo.model_copy(update={"far": 1.0, "size": 1.0, "turn": 0.0})
+        held = Gobo(**{name: getattr(held, name) for name in Gobo.model_fields})
         key, read = (held.model_dump_json(), t, loop), self._read
         if key not in self._gobos:
             if len(self._gobos) >= GOBOS_KEPT:

@@ -10,13 +10,26 @@ from numpy.typing import NDArray
 from lumwick.air.bands import LUMA
 from lumwick.built.lamps import SMALLEST_AREA, LampLight
 from lumwick.trace.integrator import lamplight as ll
-from lumwick.trace.records import EMITTER, LAMP
+from lumwick.trace.records import EMITTER, LAMP, PORTAL
 
-EMITTERS = {"point": ll.POINT, "spot": ll.SPOT, "rectangle": ll.RECTANGLE, "disc": ll.DISC}
+EMITTERS = {
+    "point": ll.POINT,
+    "spot": ll.SPOT,
+    "rectangle": ll.RECTANGLE,
+    "disc": ll.DISC,
+    "parallel": ll.PARALLEL,
+}
+TUBE_SIDES = 24
 
 
-def row(lamp: LampLight, gobo: int = -1) -> NDArray[np.void]:
-    """A lamp's record for the kernel; ``gobo`` is the number of what its light is thrown through."""
+def row(lamp: LampLight, gobo: int = -1, table: int = -1) -> NDArray[np.void]:
+    """A lamp's record for the kernel.
+
+    Parameters
+    ----------
+    gobo, table : int
+        Numbers of what its light is thrown through, and of what says how much of it goes where; -1 for none.
+    """
     out = np.zeros((), LAMP)
     light = lamp.light()
     out["kind"], out["position"], out["way"], out["light"] = EMITTERS[lamp.kind], lamp.position, lamp.way, light
@@ -25,8 +38,13 @@ def row(lamp: LampLight, gobo: int = -1) -> NDArray[np.void]:
     flat = lamp.kind in ("rectangle", "disc")
     if flat:
         out["side_a"], out["side_b"] = lamp.sides()
-    out["gobo"] = -1
-    if lamp.kind == "spot":
+    out["gobo"], out["table"] = -1, table
+    if lamp.kind == "parallel":
+        out["side_a"], out["side_b"] = lamp.across()
+        out["tan_spread"] = np.tan(np.radians(lamp.spread / 2))
+    if lamp.distribution is not None:
+        out["side_a"], out["side_b"] = lamp.top, np.cross(lamp.way, lamp.top)
+    if lamp.kind == "spot" and lamp.distribution is None:
         out["side_a"], out["side_b"] = replace(lamp, turn=lamp.gobo.turn if lamp.gobo else 0.0).across()
         out["source"] = lamp.source / 2
         if lamp.gobo is not None:
@@ -39,7 +57,9 @@ def row(lamp: LampLight, gobo: int = -1) -> NDArray[np.void]:
 
 
 def outline(lamp: LampLight) -> tuple[NDArray[np.float32], NDArray[np.uint32]] | None:
-    """The mesh of a flat lamp, facing its way: vertices (n, 3) and triangles (m, 3); None for points and spots."""
+    """The mesh of a flat lamp, facing its way, or of a line: vertices (n, 3) and triangles (m, 3); None for others."""
+    if lamp.kind == "line":
+        return _tube(lamp)
     if lamp.kind not in ("rectangle", "disc"):
         return None
     a, b = lamp.sides()
@@ -54,6 +74,28 @@ def outline(lamp: LampLight) -> tuple[NDArray[np.float32], NDArray[np.uint32]] |
         v = np.concatenate([np.zeros((1, 3)), grow * (np.cos(turn)[:, None] * a + np.sin(turn)[:, None] * b)])
         t = np.array([[0, 1 + k, 1 + (k + 1) % n] for k in range(n)])
     return (v + lamp.position).astype(np.float32), t.astype(np.uint32)
+
+
+def _tube(lamp: LampLight) -> tuple[NDArray[np.float32], NDArray[np.uint32]]:
+    """A line lamp's tube, lying across its way, as round as it is wide; open at its ends."""
+    along, _ = lamp.across()
+    across = np.cross(along, lamp.way)
+    n, k = TUBE_SIDES, np.arange(TUBE_SIDES)
+    turn = 2 * np.pi * k / n
+    grow = np.pi / (n * np.sin(np.pi / n))  # its surface is as large as the round tube's
+    ring = lamp.width / 2 * grow * (np.cos(turn)[:, None] * lamp.way + np.sin(turn)[:, None] * across)
+    ends = [ring + side * lamp.height / 2 * along for side in (-1, 1)]
+    m = (k + 1) % n
+    t = np.concatenate([np.stack([k, m, n + m], 1), np.stack([k, n + m, n + k], 1)])
+    return (np.concatenate(ends) + lamp.position).astype(np.float32), t.astype(np.uint32)
+
+
+def portal(lamp: LampLight) -> NDArray[np.void]:
+    """An opening's record for the kernel."""
+    out = np.zeros((), PORTAL)
+    out["side_a"], out["side_b"] = lamp.sides()
+    out["position"], out["way"], out["area"] = lamp.position, lamp.way, lamp.area
+    return out
 
 
 def glowing_mesh(

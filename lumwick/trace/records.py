@@ -81,11 +81,26 @@ LAMP = _record(
     gobo=0,  # number of what a spot's light is thrown through, or -1
     gobo_far=0,  # [m] from the lamp
     gobo_half=0,  # half its width [m]
+    table=0,  # number of the picture that says how much light goes where, or -1
+    tan_spread=0,  # half the width at which parallel light's source is seen, as a tangent
 )
+PORTAL = _record(position=3, side_a=3, side_b=3, way=3, area=0)
+"""An opening that daylight comes in by: its middle, half sides, and its way in."""
 EMITTER = _record(corner=3, side_a=3, side_b=3, share=0)
 """An emitting triangle: a corner, two sides, and the share of the lamp's area up to and with it."""
 
-SUN = _record(direction=3, illuminance=3, tan_radius=0, azimuth=0, across=3, up=3)
+SUN = _record(
+    direction=3,
+    illuminance=3,
+    tan_radius=0,
+    azimuth=0,
+    across=3,
+    up=3,
+    gobo=0,  # number of what its light is thrown through, or -1
+    gobo_at=3,  # where that stands, upright to the light
+    gobo_a=3,  # its own right and up as the light goes, over half its width [1/m]
+    gobo_b=3,
+)
 """``azimuth`` is what directions of the sky's tables are told from: the sun's, or the middle of an environment
 picture [rad]."""
 FOG = _record(extinction=0, height=0, base=0, sunlight=3, ambient=3, asymmetry=0)

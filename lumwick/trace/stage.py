@@ -22,6 +22,7 @@ from lumwick.trace.furnish import (
     BuiltInputs,
     Furnishing,
     LampInputs,
+    MovedInputs,
     PlacedInputs,
     numbered,
     plain_material,
@@ -89,6 +90,7 @@ class Stage:
         self._sheet = Section(make_sheet)
         self._built = Section(self.furnishing.make)
         self._placed = Section(self.furnishing.place)
+        self._moved: Section[MovedInputs, list[embree.Scene]] = Section(self.furnishing.move)
         self._sea = Section(make_sea)
         self._plants: Section[PlantsInputs, tuple[dict[str, Part], list[embree.Scene]]]
         self._plants = Section(lambda inputs: self.stands.parts(inputs.sway))
@@ -145,7 +147,6 @@ class Stage:
         land = self._land.of(LandInputs(shown.ground, place.land, level))
         self._sheet.of(SheetInputs(land))
         self._built.of(BuiltInputs.of(shown, land))
-        self._placed.of(PlacedInputs(tuple(place.things), place.site.north_turn, self._built.key))
         self.stands.make(shown, land)
 
     def _show(self, snapshot: Snapshot) -> None:
@@ -155,6 +156,10 @@ class Stage:
         self.snapshot = snapshot
         if any(getattr(before, name) is not getattr(now, name) for name in STANDING):
             self._take_on(replace(self.standing, place=now, memory={}))
+        self._placed.of(PlacedInputs.of(snapshot, self._built.key))
+        posed = self._moved.of(MovedInputs(snapshot.played, self._built.key))
+        if self._moved.fresh:
+            embree.commit_all(posed)
 
     # -- what moves ---------------------------------------------------------------------------------------
 
@@ -209,7 +214,8 @@ class Stage:
                 read=self.setting.read,
             )
         )
-        self._lamps.of(LampInputs(snap.lamps, snap.surfaces, self._placed.key))
+        placed = (self._placed.key, self._moved.key)
+        self._lamps.of(LampInputs(snap.lamps, snap.surfaces, placed, snap.sun_gobo, snap.gobo_t))
         self._assemble()
 
     def _assemble(self) -> None:
@@ -219,7 +225,9 @@ class Stage:
         """
         named = self.parts()
         parts = list(named.values())
-        made = tuple(s.key for s in (self._land, self._built, self._placed, self._plants, self._sea, self._lamps))
+        made = tuple(
+            s.key for s in (self._land, self._built, self._placed, self._moved, self._plants, self._sea, self._lamps)
+        )
         top = self._top.of(TopInputs(made, tuple(named), tuple(parts)))
         table, self.things, self.surfaces = numbered(parts)
         light = self._daylight.made
@@ -240,6 +248,7 @@ class Stage:
                 lamp=self.furnishing.lamp,
                 emitter=self.furnishing.emitter,
                 gobo=self.furnishing.gobo,
+                portal=self.furnishing.portal,
             ),
         )
 
@@ -291,6 +300,15 @@ class Stage:
         sun["direction"], sun["azimuth"], sun["across"], sun["up"] = d, azimuth, across, np.cross(across, d)
         sun["illuminance"] = self.clear.sun_lux if d[2] > SUN_GONE else 0.0
         sun["tan_radius"] = np.tan(np.radians(self.snapshot.sun_width / 2))
+        sun["gobo"] = self.furnishing.sun_thrown
+        gobo = self.snapshot.sun_gobo
+        if gobo is not None:
+            # seen along its light: the horizon's right, and up, turned clockwise
+            right, up = -across, np.cross(across, d)
+            a = np.radians(gobo.turn)
+            right, up = np.cos(a) * right - np.sin(a) * up, np.cos(a) * up + np.sin(a) * right
+            sun["gobo_at"] = np.array([gobo.east, gobo.north, gobo.up]) + gobo.far * d
+            sun["gobo_a"], sun["gobo_b"] = right * 2 / gobo.size, up * 2 / gobo.size
         return sun
 
     def add_target(

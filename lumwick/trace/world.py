@@ -86,6 +86,7 @@ class Lights(NamedTuple):
     lamp: Records
     emitter: Records
     gobo: F32  # how much light passes, by colour: (gobos, rows, columns, 3)
+    portal: Records  # openings that the sky is looked for through
 
 
 class World(NamedTuple):
@@ -190,5 +191,6 @@ def hollow() -> World:
             none(1, records.LAMP),
             none(1, records.EMITTER),
             none(4),
+            none(1, records.PORTAL),
         ),
     )

@@ -11,9 +11,9 @@ from typing import Any
 import contourpy
 import numpy as np
 import shapely
+from numpy.typing import NDArray
 
 from lumwick.air.sun import julian_day, sun_day, sun_position
-from lumwick.built.copies import placements
 from lumwick.built.floors import model_of
 from lumwick.built.outline import outline
 from lumwick.errors import LumwickError, PlaceError
@@ -101,6 +101,7 @@ def chart_key(setting: Setting) -> str:
 
 def chart(setting: Setting) -> dict[str, Any]:
     """Contours, water, stands and built things, in metres with north up (SVG's y is minus north)."""
+    stood = dict((thing.id, placed) for thing, placed in setting.stood(setting.place.shots[0]))
     setting = setting.still()
     place = setting.place
     sea = place.sea.level if place.sea.present else None
@@ -125,37 +126,41 @@ def chart(setting: Setting) -> dict[str, Any]:
         for b in place.built
     ]
     marks = [
-        {"id": m.id, "name": m.name, "of": "things", "east": m.east, "north": m.north, **_from_above(setting, m)}
+        {"id": m.id, "name": m.name, "of": "things", **_from_above(setting, m, stood[m.id])}
         for m in place.things
+        if m.id in stood
     ] + [{"id": m.id, "name": m.name, "of": "lamps", "east": m.east, "north": m.north} for m in place.lamps]
     return {**base, "stands": stands, "built": built, "marks": marks, "north": place.site.north_turn}
 
 
-def _from_above(setting: Setting, thing: Thing) -> dict[str, Any]:
-    """A model's outline in its own metres, and how it is turned and scaled; none if its file cannot be used."""
+def _from_above(setting: Setting, thing: Thing, placed: NDArray[np.float64]) -> dict[str, Any]:
+    """A model's outline in its own metres, where it stands, and how it is turned and scaled; no outline if its file
+    cannot be used."""
     try:
-        rings = _remembered(
-            digest("outline", thing.mesh.sha256, thing.upright), lambda: outline(model_of(setting.read, thing))
-        )
+        rings = _remembered(digest("outline", *thing.form), lambda: outline(model_of(setting.read, thing)))
     except LumwickError:
         rings = []  # the look says what is wrong with it
-    return {"rings": rings, "turn": thing.turn, "scale": thing.scale, **_others(setting, thing, sum(map(len, rings)))}
+    alone = thing.copies is None
+    if thing.held or thing.rolls:
+        east, north = (float(v) for v in placed[0, :2, 3])
+        turn = float(np.degrees(np.arctan2(-placed[0, 1, 0], placed[0, 0, 0]))) - setting.place.site.north_turn
+    else:
+        east, north, turn = thing.east, thing.north, thing.turn
+    where = {"rings": rings, "east": east, "north": north, "turn": turn, "scale": thing.scale}
+    return where if alone else {**where, **_others(placed, (east, north), sum(map(len, rings)))}
 
 
 POINTS_OF_COPIES, COPIES_AT_LEAST = 8000, 40
 """Points of outlines that the chart draws of a model's copies, about, and copies that it draws whatever they take."""
 
 
-def _others(setting: Setting, thing: Thing, points: int) -> dict[str, Any]:
+def _others(placed: NDArray[np.float64], at: tuple[float, float], points: int) -> dict[str, Any]:
     """Where a model's copies stand, from where it stands itself: east and north [m], turn and size."""
-    if thing.copies is None:
-        return {}
-    placed = placements(thing, setting.place.site.north_turn, setting.ground.height)
     most = max(COPIES_AT_LEAST, POINTS_OF_COPIES // max(points, 1))
     placed = placed[:: -(-len(placed) // most)]
     turn = np.degrees(np.arctan2(-placed[:, 1, 0], placed[:, 0, 0]))
     size = np.linalg.norm(placed[:, :, 0], axis=1)
-    rows = np.stack([placed[:, 0, 3] - thing.east, placed[:, 1, 3] - thing.north, turn, size], 1)
+    rows = np.stack([placed[:, 0, 3] - at[0], placed[:, 1, 3] - at[1], turn, size], 1)
     return {"others": np.round(rows, 4).tolist()}
 
 

@@ -25,7 +25,7 @@ from lumwick.place.edits.clip import REPAIRS, RepairSeam
 from lumwick.place.nature import Sea, Stand, Wind
 from lumwick.snapshot.evaluate import Setting, evaluate
 from lumwick.snapshot.ride import CHECKS
-from lumwick.trace.furnish import BuiltInputs, LampInputs, PlacedInputs
+from lumwick.trace.furnish import BuiltInputs, LampInputs, MovedInputs, PlacedInputs
 from lumwick.trace.sections.daylight import DaylightInputs
 from lumwick.trace.sections.land import LandInputs
 from lumwick.trace.sections.sea import SeaInputs
@@ -41,6 +41,7 @@ INPUTS = (
     DaylightInputs,
     BuiltInputs,
     PlacedInputs,
+    MovedInputs,
     LampInputs,
     PlantsInputs,
     TopInputs,

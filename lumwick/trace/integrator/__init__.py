@@ -9,6 +9,8 @@ Read `path` first: its loop is the algorithm. Each of the others answers one que
 `media`            haze, fog and water: what is left between two points, what a stretch adds, what reaches a point
 `surfaces`         a file for each kind of surface, each filling one record (`records.LOBES`)
 `lights`           sun, sky and lamps: choosing a direction to them, and how bright they are
+`windows`          choosing directions to the sky through openings that a place says
+`shafts`           lamps' light in haze and fog on its way to the eye
 `scattering`       evaluating, sampling, and densities, of a point's lobes
 `film`             where light and features are summed
 =================  ======================================================================================

@@ -10,13 +10,17 @@ import numpy as np
 
 from lumwick.trace.sampling import INNER
 
-POINT, SPOT, RECTANGLE, DISC, MESH = 0, 1, 2, 3, 4
+POINT, SPOT, PARALLEL, RECTANGLE, DISC, MESH = 0, 1, 2, 3, 4, 5
 """Kinds of lamp; those from RECTANGLE on have an area."""
+PARALLEL_FAR = 6e4
+"""How far off [m] the source of parallel light is taken to be."""
 
 
 @nb.njit(**INNER)
 def _weight(lamp, position):
     """How much of the choice a lamp gets at a point: its power over the square of its distance."""
+    if lamp.kind == PARALLEL:
+        return lamp.power
     far2 = 0.0
     for c in range(3):
         far2 += (lamp.position[c] - position[c]) ** 2
@@ -80,14 +84,14 @@ def _spot_of_mesh(lamp, emitters, u, v):
 
 
 @nb.njit(**INNER)
-def _thrown_through(gobos, lamp, x, y, colour):
-    """Take what a gobo keeps back, at a place on it [m] from its middle, to the right and up as its light goes."""
-    light = gobos[int(lamp.gobo)]
+def thrown_through(light, x, y, outside, colour):
+    """Take what a gobo keeps back, at a place on it in halves of its width from its middle, to the right and up as its
+    light goes; ``outside`` is left of what passes beside it."""
     n = light.shape[0]
-    fi, fj = (0.5 - 0.5 * y / lamp.gobo_half) * n - 0.5, (0.5 + 0.5 * x / lamp.gobo_half) * n - 0.5
+    fi, fj = (0.5 - 0.5 * y) * n - 0.5, (0.5 + 0.5 * x) * n - 0.5
     if fi < -0.5 or fj < -0.5 or fi > n - 0.5 or fj > n - 0.5:
         for c in range(3):
-            colour[c] = 0.0
+            colour[c] *= outside
         return
     gi, gj = np.floor(fi), np.floor(fj)
     a, b = fi - gi, fj - gj
@@ -100,10 +104,49 @@ def _thrown_through(gobos, lamp, x, y, colour):
 
 
 @nb.njit(**INNER)
+def _by_table(light, lamp, d, colour):
+    """Spread a lamp's light as a table says: rows by the angle from its way, columns about it, from its first side to
+    its second."""
+    n = light.shape[0]
+    a, b, w = lamp.side_a, lamp.side_b, lamp.way
+    down = -(d[0] * w[0] + d[1] * w[1] + d[2] * w[2])
+    x = -(d[0] * a[0] + d[1] * a[1] + d[2] * a[2])
+    y = -(d[0] * b[0] + d[1] * b[1] + d[2] * b[2])
+    fi = np.arccos(min(1.0, max(-1.0, down))) / np.pi * (n - 1)
+    fj = np.arctan2(y, x) / (2 * np.pi)
+    fj = (fj - np.floor(fj)) * n
+    i, j = min(int(fi), n - 2), int(fj) % n
+    s, t = fi - i, fj - np.floor(fj)
+    j2 = (j + 1) % n
+    k = (1 - s) * ((1 - t) * light[i, j, 0] + t * light[i, j2, 0]) + s * (
+        (1 - t) * light[i + 1, j, 0] + t * light[i + 1, j2, 0]
+    )
+    for c in range(3):
+        colour[c] *= k
+
+
+@nb.njit(**INNER)
+def _parallel(lamp, u, v, gleam):
+    """A direction to a source far off, seen as wide as it is said to be."""
+    r, phi = lamp.tan_spread * np.sqrt(u), 2 * np.pi * v
+    d, x, y = gleam.direction, r * np.cos(phi), r * np.sin(phi)
+    for c in range(3):
+        d[c] = -lamp.way[c] + x * lamp.side_a[c] + y * lamp.side_b[c]
+        gleam.radiance[c] = lamp.light[c] * PARALLEL_FAR * PARALLEL_FAR
+    q = 1 / np.sqrt(d[0] * d[0] + d[1] * d[1] + d[2] * d[2])
+    for c in range(3):
+        d[c] *= q
+    gleam.distance, gleam.density = PARALLEL_FAR, 0.0
+
+
+@nb.njit(**INNER)
 def shine(lamp, emitters, gobos, position, u, v, gleam):
     """Choose a point of a lamp: the gleam takes direction, distance, its intensity [cd] (points and spots) or luminance
     [cd/m2] as radiance, and the density [1/sr] of the direction for lamps with an area, or 0."""
     kind = int(lamp.kind)
+    if kind == PARALLEL:
+        _parallel(lamp, u, v, gleam)
+        return
     px, py, pz = lamp.position[0], lamp.position[1], lamp.position[2]
     sx = sy = 0.0
     wx, wy, wz = lamp.way[0], lamp.way[1], lamp.way[2]
@@ -146,6 +189,9 @@ def shine(lamp, emitters, gobos, position, u, v, gleam):
         g = lamp.gobo_far / lean
         x = g * (d[0] * a[0] + d[1] * a[1] + d[2] * a[2]) - sx  # the first side lies to the left of the light's way
         y = sy - g * (d[0] * b[0] + d[1] * b[1] + d[2] * b[2])
-        _thrown_through(gobos, lamp, x, y, gleam.radiance)
+        half = lamp.gobo_half
+        thrown_through(gobos[int(lamp.gobo)], x / half, y / half, 0.0, gleam.radiance)
+    if kind <= SPOT and lamp.table >= 0:
+        _by_table(gobos[int(lamp.table)], lamp, d, gleam.radiance)
     gleam.distance = far
     gleam.density = far2 / (max(lean, 1e-6) * lamp.area) if kind >= RECTANGLE else 0.0

@@ -6,7 +6,7 @@ import numba as nb
 import numpy as np
 
 from lumwick.trace.embree import SCATTERED, SEEN
-from lumwick.trace.integrator import film, media, rays
+from lumwick.trace.integrator import film, media, rays, windows
 from lumwick.trace.integrator import lamplight as ll
 from lumwick.trace.integrator.compiling import PART, WITHIN
 from lumwick.trace.integrator.facets import facet_density, fresnel, hidden
@@ -31,6 +31,18 @@ def whole_sphere(lights):
     return -1.0 if lights.panorama.shape[0] > 1 else 0.0
 
 
+@nb.njit(**INNER)
+def _sky_asked(lights, position, d):
+    """Density [1/sr] with which `_to_sky` takes a direction at a point: by the sky's light, or through an opening."""
+    out = sky_density(lights.sky_share, whole_sphere(lights), lights.sun[0].azimuth, d[0], d[1], d[2])
+    if len(lights.portal) == 0:
+        return out
+    inside, total = windows.share(lights.portal, position)
+    if inside <= 0:
+        return out
+    return (1 - inside) * out + inside * windows.density(lights.portal, position, total, d[0], d[1], d[2])
+
+
 @nb.njit(**WITHIN)
 def met_by_chance(air, lights, lane):
     """The sky where a scattered ray meets nothing, weighed against its having been sampled."""
@@ -38,7 +50,7 @@ def met_by_chance(air, lights, lane):
     sky_light(lights.panorama, lights.lit_sky, sun, d[0], d[1], d[2], colour)
     weight = 1.0
     if path.density > 0:
-        other = sky_density(lights.sky_share, whole_sphere(lights), sun.azimuth, d[0], d[1], d[2])
+        other = _sky_asked(lights, path.chosen_at, d)
         weight = path.density / (path.density + other)
     elif path.plain and sun.illuminance[1] > 0 and not path.skims and path.reflected > 0:
         left, cos_sun = lane.gleam.left, d[0] * sun.direction[0] + d[1] * sun.direction[1] + d[2] * sun.direction[2]
@@ -91,15 +103,46 @@ def _to_sun(lights, path, hit, gleam):
     q = 1 / np.sqrt(d[0] * d[0] + d[1] * d[1] + d[2] * d[2])
     for c in range(3):
         d[c] *= q
+    if sun.gobo >= 0:
+        _through_suns_gobo(lights.gobo[int(sun.gobo)], sun, hit.position, d, gleam.radiance)
     return d[2] > 0
 
 
 @nb.njit(**INNER)
-def _to_sky(lights, path, gleam):
-    """A direction to the sky, by its light."""
-    sun = lights.sun[0]
+def _through_suns_gobo(light, sun, position, d, colour):
+    """Take what the sun's gobo keeps back on the way from a point to the sun; beside it all passes."""
+    at, a, b, s = sun.gobo_at, sun.gobo_a, sun.gobo_b, sun.direction
+    lean = d[0] * s[0] + d[1] * s[1] + d[2] * s[2]
+    far = 0.0
+    for c in range(3):
+        far += (at[c] - position[c]) * s[c]
+    far /= lean
+    if far <= 0:
+        return
+    x = y = 0.0
+    for c in range(3):
+        away = position[c] + far * d[c] - at[c]
+        x += away * a[c]
+        y += away * b[c]
+    ll.thrown_through(light, x, y, 1.0, colour)
+
+
+@nb.njit(**INNER)
+def _to_sky(lights, path, hit, gleam):
+    """A direction to the sky, by its light or through an opening."""
+    sun, d = lights.sun[0], gleam.direction
     u, v = pair(path.pixel, path.sample, 8 * path.step + SKY_DIMENSION)
     low = whole_sphere(lights)
+    if len(lights.portal) > 0:
+        inside, total = windows.share(lights.portal, hit.position)
+        if u < inside:
+            windows.choose(lights.portal, hit.position, total, u / inside, v, d)
+            gleam.density = _sky_asked(lights, hit.position, d)
+            return
+        if inside > 0:
+            pick_sky(lights.sky_pick, lights.sky_share, low, sun.azimuth, (u - inside) / (1 - inside), v, d)
+            gleam.density = _sky_asked(lights, hit.position, d)
+            return
     gleam.density = pick_sky(lights.sky_pick, lights.sky_share, low, sun.azimuth, u, v, gleam.direction)
 
 
@@ -135,7 +178,7 @@ def _aim_at(lights, open_lux, kind, path, hit, gleam):
     if kind == media.SUN:
         return _to_sun(lights, path, hit, gleam)
     if kind == media.SKY:
-        _to_sky(lights, path, gleam)
+        _to_sky(lights, path, hit, gleam)
         return True
     return _to_lamp(lights, open_lux, path, hit, gleam)
 

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lumwick.trace import records
-from lumwick.trace.integrator import film, lights, media, rays, scattering
+from lumwick.trace.integrator import film, lights, media, rays, scattering, shafts
 from lumwick.trace.integrator.camera_ray import camera_ray
 from lumwick.trace.integrator.clear import pass_clear
 from lumwick.trace.integrator.compiling import WITHIN
@@ -130,6 +130,8 @@ def follow(w, view, limits, lane, px, py):
     for step in range(STEPS):
         path.step = step
         rays.find_surface(w.geometry, lane)
+        if len(w.lights.lamp) > 0:
+            shafts.add(w, limits, lane)
         media.cross(w.air, w.waters, w.lights, lane)
         if hit.missed:
             if not path.in_water:

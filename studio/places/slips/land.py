@@ -5,9 +5,10 @@ from __future__ import annotations
 from lumwick.built.bring.bundle import ENDINGS
 from lumwick.built.floors import model_of
 from lumwick.errors import LumwickError
+from lumwick.place.document import Place
 from lumwick.place.edits import fresh_id
 from lumwick.place.files import MAPS
-from lumwick.place.objects import Built, Copies, Surface, Thing
+from lumwick.place.objects import Built, Copies, Opening, Shape, Surface, Thing
 from studio.places.models import AssetFile
 from studio.places.slips.asked import Asked, Column, column, listed, note_column
 from studio.places.slips.lamp import lamp_columns
@@ -61,12 +62,88 @@ def _thing(asked: Asked, thing: Thing) -> list[Column]:
         "remove": {"op": "remove", "of": "things", "id": thing.id},
         **_choice_of_surface(asked, base, thing.surface),
     }
+    own = ("name", "scale") if thing.shape is not None else ("name", "mesh", "scale", "upright")
     return [
-        asked.column(thing.name, thing, base, ("name", "mesh", "scale", "upright"), **more),
+        asked.column(thing.name, thing, base, own, **more),
         asked.column("Where", thing, base, ("east", "north", "up", "turn")),
+        *_form(asked, thing, base),
         _worn(asked, thing),
         _copies(asked, thing, base),
     ]
+
+
+OF_FORM = {
+    "stairs": ("steps",),
+    "wall": ("thick",),
+    "room": ("thick", "roofed"),
+    "sweep": ("curve",),
+}
+"""What a form has besides its three measures."""
+
+
+def _form(asked: Asked, thing: Thing, base: str) -> list[Column]:
+    """The measures of a shape, and the openings of a wall or a room."""
+    shape = thing.shape
+    if shape is None:
+        return []
+    path, flat = f"{base}/shape", shape.kind == "plate"
+    measures = ("width", "depth") if flat else ("width", "height") if shape.kind == "wall" else SIZES
+    out = [asked.column("Form", shape, path, ("kind", *measures, *OF_FORM.get(shape.kind, ())))]
+    if shape.kind in ("wall", "room"):
+        new = Opening(id=fresh_id([o.id for o in shape.openings], "opening")).model_dump()
+        told = [o.model_dump() for o in shape.openings]
+        out.append(
+            note_column(
+                "Openings",
+                "" if told else "Doors and windows: cut through, glazed if asked.",
+                command={"op": "set", "path": f"{path}/openings", "value": [*told, new]},
+                command_text="Cut an opening",
+            )
+        )
+    for k, one in enumerate(shape.openings if shape.kind in ("wall", "room") else []):
+        rest = [o.model_dump() for o in shape.openings if o.id != one.id]
+        side = ("wall",) if shape.kind == "room" else ()
+        away = {"op": "set", "path": f"{path}/openings", "value": rest}
+        names = (*side, "along", "up", "width", "height", "glazed")
+        out.append(asked.column(f"Opening {k + 1}", one, f"{path}/openings/{one.id}", names, remove=away))
+    return out
+
+
+SIZES = ("width", "depth", "height")
+FIRST_SHAPES: dict[str, dict[str, float]] = {
+    "box": {},
+    "ball": {},
+    "cylinder": {"width": 0.5, "depth": 0.5},
+    "cone": {},
+    "plate": {"width": 4, "depth": 4},
+    "stairs": {"width": 1.2, "depth": 2.8, "height": 1.75},
+    "wall": {"width": 4, "height": 2.6},
+    "room": {"width": 5, "depth": 4, "height": 2.6},
+    "sweep": {"width": 8, "depth": 6, "height": 4},
+}
+"""Measures [m] with which a shape is set down first."""
+
+
+def _own_shapes(place: Place) -> Column:
+    """Shapes to set down on the ground ahead."""
+    new = fresh_id([x.id for x in place.things], "shape")
+    said = {kind: sum(1 for x in place.things if x.shape and x.shape.kind == kind) + 1 for kind in FIRST_SHAPES}
+    offered = [
+        {
+            "text": kind,
+            "add": {
+                "op": "add",
+                "to": "things",
+                "item": {
+                    "id": new,
+                    "name": f"{kind.capitalize()} {said[kind]}",
+                    "shape": Shape(kind=kind, **size).model_dump(),
+                },
+            },
+        }
+        for kind, size in FIRST_SHAPES.items()
+    ]
+    return column("Shapes to block out", [], adds=offered, note="Set down on the ground ahead.")
 
 
 SURFACES_SHOWN = 40
@@ -143,4 +220,5 @@ def _ground(asked: Asked) -> list[Column]:
             add={"op": "add", "to": "surfaces", "item": {"id": new, "name": f"Surface {len(place.surfaces) + 1}"}},
             add_text="Make a surface",
         ),
+        _own_shapes(place),
     ]

@@ -178,6 +178,7 @@ export const slip = {
       const at = this.ahead();
       c = { ...c, item: { ...c.item, ...at, up: +(at.up + 2.6).toFixed(2) } };
     }
+    if (c.to === 'things') c = { ...c, item: { ...c.item, ...this.ahead() } };
     this.command(c).then((ok) => {
       if (ok) this.select(c.item.id);
     });

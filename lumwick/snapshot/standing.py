@@ -1,0 +1,249 @@
+"""Where everything that is set down stands at an instant: carried, rolling, and copies out of step.
+
+A placement is what it does to a model's own coordinates [m], shape (3, 4) or (4, 4); north is the chart's.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.spatial.transform import Rotation
+
+from lumwick.built.copies import delays, placements
+from lumwick.built.floors import model_of
+from lumwick.built.gltf_motion import Moving, moving, played_at
+from lumwick.errors import PlaceError
+from lumwick.place.document import CAMERA, Place, Shot
+from lumwick.place.objects import Lamp, Thing
+
+if TYPE_CHECKING:
+    from lumwick.snapshot.evaluate import Setting
+
+Floats = NDArray[np.float64]
+STEPS_A_SECOND = 120
+"""Steps by which a rolling thing's way is added up."""
+PHASES_AT_MOST = 24
+"""Poses of one moving model that stand in a place at once: copies out of step share them."""
+
+
+def framed(position: Floats, right: Floats, ahead: Floats, up: Floats) -> Floats:
+    """Frames (n, 4, 4) of axes and positions (n, 3)."""
+    out = np.zeros((len(position), 4, 4))
+    out[:, :3, 0], out[:, :3, 1], out[:, :3, 2], out[:, :3, 3] = right, ahead, up, position
+    out[:, 3, 3] = 1
+    return out
+
+
+def _about(axis: int, degrees: Floats) -> Floats:
+    """Turns (n, 4, 4) about an axis, counter-clockwise seen from its end."""
+    turns = Rotation.from_euler("xyz"[axis], np.asarray(degrees), degrees=True).as_matrix()
+    out = np.tile(np.eye(4), (len(turns), 1, 1))
+    out[:, :3, :3] = turns
+    return out
+
+
+@dataclass(frozen=True)
+class Standing:
+    """A shot's place with its motions, asked where things stand at clip times (n,) [s]."""
+
+    setting: Setting
+    shot: Shot
+    place: Place
+    """At ``t``, with constants alone."""
+    t: float
+
+    def values(self, item: Thing | Lamp, of: str, name: str, times: Floats) -> Floats:
+        """A number of a model or lamp at clip times."""
+        if len(times) == 1 and times[0] == self.t:
+            return np.array([float(getattr(item, name))])
+        return self.setting.motions(self.shot).value(f"/{of}/{item.id}/{name}", times)
+
+    def frames(self, item: Thing | Lamp, times: Floats) -> Floats:
+        """Frames (n, 4, 4) of a model or a lamp, turned and tilted but not scaled, whatever carries it."""
+        held = item.held
+        own = self._own(item, times, 0.0 if held else self.place.site.north_turn)
+        return self._carrier(held, times) @ own if held else own
+
+    def _carrier(self, held: str, times: Floats) -> Floats:
+        if held == CAMERA:
+            return self._camera(times)
+        every: list[Thing | Lamp] = [*self.place.things, *self.place.lamps]
+        for item in every:
+            if item.id == held:
+                return self.frames(item, times)
+        raise PlaceError(f"What is carried by {held!r} has lost its carrier: choose another.")
+
+    def _camera(self, times: Floats) -> Floats:
+        from lumwick.snapshot.evaluate import camera_at
+
+        out = []
+        for t in times:
+            camera = camera_at(self.setting, self.shot, float(t))
+            right, up = camera.axes()
+            out.append(framed(*(v[None] for v in (camera.position, right, camera.forward, up)))[0])
+        return np.array(out)
+
+    def _own(self, item: Thing | Lamp, times: Floats, north: float) -> Floats:
+        """A frame in its carrier's, or in the place."""
+        of = "things" if isinstance(item, Thing) else "lamps"
+
+        def told(name: str) -> Floats:
+            return self.values(item, of, name, times)
+
+        position = np.stack([told("east"), told("north"), told("up")], -1)
+        if isinstance(item, Thing):
+            if item.rolls:
+                return self._rolled(item, times)
+            out = _about(2, -(told("turn") + north)) @ _about(0, told("tilt")) @ _about(1, told("lean"))
+        else:
+            gone = 360.0 * item.turns * times / self.shot.seconds
+            out = _about(2, -(told("bearing") + gone + north)) @ _about(0, told("pitch"))
+        out[:, :3, 3] = position
+        return np.asarray(out)
+
+    # -- rolling ------------------------------------------------------------------------------------------------
+
+    def _rolled(self, thing: Thing, times: Floats) -> Floats:
+        """Frames of a ball that goes on the ground without slipping, from how it lies at the clip's start."""
+        mesh = model_of(self.setting.read, thing)
+        low, high = mesh.bounds
+        path = f"/things/{thing.id}"
+        motions = self.setting.motions(self.shot)
+        scale = float(motions.value(f"{path}/scale", [0.0])[0])
+        middle, radius = (low + high) / 2 * scale, float(high[2] - low[2]) / 2 * scale
+        last = max(float(times.max()), self.shot.seconds, 1e-3)
+        n = int(np.ceil(last * STEPS_A_SECOND)) + 1
+        grid = np.arange(n) / STEPS_A_SECOND
+        key = ("rolled", thing.id, id(self.shot), n)
+        held = self.setting.memory.get(key)
+        if held is None or held[0] is not self.shot:
+            centre, normal = self._centres(path, grid, radius)
+            held = (self.shot, centre, normal, _turned_along(centre, normal, radius))
+            self.setting.memory[key] = held
+        _, centre, normal, turns = held
+        at = np.clip(times, 0, None)
+        k = np.clip((at * STEPS_A_SECOND).astype(int), 0, n - 1)
+        now, up = self._centres(path, at, radius)
+        rest = _steps(now - centre[k], up, radius)
+        start = _about(2, -motions.value(f"{path}/turn", [0.0]) - self.place.site.north_turn)[0, :3, :3]
+        out = np.tile(np.eye(4), (len(times), 1, 1))
+        out[:, :3, :3] = rest.as_matrix() @ turns[k] @ start
+        out[:, :3, 3] = now - np.einsum("nij,j->ni", out[:, :3, :3], middle)
+        return out
+
+    def _centres(self, path: str, times: Floats, radius: float) -> tuple[Floats, Floats]:
+        """Where a ball's middle is at clip times (n, 3) [m], touching the ground, and the ground's normals there."""
+        motions, ground = self.setting.motions(self.shot), self.setting.ground
+        x, y = motions.value(f"{path}/east", times), motions.value(f"{path}/north", times)
+        step = 0.05
+        dx = (ground.height(x + step, y) - ground.height(x - step, y)) / (2 * step)
+        dy = (ground.height(x, y + step) - ground.height(x, y - step)) / (2 * step)
+        normal = np.stack([-dx, -dy, np.ones_like(dx)], 1)
+        normal /= np.linalg.norm(normal, axis=1, keepdims=True)
+        return np.stack([x, y, ground.height(x, y)], 1) + radius * normal, normal
+
+    # -- models and their copies --------------------------------------------------------------------------------
+
+    def placed(self, thing: Thing) -> Floats:
+        """Placements (n, 3, 4) of a model and its copies."""
+        height = self.setting.ground.height
+        if not (thing.held or thing.rolls or _moves_out_of_step(thing)):
+            return placements(thing, self.place.site.north_turn, height)
+        times = self.t - (delays(thing.copies) if thing.copies else np.zeros(1))
+        if not _moves_out_of_step(thing):
+            times = np.array([self.t])
+        frames = self.frames(thing, times)
+        frames = frames[:, :3].copy()
+        frames[:, :, :3] *= self.values(thing, "things", "scale", times)[:, None, None]
+        turn = self.values(thing, "things", "turn", times)
+        return placements(thing, self.place.site.north_turn, height, frames, turn)
+
+    def all(self, things: list[Thing] | None = None) -> dict[str, Floats]:
+        """Placements of every model and its copies, or of some, by id."""
+        memory, out = self.setting.memory, {}
+        for thing in self.place.things if things is None else things:
+            key = ("stands", thing.id)
+            held = memory.get(key)
+            if held is not None and held[0] is thing:
+                out[thing.id] = held[1]
+                continue
+            out[thing.id] = made = self.placed(thing)
+            if not (thing.held or thing.rolls or _moves_out_of_step(thing)):
+                memory[key] = (thing, made)
+        return out
+
+    def played(self, loop: float | None) -> dict[str, tuple[int, tuple[float, ...]]]:
+        """Which of its motions each moving model plays, and the time within it of each of its phases [s]."""
+        out = {}
+        for thing in self.place.things:
+            if thing.plays is None or thing.mesh is None:
+                continue
+            model = moving_of(self.setting.read, thing)
+            number = model.number(thing.plays.clip)
+            seconds = model.motions[number].seconds
+            p = thing.plays
+            kept = loop if p.closes else None
+            late = phases(thing)[0]
+            out[thing.id] = (
+                number,
+                tuple(played_at(p.how, p.rate, p.start, seconds, self.t - float(d), kept) for d in late),
+            )
+        return out
+
+
+def _moves_out_of_step(thing: Thing) -> bool:
+    return thing.copies is not None and (thing.copies.later > 0 or thing.copies.any_later > 0)
+
+
+def moving_of(read: Callable[[Any], bytes], thing: Thing) -> Moving:
+    """A thing's model with its motions.
+
+    Raises
+    ------
+    PlaceError
+        Its file cannot be used, or is none that can move.
+    """
+    assert thing.mesh is not None
+    if not thing.mesh.name.lower().endswith((".glb", ".gltf")):
+        raise PlaceError(f"{thing.mesh.name} has no motion of its own.")
+    return moving(read(thing.mesh), thing.mesh.name, thing.upright != "z up")
+
+
+def phases(thing: Thing) -> tuple[Floats, NDArray[np.int64]]:
+    """By how much each pose of a moving model is late [s], and which of them each of its copies has."""
+    if not _moves_out_of_step(thing):
+        n = 1 if thing.copies is None else len(delays(thing.copies))
+        return np.zeros(1), np.zeros(n, np.int64)
+    assert thing.copies is not None
+    late = delays(thing.copies)
+    own, which = np.unique(late.round(6), return_inverse=True)
+    if len(own) > PHASES_AT_MOST:
+        group = np.arange(len(own)) * PHASES_AT_MOST // len(own)
+        own = np.array([own[group == k].mean() for k in range(PHASES_AT_MOST)])
+        which = group[which]
+    return own, which.astype(np.int64)
+
+
+def _steps(moved: Floats, normal: Floats, radius: float) -> Rotation:
+    """How a ball turns that goes a step (n, 3) on ground of normals (n, 3) without slipping."""
+    return Rotation.from_rotvec(np.cross(normal, moved) / max(radius, 1e-6))
+
+
+def _turned_along(centre: Floats, normal: Floats, radius: float) -> Floats:
+    """How a ball lies at each point of its way, shape (n, 3, 3)."""
+    each = _steps(np.diff(centre, axis=0), normal[1:], radius).as_matrix()
+    out = np.empty((len(centre), 3, 3))
+    out[0] = np.eye(3)
+    for k, step in enumerate(each):
+        out[k + 1] = step @ out[k]
+    return out
+
+
+def lamp_pose(standing: Standing, lamp: Lamp) -> tuple[Floats, Floats, Floats]:
+    """Where a lamp is (3,) [m], the unit vector (3,) in which it shines, and the one that is up to it."""
+    frame = standing.frames(lamp, np.array([standing.t]))[0]
+    return frame[:3, 3], frame[:3, 1], frame[:3, 2]
