@@ -141,8 +141,9 @@ class Moving:
             told, _ = opened(data)
             unpack_views(told)
             self.g = _Kept(told.told, told.buffers)
-            animations = self.g.all("animations")
-            self._tracks = [_tracks(self.g, one) for one in animations]
+            read = [(one, _tracks(self.g, one)) for one in self.g.all("animations")]
+            kept = [(one, tracks) for one, tracks in read if tracks]  # one without keys moves nothing
+            animations, self._tracks = [one for one, _ in kept], [tracks for _, tracks in kept]
             joints = max((len(skin["joints"]) for skin in self.g.all("skins")), default=0)
         except DAMAGE as error:
             raise damaged(name) from error

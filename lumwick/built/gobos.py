@@ -15,6 +15,8 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image, ImageDraw
 
+from lumwick.built.gltf_motion import played_at
+from lumwick.built.gobo_film import read_gobo_film
 from lumwick.place.fields import Asset
 from lumwick.place.objects import Gobo
 
@@ -22,7 +24,7 @@ CELLS = 256
 LEAF_HZ, WAVE_HZ = (0.25, 0.9), (0.4, 1.6)
 """Frequencies [Hz] at which leaves sway, and ripples run."""
 WAVES = 14
-MOVING = ("leaves", "ripple")
+MOVING = ("leaves", "ripple", "film")
 Pixels = NDArray[np.float32]
 
 
@@ -144,7 +146,20 @@ def _picture(gobo: Gobo, read: Callable[[Asset], NDArray[np.float64]]) -> NDArra
     return out
 
 
-def passed(gobo: Gobo, t: float, loop: float | None, read: Callable[[Asset], NDArray[np.float64]]) -> Pixels:
+def _film(gobo: Gobo, t: float, loop: float | None, data: Callable[[Asset], bytes]) -> NDArray[np.float64]:
+    """The light of a film's frame that is shown at a clip time [s]."""
+    assert gobo.film is not None
+    film = read_gobo_film(data(gobo.film), gobo.film.name)
+    return film.light(played_at(gobo.how, gobo.rate, gobo.start, film.seconds, t, loop))
+
+
+def passed(
+    gobo: Gobo,
+    t: float,
+    loop: float | None,
+    read: Callable[[Asset], NDArray[np.float64]],
+    data: Callable[[Asset], bytes] | None = None,
+) -> Pixels:
     """How much light a gobo lets through at a clip time, by colour, shape (256, 256, 3).
 
     Parameters
@@ -153,7 +168,13 @@ def passed(gobo: Gobo, t: float, loop: float | None, read: Callable[[Asset], NDA
         Length over which what moves in it closes.
     read : callable
         RGBA codes (0 to 1) of a picture.
+    data : callable
+        A file's bytes.
     """
+    if gobo.kind == "film":
+        whole = gobo.film is None or data is None
+        light = np.ones((CELLS, CELLS, 3)) if whole else _film(gobo, t, loop, data)  # type: ignore[arg-type]
+        return _let_through(gobo, light)
     t = t * gobo.rate
     loop = None if loop is None else loop * gobo.rate
     if gobo.kind == "picture":
@@ -166,6 +187,10 @@ def passed(gobo: Gobo, t: float, loop: float | None, read: Callable[[Asset], NDA
         light = _leaves(gobo, t, loop)
     else:
         light = _ripple(gobo, t, loop)
+    return _let_through(gobo, light)
+
+
+def _let_through(gobo: Gobo, light: NDArray[np.float64]) -> Pixels:
     if light.ndim == 2:
         light = np.repeat(light[..., None], 3, 2)
     if gobo.inverted:

@@ -133,7 +133,12 @@ def needed(place: Place) -> list[Asset]:
         place.surround.picture,
         *(thing.mesh for thing in place.things),
         *(lamp.distribution for lamp in place.lamps),
-        *(gobo.picture for gobo in (place.sun_gobo, *(lamp.gobo for lamp in place.lamps)) if gobo is not None),
+        *(
+            held
+            for gobo in (place.sun_gobo, *(x.gobo for x in place.lamps))
+            if gobo
+            for held in (gobo.picture, gobo.film)
+        ),
         *(shot.develop.lut for shot in place.shots),
         *(shot.route.track for shot in place.shots),
         *(getattr(surface, name) for surface in place.surfaces for name in MAPS),

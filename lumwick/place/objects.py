@@ -108,6 +108,11 @@ class Copies(Model):
             raise ValueError("copies along a line need a line: draw one on the chart")
         return self
 
+    @property
+    def out_of_step(self) -> bool:
+        """Whether some move later than others."""
+        return self.later > 0 or self.any_later > 0
+
 
 class Playing(Model):
     """How a model's own motion is played."""
@@ -213,8 +218,13 @@ class Thing(Model):
 class Gobo(Model):
     """What a spot's light is thrown through, and whose shadow falls on what it lights."""
 
-    kind: Literal["blinds", "window", "leaves", "ripple", "picture"] = Field("blinds", title="Shadow of")
+    kind: Literal["blinds", "window", "leaves", "ripple", "picture", "film"] = Field("blinds", title="Shadow of")
     picture: Asset | None = Field(None, title="Picture", description="White lets light through, colours colour it.")
+    film: Asset | None = Field(
+        None, title="Film", description="A film, or a zip of numbered frames: white lets light through."
+    )
+    how: Literal["once", "looping", "to and fro"] = Field("looping", title="Plays")
+    start: float = number(0.0, "Starts at", "s", -600, 6000, "Of the clip.")
     far: Animatable = keyed(1.0, "Distance", "m", 0.02, 100, "From the lamp to what throws the shadow.", log=True)
     size: Animatable = keyed(1.0, "Size", "m", 0.01, 100, "Width of what throws the shadow.", log=True)
     turn: Animatable = keyed(0.0, "Turn", "°", -360000, 360000, "About the lamp's way.", quantity="turn")
@@ -222,7 +232,7 @@ class Gobo(Model):
     inverted: bool = Field(False, title="Inverted", description="Light where it was dark.")
     count: int = number(8, "How many", "", 1, 60, "Slats, panes across, twigs, or ripples across.")
     cover: float = number(0.45, "Covers", "x", 0.02, 0.98, "Share that is dark; of ripples how strong they are.")
-    rate: float = number(1.0, "Rate", "x", 0, 20, "Of what sways or runs in it; 0 stands still.")
+    rate: float = number(1.0, "Rate", "x", 0, 20, "Of what sways or runs in it, or of a film; 0 stands still.")
     seed: int = number(1, "Seed", "", 0, 999999, "Another number, other leaves and ripples.")
 
 
@@ -259,7 +269,7 @@ class Lamp(Model):
         0.0, "Shines to", "°", -360000, 360000, "Bearing of a spot's or flat lamp's light.", quantity="turn"
     )
     pitch: Animatable = keyed(-90.0, "Pitch", "°", -90, 90, "-90 shines straight down.")
-    turns: float = number(0.0, "Turns a clip", "", -1000, 1000, "Of a beam that goes round: a whole number closes.")
+    turns: float = number(0.0, "Turns a clip", "x", -1000, 1000, "Of a beam that goes round: a whole number closes.")
     amount: Animatable = keyed(
         800.0,
         "Light",

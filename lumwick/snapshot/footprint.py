@@ -105,6 +105,17 @@ def _moving(movers: Sequence[Mover], values: NDArray[np.float64]) -> list[int]:
     return totals
 
 
+def _from_before(setting: Setting, shot: Shot, t: float) -> str:
+    """What stands where it does by what was before, or by the clip's length: a digest of where it is."""
+    standing = setting.standing(shot, t)
+    placed = standing.all([x for x in standing.place.things if x.rolls or x.copies is not None])
+    told = hashlib.blake2b(digest_size=16)
+    for name in sorted(placed):
+        told.update(placed[name].tobytes())
+    turning = [lamp.turns / shot.seconds for lamp in standing.place.lamps]
+    return f"|{told.hexdigest()}|{turning}"
+
+
 def _instants(setting: Setting, shot: Shot, t: NDArray[np.float64], rate: float, moments: int) -> list[str]:
     """In short, what the frames at clip times (n,) depend on."""
     motions = setting.motions(shot)
@@ -116,6 +127,9 @@ def _instants(setting: Setting, shot: Shot, t: NDArray[np.float64], rate: float,
     movers = [m for m in movers if not m.path.endswith("/clock/start")]
     shutter = np.array([motions.at(clip_time(shot, float(v)))[1].exposure.shutter for v in t]) / 360.0 / rate
     way = setting.way(shot) if goes(shot.route) else None
+    by_past = any(x.rolls or (x.copies is not None and x.copies.out_of_step) for x in setting.place.things) or any(
+        lamp.turns for lamp in setting.place.lamps
+    )
     told: list[list[str]] = [[] for _ in t]
     for share in [0.0, *((k + 0.5) / moments for k in range(moments)), *(k / moments for k in range(moments + 1))]:
         at = np.array([clip_time(shot, float(v)) for v in t + shutter * share])
@@ -123,5 +137,6 @@ def _instants(setting: Setting, shot: Shot, t: NDArray[np.float64], rate: float,
         camera = np.zeros((len(at), 0)) if way is None else way.at(at).table()
         for k, v in enumerate(at):
             clock = (place_clock(shot, float(v)) - EPOCH).total_seconds()
-            told[k].append(f"{(still + totals[k]) % WIDE:x}|{v!r}|{clock}|{camera[k].tobytes().hex()}")
+            past = _from_before(setting, shot, float(v)) if by_past else ""
+            told[k].append(f"{(still + totals[k]) % WIDE:x}|{v!r}|{clock}|{camera[k].tobytes().hex()}{past}")
     return ["\n".join(parts) for parts in told]

@@ -40,7 +40,7 @@ def framed(position: Floats, right: Floats, ahead: Floats, up: Floats) -> Floats
 
 def _about(axis: int, degrees: Floats) -> Floats:
     """Turns (n, 4, 4) about an axis, counter-clockwise seen from its end."""
-    turns = Rotation.from_euler("xyz"[axis], np.asarray(degrees), degrees=True).as_matrix()
+    turns = Rotation.from_rotvec(np.radians(np.asarray(degrees))[:, None] * np.eye(3)[axis]).as_matrix()
     out = np.tile(np.eye(4), (len(turns), 1, 1))
     out[:, :3, :3] = turns
     return out
@@ -66,9 +66,10 @@ class Standing:
         """Frames (n, 4, 4) of a model or a lamp, turned and tilted but not scaled, whatever carries it."""
         held = item.held
         own = self._own(item, times, 0.0 if held else self.place.site.north_turn)
-        return self._carrier(held, times) @ own if held else own
+        return self.carrier(held, times) @ own if held else own
 
-    def _carrier(self, held: str, times: Floats) -> Floats:
+    def carrier(self, held: str, times: Floats) -> Floats:
+        """Frames (n, 4, 4) of what carries something, by its id, at clip times."""
         if held == CAMERA:
             return self._camera(times)
         every: list[Thing | Lamp] = [*self.place.things, *self.place.lamps]
@@ -196,7 +197,7 @@ class Standing:
 
 
 def _moves_out_of_step(thing: Thing) -> bool:
-    return thing.copies is not None and (thing.copies.later > 0 or thing.copies.any_later > 0)
+    return thing.copies is not None and thing.copies.out_of_step
 
 
 def moving_of(read: Callable[[Any], bytes], thing: Thing) -> Moving:
@@ -226,6 +227,29 @@ def phases(thing: Thing) -> tuple[Floats, NDArray[np.int64]]:
         own = np.array([own[group == k].mean() for k in range(PHASES_AT_MOST)])
         which = group[which]
     return own, which.astype(np.int64)
+
+
+def kept_where_it_is(standing: Standing, item: Thing | Lamp, held: str) -> dict[str, float]:
+    """Where a model or a lamp must be told to be so that it stays where it is when something else carries it.
+
+    Parameters
+    ----------
+    held : str
+        Id of its new carrier, camera, or empty for none.
+    """
+    now = np.array([standing.t])
+    frame = standing.frames(item, now)[0]
+    carrier = standing.carrier(held, now)[0] if held else _about(2, np.array([-standing.place.site.north_turn]))[0]
+    own = np.linalg.inv(carrier) @ frame if held else frame
+    turned = np.linalg.inv(carrier[:3, :3]) @ frame[:3, :3]
+    turn, tilt, lean = Rotation.from_matrix(turned).as_euler("ZXY", degrees=True)
+    east, north, up = own[:3, 3]
+    where = {"east": east, "north": north, "up": up}
+    angles = {"turn": -turn, "tilt": tilt, "lean": lean}
+    if isinstance(item, Lamp):
+        gone = 360.0 * item.turns * standing.t / standing.shot.seconds
+        angles = {"bearing": -turn - gone, "pitch": tilt}
+    return {name: round(float(value), 4) + 0.0 for name, value in {**where, **angles}.items()}
 
 
 def _steps(moved: Floats, normal: Floats, radius: float) -> Rotation:

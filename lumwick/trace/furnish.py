@@ -394,7 +394,7 @@ class Furnishing:
                 assert outline is not None
                 made = lamps.glowing_mesh(outline[0][outline[1].astype(np.int64)].astype(float), lamp.light())
                 assert made is not None
-                made[0]["first"] = first
+                made[0]["kind"], made[0]["first"] = lamps.LINE, first
                 rows.append(made[0])
                 triangles.append(made[1])
                 first += len(made[1])
@@ -453,7 +453,7 @@ class Furnishing:
         if key not in self._gobos:
             if len(self._gobos) >= GOBOS_KEPT:
                 del self._gobos[next(iter(self._gobos))]
-            self._gobos[key] = passed(gobo, t, loop, lambda asset: read_image(read(asset), asset.name)[0])
+            self._gobos[key] = passed(gobo, t, loop, lambda asset: read_image(read(asset), asset.name)[0], read)
         return self._gobos[key]
 
     def _mean_glow(self, part: Part) -> NDArray[np.float64]:

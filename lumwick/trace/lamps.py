@@ -19,6 +19,7 @@ EMITTERS = {
     "disc": ll.DISC,
     "parallel": ll.PARALLEL,
 }
+LINE = ll.LINE
 TUBE_SIDES = 24
 
 

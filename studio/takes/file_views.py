@@ -11,10 +11,19 @@ from pathlib import Path
 from django.contrib.auth.decorators import login_required
 from django.http import FileResponse, Http404, HttpRequest, HttpResponse
 from django.http.response import HttpResponseBase
-from django.shortcuts import get_object_or_404
-from django.views.decorators.http import require_GET
+from django.shortcuts import get_object_or_404, redirect
+from django.urls import reverse
+from django.views.decorators.http import require_GET, require_POST
 
+from lumwick.built.gobo_film import FPS_OF_FRAMES, silhouettes, zipped
 from lumwick.deliver.stills import frame_name
+from lumwick.errors import LumwickError
+from lumwick.motion.timebase import RATES
+from lumwick.place.edits import fresh_id
+from lumwick.place.files import asset_of
+from lumwick.snapshot.evaluate import camera_at
+from studio.looks.settings import revision_setting
+from studio.places.models import AssetFile, StaleRevision
 from studio.takes.models import (
     Frame,
 )
@@ -67,6 +76,46 @@ def _ranged(request: HttpRequest, path: Path, kind: str, download: bool) -> Http
         content_type=kind,
         headers={"Content-Range": f"bytes {start}-{end}/{size}", "Accept-Ranges": "bytes"},
     )
+
+
+@login_required
+@require_POST
+def use_as_gobo(request: HttpRequest, take_id: int) -> HttpResponseBase:
+    """Hang a lamp that throws a take's moving shadow from where its camera stood: silhouettes of what stands before the
+    sky where that was cut out, else its pictures."""
+    take = own_take(request, take_id)
+    done = take.frames.filter(state=Frame.State.DONE).select_related("take").order_by("number")
+    if not done:
+        return HttpResponse("This take has no frames yet.", status=422)
+    cut = "cut_sky" in take.outputs
+    frames = ((f"{f.number:05d}.png", f.files()[".cut.png"] if cut else f.path) for f in done)
+    data = silhouettes((name, path.read_bytes()) for name, path in frames if path.exists()) if cut else zipped(frames)
+    place = take.place
+    assert place.head is not None
+    setting = revision_setting(place.head.pk)
+    shots = setting.place.shots
+    shot = next((s for s in shots if s.id == take.shot), shots[0])
+    camera = camera_at(setting, shot, 0.0)
+    name = f"{take.shot}-take-{take.number:03d}.zip"
+    gobo = {"kind": "film", "film": asset_of(name, data).model_dump(), "rate": float(RATES[take.fps]) / FPS_OF_FRAMES}
+    ids = [lamp.id for lamp in setting.place.lamps]
+    where = dict(zip(("east", "north", "up"), (round(float(v), 3) for v in camera.position), strict=True))
+    lamp = {
+        "id": fresh_id(ids, "shadow"),
+        "name": f"Shadow of {take.shot_name}"[:80],
+        "kind": "spot",
+        **where,
+        "bearing": round(camera.bearing - setting.place.site.north_turn, 2),
+        "pitch": round(camera.pitch, 2),
+        "amount": 4000.0,
+        "gobo": gobo,
+    }
+    try:
+        AssetFile.keep(data)
+        place.edit(place.head.number, {"op": "add", "to": "lamps", "item": lamp})
+    except (LumwickError, StaleRevision) as error:
+        return HttpResponse(str(error), status=422)
+    return redirect(f"{reverse('place', args=[place.pk])}?pick={lamp['id']}")
 
 
 @login_required

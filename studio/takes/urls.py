@@ -24,6 +24,7 @@ urlpatterns = [
     path("takes/<int:take_id>/cancel/", views.cancel, name="cancel-take"),
     path("takes/<int:take_id>/resume/", views.resume, name="resume-take"),
     path("takes/<int:take_id>/film.mp4", file_views.film, name="film"),
+    path("takes/<int:take_id>/gobo/", file_views.use_as_gobo, name="use-as-gobo"),
     path("takes/<int:take_id>/frames.zip", file_views.frames_zip, name="frames-zip"),
     path("takes/<int:take_id>/frames/<int:number>.png", file_views.frame, name="frame"),
 ]

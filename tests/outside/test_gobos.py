@@ -3,14 +3,19 @@
 from __future__ import annotations
 
 import io
+import zipfile
+from fractions import Fraction
+from pathlib import Path
 from typing import Any
 
 import numpy as np
 import pytest
 from PIL import Image
 
+from lumwick.built.gobo_film import read_gobo_film, silhouettes
 from lumwick.built.gobos import CELLS, passed
 from lumwick.built.lamps import LampLight, lamp_at
+from lumwick.deliver.film import write_film
 from lumwick.errors import PlaceError
 from lumwick.place.edits import apply, command
 from lumwick.place.fields import Asset
@@ -138,12 +143,84 @@ def test_a_gobo_is_made_once_while_it_only_turns_and_anew_when_it_is_another(mon
     from lumwick.trace import furnish
 
     made = []
-    monkeypatch.setattr(
-        furnish, "passed", lambda gobo, t, loop, read: made.append(gobo.cover) or passed(gobo, t, loop, read)
-    )
+    monkeypatch.setattr(furnish, "passed", lambda gobo, *more: made.append(gobo.cover) or passed(gobo, *more))
     stage, gobo = stage_with(HALF), Gobo(kind="blinds", cover=0.3)
     for turn in (0.0, 10.0, 20.0):
         lux(stage, spot(gobo=gobo.model_copy(update={"turn": turn})), samples=1)
     assert made == [0.3]
     lux(stage, spot(gobo=gobo.model_copy(update={"cover": 0.7})), samples=1)
     assert made == [0.3, 0.7] and stage.world.lights.gobo[0].mean() == pytest.approx(0.3, abs=1e-4)
+
+
+# -- films -----------------------------------------------------------------------------------------------------
+
+
+def frames_zip(*frames: np.ndarray, names: tuple[str, ...] = ()) -> bytes:
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w") as z:
+        for k, pixels in enumerate(frames):
+            z.writestr(names[k] if names else f"shadow.{k + 1:04d}.png", png(pixels))
+    return out.getvalue()
+
+
+def shade(value: float, size: int = 64) -> np.ndarray:
+    return np.full((size, size, 3), value)
+
+
+FILM = Asset(sha256="8" * 64, name="shadow.zip", bytes=1)
+
+
+def through(data: bytes, t: float, loop: float | None = None, **more: Any) -> float:
+    """How much light the middle of a film lets through at a clip time."""
+    gobo = Gobo(kind="film", film=FILM, **more)
+    return float(passed(gobo, t, loop, lambda asset: np.ones((2, 2, 4)), lambda asset: data)[128, 128, 0])
+
+
+def test_a_zip_of_numbered_frames_runs_at_its_rate_and_comes_round() -> None:
+    codes = np.array([0.0, 0.2, 0.4, 0.6, 0.8, 1.0])
+    data = frames_zip(*(shade(c) for c in codes), names=tuple(f"a/f{k}.png" for k in (1, 2, 3, 9, 10, 11)))
+    light = np.where(codes <= 0.04045, codes / 12.92, ((codes + 0.055) / 1.055) ** 2.4)  # IEC 61966-2-1
+    at = [through(data, k / 24) for k in range(7)]
+    assert at == pytest.approx([*light, light[0]], abs=0.005)
+    assert through(data, 2.5 / 24) == pytest.approx(light[2], abs=0.005)
+    assert through(data, 1 / 24, rate=2.0) == pytest.approx(light[2], abs=0.005)
+    assert through(data, 1.0, how="once") == pytest.approx(1.0)
+    assert through(data, 8 / 24, how="to and fro") == pytest.approx(light[4], abs=0.01)
+    # in a loop of a second and a bit it runs a whole number of times: the seam is not seen
+    assert through(data, 0.0, 1.1) == through(data, 1.1, 1.1)
+    assert through(data, 0.0, inverted=True) == pytest.approx(1.0)
+
+
+def test_a_film_of_ones_own_is_read(tmp_path: Path) -> None:
+    path = tmp_path / "wave.mp4"
+    write_film(path, [(shade(v) * 255).astype(np.uint8) for v in (0.1, 0.5, 0.9)], Fraction(12))
+    film = read_gobo_film(path.read_bytes(), "wave.mp4")
+    assert film.fps == pytest.approx(12) and len(film.frames) == 3 and film.seconds == pytest.approx(0.25)
+    codes = [float(f[128, 128].mean()) / 255 for f in film.frames]
+    assert codes == pytest.approx([0.1, 0.5, 0.9], abs=0.03)
+
+
+def test_silhouettes_are_black_where_something_stands_before_the_sky() -> None:
+    rgba = np.zeros((40, 60, 4), np.uint8)
+    rgba[:, :20] = (200, 10, 10, 255)
+    held = io.BytesIO()
+    Image.fromarray(rgba).save(held, "PNG")
+    film = read_gobo_film(silhouettes(iter([("00001.png", held.getvalue())])), "s.zip")
+    assert film.frames.shape[-1] == 1  # grey takes a third of the room
+    light = film.light(0.0)
+    assert light[128, 40].max() < 0.02 and light[128, 200].min() > 0.98
+    assert light[2].max() == 0  # beside the picture it is dark
+
+
+@pytest.mark.parametrize(
+    ("data", "name", "words"),
+    [
+        (frames_zip(shade(1), shade(1, 32)), "s.zip", "two sizes, 64 x 64 and 32 x 32"),
+        (b"PK nothing", "s.zip", "damaged"),
+        (b"nothing", "s.mp4", "cannot be read as a film"),
+        (frames_zip(), "s.zip", "no frames"),
+    ],
+)
+def test_films_that_cannot_be_thrown_are_refused_in_words(data: bytes, name: str, words: str) -> None:
+    with pytest.raises(PlaceError, match=words):
+        read_gobo_film(data, name)

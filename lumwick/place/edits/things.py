@@ -16,7 +16,7 @@ from lumwick.place.fields import Id
 from lumwick.place.files import explain
 from lumwick.place.instant import Motions
 from lumwick.place.nature import Stand
-from lumwick.place.objects import Built, Dressed, Lamp, Surface, Thing
+from lumwick.place.objects import Built, Dressed, Lamp, LampGroup, Surface, Thing
 from lumwick.place.paths import find
 
 LISTED: dict[str, tuple[str, type[BaseModel]]] = {
@@ -24,6 +24,7 @@ LISTED: dict[str, tuple[str, type[BaseModel]]] = {
     "lamps": ("lamp", Lamp),
     "surfaces": ("surface", Surface),
     "things": ("model", Thing),
+    "lamp_groups": ("group", LampGroup),
 }
 """The lists that one adds to and takes from: what their members are called, and are."""
 
@@ -48,7 +49,7 @@ class Add(Command):
 
     op: Literal["add"]
     item: dict[str, Any]
-    to: Literal["growth", "lamps", "surfaces", "things"]
+    to: Literal["growth", "lamps", "surfaces", "things", "lamp_groups"]
 
     def apply(self, draft: Place) -> str:
         what, model = LISTED[self.to]
@@ -65,7 +66,7 @@ class Remove(Command):
 
     op: Literal["remove"]
     id: Id
-    of: Literal["growth", "lamps", "surfaces", "things"]
+    of: Literal["growth", "lamps", "surfaces", "things", "lamp_groups"]
 
     def apply(self, draft: Place) -> str:
         kept = getattr(draft, self.of)
@@ -84,6 +85,13 @@ class Remove(Command):
                     for one in thing.dressed
                     if one.surface != self.id or one.hidden
                 ]
+        if self.of == "lamp_groups":
+            for lamp in draft.lamps:
+                lamp.group = "" if lamp.group == self.id else lamp.group
+        carried: list[Thing | Lamp] = [*draft.things, *draft.lamps]
+        for one in carried:  # what it carried is told from the place again, and falls where it may
+            if one.held == self.id:
+                one.held = ""
         _let_go(draft, f"/{self.of}/{self.id}/")
         return f"removed {LISTED[self.of][0]} {gone.name}"
 

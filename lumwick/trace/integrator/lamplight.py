@@ -10,8 +10,8 @@ import numpy as np
 
 from lumwick.trace.sampling import INNER
 
-POINT, SPOT, PARALLEL, RECTANGLE, DISC, MESH = 0, 1, 2, 3, 4, 5
-"""Kinds of lamp; those from RECTANGLE on have an area."""
+POINT, SPOT, PARALLEL, RECTANGLE, DISC, MESH, LINE = 0, 1, 2, 3, 4, 5, 6
+"""Kinds of lamp; those from RECTANGLE on have an area. A line is a mesh that shines outwards alone."""
 PARALLEL_FAR = 6e4
 """How far off [m] the source of parallel light is taken to be."""
 
@@ -164,7 +164,7 @@ def shine(lamp, emitters, gobos, position, u, v, gleam):
         px += sx * lamp.side_a[0] + sy * lamp.side_b[0]
         py += sx * lamp.side_a[1] + sy * lamp.side_b[1]
         pz += sx * lamp.side_a[2] + sy * lamp.side_b[2]
-    elif kind == MESH:
+    elif kind >= MESH:
         px, py, pz, wx, wy, wz = _spot_of_mesh(lamp, emitters, u, v)
     dx, dy, dz = px - position[0], py - position[1], pz - position[2]
     far2 = max(1e-8, dx * dx + dy * dy + dz * dz)

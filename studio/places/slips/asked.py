@@ -72,6 +72,11 @@ def note_column(title: str, note: str, **more: Any) -> Column:
     return {"title": title, "fields": [], "note": note, **more}
 
 
+def chosen_of(title: str, path: str, now: str, options: list[tuple[str, str]]) -> Column:
+    """A field whose value is one of the place's own things: options by id and name."""
+    return {"title": title, "path": path, "now": now, "options": options}
+
+
 def listed(items: Any) -> list[dict[str, str]]:
     """Things to pick from, by id and name."""
     return [{"id": item.id, "name": item.name} for item in items]

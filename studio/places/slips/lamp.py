@@ -2,23 +2,73 @@
 
 from __future__ import annotations
 
-from lumwick.place.objects import Gobo, Lamp
-from studio.places.slips.asked import Asked, Column, note_column
+from lumwick.place.edits import fresh_id
+from lumwick.place.objects import Gobo, Lamp, Thing
+from studio.places.slips.asked import Asked, Column, chosen_of, column, note_column
 
-FORMS = {"spot": ("inner", "outer", "source"), "rectangle": ("width", "height"), "disc": ("width",)}
+FORMS = {
+    "spot": ("inner", "outer", "source"),
+    "rectangle": ("width", "height"),
+    "disc": ("width",),
+    "line": ("width", "height"),
+    "window": ("width", "height"),
+    "parallel": ("spread",),
+    "point": ("distribution",),
+}
 """What a kind of lamp has besides its light."""
+LIGHTS = {"window": (), "parallel": ("amount", "kelvin")}
+"""What of its light can be set; of most kinds all."""
 
 
 def lamp_columns(asked: Asked, lamp: Lamp) -> list[Column]:
-    base, form = f"/lamps/{lamp.id}", FORMS.get(lamp.kind, ())
-    aim = ("bearing", "pitch") if lamp.kind != "point" else ()
-    light = ("name", "kind", "lit", "amount", "unit", "kelvin")
+    base, form = f"/lamps/{lamp.id}", FORMS[lamp.kind]
+    aimed = lamp.kind != "point" or lamp.distribution is not None
+    aim = ("bearing", "pitch") if aimed else ()
+    light = LIGHTS.get(lamp.kind, ("amount", "unit", "kelvin"))
+    names = ("name", "kind", "lit", *light)
+    note = "Put it over the opening, as large, shining in." if lamp.kind == "window" else ""
+    away = {"op": "remove", "of": "lamps", "id": lamp.id}
+    turns = ("turns",) if lamp.kind == "spot" else ()
+    where = asked.column("Where", lamp, base, ("east", "north", "up", *aim, *turns))
     return [
-        asked.column(lamp.name, lamp, base, light, remove={"op": "remove", "of": "lamps", "id": lamp.id}),
-        asked.column("Where", lamp, base, ("east", "north", "up", *aim)),
-        *([asked.column("Form", lamp, base, form)] if form else []),
-        *([_gobo(asked, lamp, f"{base}/gobo")] if lamp.kind == "spot" else []),
+        asked.column(lamp.name, lamp, base, names, remove=away, note=note),
+        {**where, "selects": [carried_by(asked, lamp, base)]},
+        asked.column("Form", lamp, base, form),
+        *([_switch(asked, lamp, base)] if lamp.kind != "window" else []),
+        *([_gobo(asked, lamp.gobo, f"{base}/gobo")] if lamp.kind == "spot" else []),
     ]
+
+
+def carried_by(asked: Asked, item: Lamp | Thing, base: str) -> Column:
+    """What a model or a lamp may be carried by."""
+    place = asked.place
+    others: list[Thing | Lamp] = [*place.things, *place.lamps]
+    named = [(x.id, x.name) for x in others if x.id != item.id]
+    return chosen_of(
+        "Carried by", f"{base}/held", item.held, [("", "nothing"), ("camera", "the shot's camera"), *named]
+    )
+
+
+def _switch(asked: Asked, lamp: Lamp, base: str) -> Column:
+    """When a lamp is on: by the sun, and by its group."""
+    place = asked.place
+    groups = [("", "none"), *((g.id, g.name) for g in place.lamp_groups)]
+    views = asked.fields(lamp, base, ("dusk", *(("dusk_below",) if lamp.dusk else ())))
+    mine = next((g for g in place.lamp_groups if g.id == lamp.group), None)
+    if mine is not None:
+        views += asked.fields(mine, f"/lamp_groups/{mine.id}", ("name", "lit", "dim"))
+    new = fresh_id([g.id for g in place.lamp_groups], "group")
+    made = [
+        {"op": "add", "to": "lamp_groups", "item": {"id": new, "name": f"Group {len(place.lamp_groups) + 1}"}},
+        {"op": "set", "path": f"{base}/group", "value": new},
+    ]
+    return column(
+        "Switch",
+        views,
+        selects=[chosen_of("Group", f"{base}/group", lamp.group, groups)],
+        command={"op": "several", "edits": made, "label": f"a new group for {lamp.name}"},
+        command_text="Make a group",
+    )
 
 
 OF_KIND = {
@@ -27,15 +77,20 @@ OF_KIND = {
     "leaves": ("count", "cover", "rate", "seed"),
     "ripple": ("count", "cover", "rate", "seed"),
     "picture": ("picture",),
+    "film": ("film", "how", "start", "rate"),
 }
 
 
-def _gobo(asked: Asked, lamp: Lamp, path: str) -> Column:
+def _gobo(asked: Asked, gobo: Gobo | None, path: str) -> Column:
     """What a spot's light is thrown through."""
-    if lamp.gobo is None:
+    if gobo is None:
         first = {"op": "set", "path": path, "value": Gobo().model_dump(mode="json")}
-        note = "Blinds, window bars, leaves, ripples or a picture between the lamp and what it lights."
+        note = "Blinds, window bars, leaves, ripples, a picture or a film between the lamp and what it lights."
         return note_column("Thrown shadow", note, command=first, command_text="Throw a shadow")
-    names = ("kind", *OF_KIND[lamp.gobo.kind], "far", "size", "turn", "contrast", "inverted")
-    away = {"op": "set", "path": path, "value": None}
-    return asked.column("Thrown shadow", lamp.gobo, path, names, remove=away)
+    return thrown(asked, gobo, path)
+
+
+def thrown(asked: Asked, gobo: Gobo, path: str, *more: str) -> Column:
+    """A gobo's own fields, a lamp's or the sun's."""
+    names = ("kind", *OF_KIND[gobo.kind], "far", "size", "turn", "contrast", "inverted", *more)
+    return asked.column("Thrown shadow", gobo, path, names, remove={"op": "set", "path": path, "value": None})

@@ -8,10 +8,11 @@ from lumwick.errors import LumwickError
 from lumwick.place.document import Place
 from lumwick.place.edits import fresh_id
 from lumwick.place.files import MAPS
-from lumwick.place.objects import Built, Copies, Opening, Shape, Surface, Thing
+from lumwick.place.objects import Built, Copies, Opening, Playing, Shape, Surface, Thing
+from lumwick.snapshot.standing import moving_of
 from studio.places.models import AssetFile
-from studio.places.slips.asked import Asked, Column, column, listed, note_column
-from studio.places.slips.lamp import lamp_columns
+from studio.places.slips.asked import Asked, Column, chosen_of, column, listed, note_column
+from studio.places.slips.lamp import carried_by, lamp_columns
 
 SURFACE_LOOK = ("name", "pattern", "colour", "second", "roughness", "metalness", "wet")
 SURFACE_BODY = (
@@ -53,7 +54,7 @@ def _surface(asked: Asked, surface: Surface) -> list[Column]:
 
 def _choice_of_surface(asked: Asked, base: str, now: str) -> Column:
     choices = [("", "its own"), *((x.id, x.name) for x in asked.place.surfaces)]
-    return {"surface": choices, "surface_path": f"{base}/surface", "surface_now": now}
+    return {"selects": [chosen_of("Surface", f"{base}/surface", now, choices)]}
 
 
 def _thing(asked: Asked, thing: Thing) -> list[Column]:
@@ -63,13 +64,39 @@ def _thing(asked: Asked, thing: Thing) -> list[Column]:
         **_choice_of_surface(asked, base, thing.surface),
     }
     own = ("name", "scale") if thing.shape is not None else ("name", "mesh", "scale", "upright")
+    rolls = () if thing.held else ("rolls",)
+    where = asked.column("Where", thing, base, ("east", "north", "up", "turn", "tilt", "lean", *rolls))
     return [
         asked.column(thing.name, thing, base, own, **more),
-        asked.column("Where", thing, base, ("east", "north", "up", "turn")),
+        {**where, "selects": [carried_by(asked, thing, base)]},
         *_form(asked, thing, base),
+        *_motion(asked, thing, base),
         _worn(asked, thing),
         _copies(asked, thing, base),
     ]
+
+
+def _motion(asked: Asked, thing: Thing, base: str) -> list[Column]:
+    """How a model's own motion is played, if its file has any."""
+    if thing.mesh is None or not thing.mesh.name.lower().endswith(".glb"):
+        return []
+    try:
+        motions = moving_of(AssetFile.read, thing).motions
+    except LumwickError:
+        return []  # the column of its surfaces says what is wrong with it
+    if not motions:
+        return []
+    path = f"{base}/plays"
+    if thing.plays is None:
+        first = {"op": "set", "path": path, "value": Playing(clip=motions[0].name).model_dump()}
+        told = ", ".join(f"{one.name} ({one.seconds:.3g} s)" for one in motions[:4])
+        return [note_column("Motion", f"It moves by itself: {told}.", command=first, command_text="Play it")]
+    options = [(one.name, f"{one.name} ({one.seconds:.3g} s)") for one in motions]
+    away = {"op": "set", "path": path, "value": None}
+    names = ("how", "start", "rate", *(("closes",) if thing.plays.how != "once" else ()))
+    made = asked.column("Motion", thing.plays, path, names, remove=away)
+    clip = thing.plays.clip or motions[0].name
+    return [{**made, "selects": [chosen_of("Plays", f"{path}/clip", clip, options)]}]
 
 
 OF_FORM = {
@@ -184,7 +211,8 @@ def _copies(asked: Asked, thing: Thing, base: str) -> Column:
             "Copies", note, command=first, command_text="Set out copies", command_js=f"drawCopies('{thing.id}')",
             command_js_text="along a line …",
         )  # fmt: skip
-    names = (*OF_LAYOUT[thing.copies.laid], "on_ground", "any_turn", "any_size", "any_shift", "seed")
+    chance = ("any_turn", "any_size", "any_shift", "later", "any_later", "seed")
+    names = (*OF_LAYOUT[thing.copies.laid], "on_ground", *chance)
     away = {"op": "set", "path": f"{base}/copies", "value": None}
     return asked.column("Copies", thing.copies, f"{base}/copies", names, remove=away)
 

@@ -10,7 +10,7 @@ from lumwick.motion.timebase import RATES
 from lumwick.place.filming import Station
 from lumwick.place.nature import Stand
 from lumwick.place.objects import Built, Lamp, Thing
-from studio.places.slips.asked import Asked, Column, column
+from studio.places.slips.asked import Asked, Column, chosen_of, column
 
 WAYS: dict[str, tuple[str, ...]] = {
     "fly": ("tension", "no_overshoot", "over_ground"),
@@ -38,6 +38,7 @@ def _routed(asked: Asked, title: str, names: tuple[str, ...], note: str = "") ->
 def _subject(asked: Asked) -> Column:
     place, route = asked.place, asked.shot.route
     things: list[Thing | Lamp | Built | Stand] = [*place.things, *place.lamps, *place.built, *place.growth]
+    subjects = [("", "the spot"), *((x.id, x.name) for x in things)]
     where = "what the first station aims at"
     if route.spot is not None:
         where = f"{route.spot[0]:.1f} east, {route.spot[1]:.1f} north, {route.spot[2]:.1f} up"
@@ -46,9 +47,7 @@ def _subject(asked: Asked) -> Column:
         route,
         f"{asked.base}/route",
         ("subject_up",),
-        subject=[("", "the spot"), *((x.id, x.name) for x in things)],
-        subject_path=f"{asked.base}/route/subject",
-        subject_now=route.subject,
+        selects=[chosen_of("It is", f"{asked.base}/route/subject", route.subject, subjects)],
         note="" if route.subject else f"The spot is {where}.",
         command_js="pickSpot('subject')",
         command_text="Pick the spot in the look",

@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from contextlib import suppress
 from typing import Any
 
 import numpy as np
 from django.http import HttpRequest, HttpResponse, JsonResponse
 
+from lumwick.errors import LumwickError
 from lumwick.lens.lens import Lens
 from lumwick.motion.channel import Channel, Curve
 from lumwick.motion.timebase import RATES
@@ -15,9 +17,11 @@ from lumwick.place.describe import typed
 from lumwick.place.document import Place as Document
 from lumwick.place.document import Shot
 from lumwick.place.edits import fresh_id
+from lumwick.place.objects import Lamp, Thing
 from lumwick.place.paths import find
 from lumwick.route.way import station_from
 from lumwick.snapshot.evaluate import place_clock
+from lumwick.snapshot.standing import kept_where_it_is
 from studio.looks.settings import revision_setting
 from studio.places.asked import Edit, Typed, Unreadable, read
 from studio.places.models import Place, StaleRevision
@@ -68,11 +72,32 @@ def _type(place: Place, asked: Edit) -> Question:
     assert place.head is not None and asked.typed is not None
     document, shot = revision_setting(place.head.pk).place, shot_of(place, asked.shot)
     value = typed(document, asked.typed.path, asked.typed.text, place_clock(shot, asked.typed.t))
+    if asked.typed.path.endswith("/held"):
+        place.edit(asked.rev, _carried(place, asked.typed, shot, value))
+        return None
     found = _typed_edit(document, shot, asked.typed, value)
     if "ask" in found:
         return found
     place.edit(asked.rev, found)
     return None
+
+
+def _carried(place: Place, said: Typed, shot: Shot, held: str) -> dict[str, Any]:
+    """The edit that gives a model or a lamp another carrier, and leaves it where it is at the playhead."""
+    assert place.head is not None
+    standing = revision_setting(place.head.pk).standing(shot, said.t)
+    base = said.path.removesuffix("/held")
+    item, _, _ = find(standing.place, said.path)
+    item_now, _, _ = find(revision_setting(place.head.pk).place, said.path)
+    others: list[Thing | Lamp] = [*standing.place.things, *standing.place.lamps]
+    carries = next((x.name for x in others if x.id == held), held)
+    sets: list[dict[str, Any]] = [{"op": "set", "path": said.path, "value": held}]
+    with suppress(LumwickError):  # a ring or a way that cannot be gone is told by the edit itself
+        for name, value in kept_where_it_is(standing, item, held).items():
+            if not isinstance(getattr(item_now, name), Curve):
+                sets.append({"op": "set", "path": f"{base}/{name}", "value": value})
+    words = f"{item.name} carried by {carries}" if held else f"{item.name} set down"
+    return {"op": "several", "edits": sets, "label": words}
 
 
 def _command(place: Place, asked: Edit) -> Question:

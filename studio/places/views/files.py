@@ -11,6 +11,8 @@ from django.http import HttpRequest, HttpResponse, JsonResponse, QueryDict
 from lumwick.built.bring.bundle import Bundle
 from lumwick.built.bring.scale import Sized, length
 from lumwick.built.bring.taking import Taken, set_down, standing, take_over
+from lumwick.built.gobo_film import read_gobo_film
+from lumwick.built.ies import read_ies
 from lumwick.built.meshes import read_mesh
 from lumwick.built.outline import FRONT, outline
 from lumwick.develop.view import tabled
@@ -128,6 +130,11 @@ def checked(name: str, data: bytes, path: str) -> str:
     """
     if path.endswith("/mesh"):
         return "; ".join(read_mesh(data, name).notes)
+    if path.endswith("/distribution"):
+        return f"It gives {read_ies(data, name).lumens():.0f} lm as it was measured."
+    if path.endswith("/gobo/film") or path == "/sun_gobo/film":
+        film = read_gobo_film(data, name)
+        return f"{len(film.frames)} frames, {film.seconds:.3g} s."
     if path == "/surround/picture":
         return read_panorama(data, name)[1]
     if path.endswith("/lut"):

@@ -173,6 +173,9 @@ export const slip = {
     if (c.op === 'remove') this.selected = ''; // it is gone; what is only set to nothing leaves its owner picked
     this.command(c);
   },
+  putHere(c) {
+    this.command({ ...c, value: { ...c.value, ...this.ahead() } });
+  },
   addHere(c) {
     if (c.to === 'lamps') {
       const at = this.ahead();
