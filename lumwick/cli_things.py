@@ -49,3 +49,53 @@ def bring(
         print(one.line())
         if one.guess.question and unit is None:
             say.print(f"{one.guess.question} Say --unit if it is not.")
+
+
+@app.command()
+def hand_on(
+    place: Path,
+    out: Annotated[Path, typer.Option(help="FILE.usd, .usdc, .usda or .glb.")],
+    shot: Annotated[Optional[str], typer.Option(help="Id or name; the first if left out.")] = None,
+    frames: Annotated[Optional[str], typer.Option(help="Like 1-48; all if left out.")] = None,
+    within: Annotated[
+        Optional[float], typer.Option(help="Metres about the camera's way; everything if left out.")
+    ] = None,
+    parts: Annotated[str, typer.Option(help="Of ground, water, plants, built, things, lamps, cameras.")] = "",
+    told: Annotated[bool, typer.Option("--told", help="Say how large it will be, and write nothing.")] = False,
+) -> None:
+    """Hand the whole place on as it moves: USD, or glTF with plants as they stand when it starts."""
+    from lumwick.deliver.whole import ENDINGS, KINDS, Range, gather, hand_on, told_size
+    from lumwick.picture import load_setting
+    from lumwick.place.files import load
+
+    suffix = out.suffix.lower()
+    if suffix not in ENDINGS:
+        *most, last = (ending[1:] for ending in ENDINGS)
+        raise PlaceError(f"A place is handed on as {', '.join(most)} or {last}, not {suffix or 'without an ending'}.")
+    setting = load_setting(load(place))
+    the_shot = setting.place.shots[0]
+    if shot is not None:
+        try:
+            the_shot = setting.place.shot(shot)
+        except LookupError as error:
+            raise PlaceError(str(error)) from None
+    begin, end = _numbers(frames, the_shot.frames)
+    kinds = tuple(p.strip() for p in parts.split(",") if p.strip()) or KINDS
+    span = Range(begin, end, within, kinds)
+    size = told_size(setting, the_shot, span, suffix)
+    words = f"{size.forms} forms, {size.moving} of them moving, {size.placements:,} times, {size.frames} frames"
+    say.print(f"{words}: about {size.bytes / 1e6:,.1f} MB")
+    if told:
+        return
+    print(f"{out}: {hand_on(gather(setting, the_shot, span), out) / 1e6:,.1f} MB")
+
+
+def _numbers(text: str | None, last: int) -> tuple[int, int]:
+    """First and last frame of a range like 1-48."""
+    if text is None:
+        return 1, last
+    a, _, b = text.partition("-")
+    try:
+        return int(a), int(b or a)
+    except ValueError:
+        raise PlaceError(f"Frames are written like 1-48, not {text!r}.") from None

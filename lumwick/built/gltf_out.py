@@ -22,7 +22,7 @@ def glb_of(mesh: Mesh, name: str) -> bytes:
     materials, used = [], set()
     primitives = []
     for number, part in enumerate(mesh.parts):
-        made, extensions = _material(w, part.surface, images)
+        made, extensions = material_of(w, part.surface, images)
         materials.append(made)
         used |= extensions
         primitives.append({**_primitive(w, part), "material": number})
@@ -60,7 +60,7 @@ def _primitive(w: Writer, part: MeshPart) -> dict[str, Any]:
     return out
 
 
-def _material(w: Writer, s: MeshSurface, images: list[dict[str, Any]]) -> tuple[dict[str, Any], set[str]]:
+def material_of(w: Writer, s: MeshSurface, images: list[dict[str, Any]]) -> tuple[dict[str, Any], set[str]]:
     """A surface as a material, and the extensions that it needs; its textures go to ``images``."""
     extensions: dict[str, Any] = {}
 

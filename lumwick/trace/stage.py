@@ -149,17 +149,16 @@ class Stage:
         self._built.of(BuiltInputs.of(shown, land))
         self.stands.make(shown, land)
 
-    def _show(self, snapshot: Snapshot) -> None:
+    def _show(self, snapshot: Snapshot) -> list[embree.Scene]:
         """Turn to an instant; ground, things and stands are looked at again only if something of them is another than
-        before."""
+        before. Returns the scenes of moving models that must be committed."""
         before, now = self.standing.place, snapshot.place
         self.snapshot = snapshot
         if any(getattr(before, name) is not getattr(now, name) for name in STANDING):
             self._take_on(replace(self.standing, place=now, memory={}))
         self._placed.of(PlacedInputs.of(snapshot, self._built.key))
         posed = self._moved.of(MovedInputs(snapshot.played, self._built.key))
-        if self._moved.fresh:
-            embree.commit_all(posed)
+        return posed if self._moved.fresh else []
 
     # -- what moves ---------------------------------------------------------------------------------------
 
@@ -173,14 +172,24 @@ class Stage:
             From where plants choose their forms, if not from the camera: while a shutter is open they keep them.
         """
         self.stood = (snapshot, eye)
-        self._show(snapshot)
+        embree.commit_all(self._move(snapshot, eye))
+        self._light_up(snapshot)
+
+    @alone
+    def pose(self, snapshot: Snapshot, eye: NDArray[np.float64] | None = None) -> None:
+        """Move everything to an instant to be read off (`parts`) and not to be traced: that is for `set`, which makes
+        all of it anew next time."""
+        self._move(snapshot, eye)
+        for section in (self._sea, self._plants, self._moved, self._top):
+            section.spend()
+
+    def _move(self, snapshot: Snapshot, eye: NDArray[np.float64] | None) -> list[embree.Scene]:
+        """Move waves, plants and models; the scenes that must be committed."""
+        posed = self._show(snapshot)
         sea = self._sea.of(SeaInputs(snapshot.sea, snapshot.t, snapshot.loop, snapshot.place.sea, self.sheet))
         standing = tuple(standing.key for standing in self.stands.standings)
         _, bent = self._plants.of(PlantsInputs(standing, Sway.of(snapshot, eye)))
-        embree.commit_all(
-            [*(sea.raised if self._sea.fresh else ()), *(bent if self._plants.fresh else ())],
-        )
-        self._light_up(snapshot)
+        return [*posed, *(sea.raised if self._sea.fresh else ()), *(bent if self._plants.fresh else ())]
 
     @alone
     def glance(self, snapshot: Snapshot) -> None:
@@ -189,7 +198,7 @@ class Stage:
         if not self._plants.key:
             self.set(snapshot)
             return
-        self._show(snapshot)
+        embree.commit_all(self._show(snapshot))
         self._light_up(snapshot)
 
     def _light_up(self, snap: Snapshot) -> None:

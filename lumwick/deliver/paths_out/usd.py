@@ -34,16 +34,25 @@ def write(setting: Setting, cameras: Sequence[Handed], suffix: str) -> bytes:
         root = UsdGeom.Xform.Define(stage, "/cameras")
         stage.SetDefaultPrim(root.GetPrim())
         for h in cameras:
-            _camera(stage, h, rate)
+            add_camera(stage, h, rate)
         stage.GetRootLayer().Save()
         return Path(path).read_bytes()
     finally:
         Path(path).unlink(missing_ok=True)
 
 
-def _camera(stage: Any, h: Handed, rate: float) -> None:
+def add_camera(
+    stage: Any, h: Handed, rate: float, under: str = "/cameras", frames: tuple[int, int] | None = None
+) -> None:
+    """Add a camera by time to a USD stage.
+
+    Parameters
+    ----------
+    frames : tuple of int
+        First and last of those that are written; all if None.
+    """
     shot, track = h.shot, h.track
-    camera = UsdGeom.Camera.Define(stage, f"/cameras/{_usd_name(shot.id)}")
+    camera = UsdGeom.Camera.Define(stage, f"{under}/{_usd_name(shot.id)}")
     camera.GetPrim().SetDisplayName(shot.name)
     move = camera.AddTransformOp()
     camera.CreateHorizontalApertureAttr(FULL_FRAME_MM)
@@ -53,6 +62,8 @@ def _camera(stage: Any, h: Handed, rate: float) -> None:
     stop = camera.CreateFStopAttr()
     _, turn, _ = track.at(track.t)
     for k, (t, m) in enumerate(zip(track.t, turn.as_matrix(), strict=True)):
+        if frames is not None and not frames[0] <= k + 1 <= frames[1]:
+            continue
         code = Usd.TimeCode(1 + t * rate)
         matrix = np.eye(4)
         matrix[0, :3], matrix[1, :3], matrix[2, :3], matrix[3, :3] = (
