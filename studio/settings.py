@@ -37,6 +37,7 @@ INSTALLED_APPS = [
     "procrastinate.contrib.django",
     "studio.places",
     "studio.takes",
+    "studio.guests",
 ]
 MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",

@@ -16,6 +16,7 @@ urlpatterns = [
     path("join/", account.join, name="join"),
     path("", include("studio.places.urls")),
     path("", include("studio.takes.urls")),
+    path("", include("studio.guests.urls")),
 ]
 handler404 = "studio.places.views.account.not_found"
 handler500 = "studio.places.trouble.server_error"

@@ -80,7 +80,7 @@ class Walkable:
         return out
 
 
-def walkable(mesh: Mesh, m: NDArray[np.float64]) -> Walkable:
+def walkable_of(mesh: Mesh, m: NDArray[np.float64]) -> Walkable:
     """What of a model, set down by a placement (3, 4), can be walked on."""
     corners = (
         np.concatenate([part.vertices[part.triangles].astype(float) for part in mesh.parts]) @ m[:, :3].T + m[:, 3]

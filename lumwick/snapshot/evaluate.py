@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 
 from lumwick.air.sun import SunPosition, direction, julian_day, sun_position
 from lumwick.air.wind import Gusts, gusts
-from lumwick.built.floors import Walkable, model_of, walkable, walked_on
+from lumwick.built.floors import Walkable, model_of, walkable_of, walked_on
 from lumwick.built.gobos import moves
 from lumwick.built.lamps import LampLight, dusk_share, lamp_at
 from lumwick.built.timber import floor_over, footprint
@@ -91,7 +91,7 @@ class Setting:
         track = shot.route.track
         return Around(
             still.ground.height,
-            lambda x, y, z: walked_on(still.floor(x, y), self._walkable(), x, y, z),
+            lambda x, y, z: walked_on(still.floor(x, y), self.walkable(), x, y, z),
             lambda name, t: self.whereabouts(shot, name, t),
             keyed,
             None if track is None or shot.route.way != "brought" else self._track(track, shot),
@@ -103,12 +103,12 @@ class Setting:
         track = read_track(self.read(asset), asset.name)
         return replace(track, focal=Lens(track.focal).on(shot.exposure.sensor).focal_mm)
 
-    def _walkable(self) -> list[Walkable]:
+    def walkable(self) -> list[Walkable]:
         """What can be walked on of the models that stand in the place when its first shot starts."""
         key = ("walkable",)
         if key not in self.memory:
             self.memory[key] = [
-                walkable(model_of(self.read, thing), one)
+                walkable_of(model_of(self.read, thing), one)
                 for thing, placed in self.stood(self.place.shots[0])
                 for one in placed[:WALKED_COPIES]
             ]

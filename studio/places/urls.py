@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from studio.places.views import account, chest, editing, files, history, look, route, time, workspace
+from studio.places.views import account, chest, editing, files, history, look, route, time, whole, workspace
 
 urlpatterns = [
     path("", chest.chest, name="chest"),
@@ -28,6 +28,8 @@ urlpatterns = [
     path("places/<int:place_id>/spot/", route.spot, name="spot"),
     path("places/<int:place_id>/still/", route.still, name="still"),
     path("places/<int:place_id>/cameras/", route.cameras, name="cameras"),
+    path("places/<int:place_id>/whole/told/", whole.told, name="whole-told"),
+    path("places/<int:place_id>/whole/", whole.handed, name="whole"),
     path("places/<int:place_id>/clock/", time.clock, name="clock"),
     path("places/<int:place_id>/clip/", time.clip, name="clip"),
     path("places/<int:place_id>/lapse/", time.lapse, name="lapse"),

@@ -10,6 +10,7 @@ import { desk } from './workspace/desk.js';
 import { drawings } from './workspace/drawings.js';
 import { edits } from './workspace/edits.js';
 import { filmDrawing } from './workspace/film_drawing.js';
+import { handing } from './workspace/handing.js';
 import { history } from './workspace/history.js';
 import { keys } from './workspace/keys.js';
 import { lanes } from './workspace/lanes.js';
@@ -37,6 +38,7 @@ const PARTS = [
   drawings,
   edits,
   filmDrawing,
+  handing,
   history,
   keys,
   lanes,

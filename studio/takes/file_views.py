@@ -51,10 +51,11 @@ def film(request: HttpRequest, take_id: int) -> HttpResponseBase:
     take = own_take(request, take_id)
     if not take.film_path.exists():
         raise Http404
-    return _ranged(request, take.film_path, "video/mp4", download="download" in request.GET)
+    return ranged(request, take.film_path, "video/mp4", download="download" in request.GET)
 
 
-def _ranged(request: HttpRequest, path: Path, kind: str, download: bool) -> HttpResponseBase:
+def ranged(request: HttpRequest, path: Path, kind: str, download: bool) -> HttpResponseBase:
+    """A file, or the range of it that is asked for."""
     size = path.stat().st_size
     file = path.open("rb")
     found = re.fullmatch(r"bytes=(\d*)-(\d*)", request.headers.get("Range", ""))

@@ -297,7 +297,8 @@ def takes(request: HttpRequest, place: Place) -> HttpResponse:
         {"take": t, "progress": progress(t), "strip": _strip(t)}
         for t in place.takes.select_related("revision").order_by("-number")[:200]
     ]
-    return render(request, "takes.html", {"place": place, "rows": rows})
+    links = place.links.prefetch_related("answers__take")
+    return render(request, "takes.html", {"place": place, "rows": rows, "links": links})
 
 
 def _strip(take: Take) -> list[int]:

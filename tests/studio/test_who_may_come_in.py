@@ -8,6 +8,7 @@ import pytest
 from django.test import Client
 from django.urls import URLPattern, URLResolver, get_resolver, reverse
 
+from studio.guests.models import Link
 from studio.takes.models import Note, Order, Take
 
 pytestmark = pytest.mark.django_db
@@ -29,7 +30,9 @@ def every(patterns: Any, names: tuple[str, ...] = ()) -> Iterator[tuple[str, set
 
 
 ALL = dict(every(get_resolver().url_patterns))
-GUARDED = sorted(set(ALL) - OPEN)
+BY_LINK = {name for name in ALL if "token" in ALL[name]}
+"""Addresses that a client's link opens while it holds (tests/studio/test_guests.py)."""
+GUARDED = sorted(set(ALL) - OPEN - BY_LINK)
 OWNED = sorted(set(GUARDED) - OF_NOBODY)
 
 
@@ -37,7 +40,9 @@ OWNED = sorted(set(GUARDED) - OF_NOBODY)
 def things(place: Any) -> dict[str, Any]:
     take = Take.begin(place, "a", Order("take", (64, 36), "sketch", 1, 2))
     note = Note.objects.create(take=take, t=0.0, x=0.5, y=0.5, text="here")
-    return {"place_id": place.pk, "take_id": take.pk, "note_id": note.pk, "number": 1, "key": "0" * 8}
+    link = Link.make(place, "Client", 3)
+    told = {"place_id": place.pk, "take_id": take.pk, "note_id": note.pk, "number": 1, "key": "0" * 8}
+    return {**told, "link_id": link.pk, "token": link.token}
 
 
 def address(name: str, things: dict[str, Any]) -> str:

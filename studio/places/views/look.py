@@ -58,33 +58,43 @@ def look_camera(request: HttpRequest, setting: Setting, shot: Shot) -> tuple[flo
 @place_view("GET")
 def look(request: HttpRequest, place: Place) -> HttpResponse:
     """The rendered picture of the workspace, at one step of its refinement."""
-    assert place.head is not None
     try:
-        t, step, wish = float(request.GET.get("t", 0)), int(request.GET.get("step", 0)), int(request.GET.get("wish", 0))
         camera = own_view(request)
     except ValueError:
         return JsonResponse({"error": "This view cannot be read."}, status=400)
-    shot = shot_of(place, request.GET.get("shot"))
-    viewer = f"{request.session.session_key}:{request.GET.get('tab', '')}"
+    return looked(request, place, f"{request.session.session_key}:{request.GET.get('tab', '')}", camera, keeps=True)
+
+
+def looked(
+    request: HttpRequest, place: Place, viewer: str, camera: dict[str, float] | None, keeps: bool = False
+) -> HttpResponse:
+    """The picture that a request wishes for.
+
+    Parameters
+    ----------
+    viewer : str
+        Whose wishes replace one another.
+    camera : dict or None
+        Its own view; the shot's camera if None.
+    keeps : bool
+        Whether a finished picture becomes the place's print in the plan chest.
+    """
+    assert place.head is not None
     try:
-        picture, known = ENGINE_OF_LOOKS.look(
-            Wish(
-                viewer,
-                place.pk,
-                place.head.pk,
-                shot.id,
-                max(0.0, min(t, shot.seconds)),
-                camera,
-                max(0, step),
-                wish,
-                request.GET.get("noise") == "1",
-            )
-        )
+        t, step, wish = float(request.GET.get("t", 0)), int(request.GET.get("step", 0)), int(request.GET.get("wish", 0))
+    except ValueError:
+        return JsonResponse({"error": "This view cannot be read."}, status=400)
+    shot = shot_of(place, request.GET.get("shot"))
+    noise = request.GET.get("noise") == "1"
+    t = max(0.0, min(t, shot.seconds))
+    asked = Wish(viewer, place.pk, place.head.pk, shot.id, t, camera, max(0, step), wish, noise)
+    try:
+        picture, known = ENGINE_OF_LOOKS.look(asked)
     except Superseded:
         return HttpResponse(status=204)
     except LumwickError as error:
         return JsonResponse({"error": str(error)}, status=422)
-    if known["last"] and known["samples"] >= 8:
+    if keeps and known["last"] and known["samples"] >= 8:
         path = print_path(place.pk)
         path.parent.mkdir(parents=True, exist_ok=True)
         path.write_bytes(picture)

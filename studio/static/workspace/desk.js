@@ -39,6 +39,12 @@ export const desk = {
       this.drawTimeline();
       this.drawDrawing();
     });
+    const pick = new URLSearchParams(location.search).get('pick');
+    if (pick) {
+      history.replaceState(null, '', location.pathname);
+      this.setBench('land');
+      this.select(pick);
+    }
     document.fonts.ready.then(() => this.drawTimeline()); // a canvas does not wait for its letters
   },
   url(tail) {
