@@ -25,6 +25,7 @@ def bring(
     """Bring models into a place, and set them down on its ground."""
     from lumwick.built.bring.bundle import read_from
     from lumwick.built.bring.taking import set_down, take_over
+    from lumwick.built.bring.texture_set import texture_sets
     from lumwick.picture import load_setting
     from lumwick.place.edits import fresh_id
     from lumwick.place.files import asset_of, load, pack
@@ -35,7 +36,16 @@ def bring(
         raise PlaceError(f"A spot is written like 12,-4, not {at!r}.") from None
     document, assets = load(place)
     setting = load_setting((document, assets)).still()
-    taken = take_over(*read_from(what))
+    files, names = read_from(what)
+    if not names:
+        made = texture_sets(files, [s.id for s in document.surfaces])
+        document.surfaces.extend(one.surface for one in made)
+        for one in made:
+            assets |= one.files
+            print(f"{one.surface.name}: a surface of {len(one.files)} textures{''.join(f'; {n}' for n in one.notes)}.")
+        out.write_bytes(pack(document, assets))
+        return
+    taken = take_over(files, names)
     if unit is not None:
         taken = [one.in_unit(unit) for one in taken]
     ids: list[str] = []
@@ -45,10 +55,10 @@ def bring(
     document.things.extend(things)
     assets |= {asset_of(one.file, one.data).sha256: one.data for one in taken}
     out.write_bytes(pack(document, assets))
-    for one in taken:
-        print(one.line())
-        if one.guess.question and unit is None:
-            say.print(f"{one.guess.question} Say --unit if it is not.")
+    for model in taken:
+        print(model.line())
+        if model.guess.question and unit is None:
+            say.print(f"{model.guess.question} Say --unit if it is not.")
 
 
 @app.command()

@@ -13,9 +13,20 @@ from lumwick.built.gltf import Writer
 from lumwick.built.gltf_scene import NITS
 from lumwick.built.meshes import Mesh, MeshPart, MeshSurface
 
+Moved = list[list[NDArray[np.float32]]]
+"""Vertices of each part at each time."""
 
-def glb_of(mesh: Mesh, name: str) -> bytes:
-    """A model (east, north, up) as a binary glTF (y up), with its surfaces and textures; it reads back as it was."""
+
+def glb_of(mesh: Mesh, name: str, times: NDArray[np.float64] | None = None, moved: Moved | None = None) -> bytes:
+    """A model (east, north, up) as a binary glTF (y up), with its surfaces and textures; it reads back as it was.
+
+    Parameters
+    ----------
+    times : ndarray, shape (n,) [s]
+        When its parts have other vertices, if it moves: a morph each, with one at full weight at its time.
+    moved : list of list of ndarray, shape (k, 3) [m]
+        Of each part, at each time.
+    """
     w = Writer()
     told: dict[str, Any] = {"asset": {"version": "2.0", "generator": "Lumwick"}, "scene": 0}
     images: list[dict[str, Any]] = []
@@ -25,7 +36,10 @@ def glb_of(mesh: Mesh, name: str) -> bytes:
         made, extensions = material_of(w, part.surface, images)
         materials.append(made)
         used |= extensions
-        primitives.append({**_primitive(w, part), "material": number})
+        made = {**_primitive(w, part), "material": number}
+        if moved:
+            made["targets"] = [_target(w, part, vertices) for vertices in moved[number]]
+        primitives.append(made)
     told |= {
         "scenes": [{"nodes": [0]}],
         "nodes": [{"name": name, "mesh": 0}],
@@ -35,7 +49,29 @@ def glb_of(mesh: Mesh, name: str) -> bytes:
         "textures": [{"source": k} for k in range(len(images))],
         "extensionsUsed": sorted(used),
     }
+    if moved and times is not None:
+        told["animations"] = [_morphing(w, name, times)]
+        told["meshes"][0]["weights"] = [1.0, *[0.0] * (len(times) - 1)]
     return w.file(told)
+
+
+def _target(w: Writer, part: MeshPart, vertices: NDArray[np.float32]) -> dict[str, int]:
+    """How far a part's corners are then from where they are at rest."""
+    away = vertices - part.vertices
+    if part.uv is not None or part.normals is not None:
+        away = away[part.triangles.astype(np.int64)].reshape(-1, 3)
+    return {"POSITION": w.array(_y_up(away), "VEC3", True)}
+
+
+def _morphing(w: Writer, name: str, times: NDArray[np.float64]) -> dict[str, Any]:
+    """A motion from each of some morphs to the next."""
+    keys = w.array(times.astype(np.float32).reshape(-1, 1), "SCALAR", True)
+    weights = w.array(np.eye(len(times), dtype=np.float32).reshape(-1, 1), "SCALAR")
+    return {
+        "name": f"{name}'s motion",
+        "samplers": [{"input": keys, "output": weights, "interpolation": "LINEAR"}],
+        "channels": [{"sampler": 0, "target": {"node": 0, "path": "weights"}}],
+    }
 
 
 def _y_up(v: NDArray[np.float32]) -> NDArray[np.float32]:

@@ -16,6 +16,7 @@ from typer.testing import CliRunner
 from lumwick.built.bring.bundle import models, read_from, unzipped
 from lumwick.built.bring.scale import guess, length
 from lumwick.built.bring.taking import set_down, take_over
+from lumwick.built.bring.texture_set import TextureSet, meant, texture_sets
 from lumwick.built.gltf import Writer
 from lumwick.built.gltf_out import glb_of
 from lumwick.built.meshes import Mesh, MeshPart, MeshSurface, beside_file, read_mesh
@@ -256,3 +257,94 @@ def test_a_single_file_brings_what_lies_beside_it_and_no_other_model(tmp_path: P
     files, chosen = read_from(tmp_path / "boat" / "board.gltf")
     assert chosen == ["board.gltf"] and len(take_over(files, chosen)) == 1
     assert len(take_over(*read_from(tmp_path / "boat"))) == 2
+
+
+# -- sets of textures -------------------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize(
+    ("name", "whole", "what"),
+    [
+        ("Plank_BaseColor.png", "plank", "colour_map"),
+        ("old/oak_bark_diff_2k.jpg", "oak_bark", "colour_map"),
+        ("oak_bark_nor_gl_2k.png", "oak_bark", "normal_map"),
+        ("oak_bark_nor_dx_2k.png", "oak_bark", "flipped"),
+        ("Bricks075A_1K-PNG_NormalDX.png", "bricks075a_1k_png", "flipped"),
+        ("Bricks075A_1K-PNG_Roughness.png", "bricks075a_1k_png", "rough_map"),
+        ("wall.metallicRoughness.png", "wall", "packed"),
+        ("wall_ORM.png", "wall", "packed"),
+        ("leaf-alpha.tif", "leaf", "opacity_map"),
+        ("lamp_emissive_4096x4096.png", "lamp", "glow_map"),
+        ("stone AO.png", "stone", "shade"),
+        ("stone_height_16bit.png", "stone", "height"),
+        ("sunset.png", "sunset", ""),
+    ],
+)
+def test_a_pictures_name_says_what_it_is_of_which_set(name: str, whole: str, what: str) -> None:
+    assert meant(name) == (whole, what)
+
+
+def picture(*colour: int, size: int = 8, mode: str = "RGB") -> bytes:
+    out = io.BytesIO()
+    Image.new(mode, (size, size), colour if len(colour) > 1 else colour[0]).save(out, "PNG")
+    return out.getvalue()
+
+
+def test_sets_of_textures_become_surfaces() -> None:
+    files = {
+        "deck_color.png": picture(120, 80, 40),
+        "deck_NormalDX.png": picture(128, 200, 255),
+        "deck_ORM.png": picture(255, 60, 220),
+        "deck_AO.png": picture(255, 255, 255),
+        "iron_gloss.png": picture(200, 200, 200),
+        "iron_bump.png": picture(20, 20, 20),
+        "holiday.png": picture(1, 2, 3),
+    }
+    deck, iron = texture_sets(files, ["deck"], 2.5)
+    assert (deck.surface.id, deck.surface.name, deck.surface.scale) == ("deck-2", "Deck", 2.5) and deck.surface.boxed
+    told = {name: getattr(deck.surface, name) for name in ("colour_map", "normal_map", "rough_map", "metal_map")}
+    assert all(told.values()) and deck.surface.metalness == 1.0 and deck.surface.roughness == 1.0
+
+    def middle(one: TextureSet, field: str) -> tuple[int, ...]:
+        return Image.open(io.BytesIO(one.files[getattr(one.surface, field).sha256])).convert("RGB").getpixel((3, 3))
+
+    assert middle(deck, "normal_map") == (128, 55, 255)  # green turned upwards
+    assert middle(deck, "rough_map")[0] == 60 and middle(deck, "metal_map")[0] == 220
+    assert middle(iron, "rough_map")[0] == 55 and middle(iron, "normal_map") == (128, 128, 255)  # level
+    words = " ".join([*deck.notes, *iron.notes])
+    for part in ("turned round", "deck_AO.png was left out", "turned into roughness", "turned into normals"):
+        assert part in words
+    assert "holiday.png was left out" in words
+    with pytest.raises(PlaceError, match="names do not say"):
+        texture_sets({"a.png": picture(1, 2, 3), "b.png": picture(1, 2, 3)}, [])
+    (one,) = texture_sets({"a.png": picture(1, 2, 3)}, [])
+    assert one.surface.colour_map is not None
+    with pytest.raises(PlaceError, match="cannot be read as a picture"):
+        texture_sets({"a_color.png": b"nothing"}, [])
+
+
+def test_a_bump_leans_the_way_it_rises() -> None:
+    ramp = np.zeros((16, 16), np.uint8)
+    ramp[:, :8] = np.arange(8) * 20  # rises to the right
+    ramp[:, 8:] = np.arange(8)[::-1] * 20
+    out = io.BytesIO()
+    Image.fromarray(ramp).save(out, "PNG")
+    (one,) = texture_sets({"x_height.png": out.getvalue()}, [])
+    assert one.surface.normal_map is not None
+    pixels = np.asarray(Image.open(io.BytesIO(one.files[one.surface.normal_map.sha256])))
+    assert pixels[4, 3, 0] < 126 and pixels[4, 12, 0] > 130 and abs(int(pixels[4, 3, 1]) - 128) <= 1
+
+
+def test_textures_from_the_command_line(tmp_path: Path, marsh: Ground) -> None:
+    folder = tmp_path / "oak"
+    folder.mkdir()
+    (folder / "oak_diff.png").write_bytes(picture(120, 80, 40))
+    (folder / "oak_rough.png").write_bytes(picture(99, 99, 99))
+    new = tmp_path / "new.lumwick"
+    said = CliRunner().invoke(
+        app, ["bring", str(written(tmp_path / "p.lumwick", small_place(), marsh)), str(folder), "--out", str(new)]
+    )
+    assert said.exit_code == 0 and "Oak: a surface of 2 textures." in said.stdout
+    kept, files = load(new)
+    (surface,) = kept.surfaces
+    assert surface.colour_map is not None and surface.colour_map.sha256 in files

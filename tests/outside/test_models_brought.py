@@ -12,10 +12,11 @@ import meshopt
 import numpy as np
 import pytest
 import trimesh
-from pxr import Gf, Sdf, Usd, UsdGeom, UsdShade, Vt
+from pxr import Gf, Sdf, Usd, UsdGeom, UsdShade, UsdSkel, Vt
 
-from lumwick.built.bring.taking import take_over
+from lumwick.built.bring.taking import set_down, take_over
 from lumwick.built.gltf import Writer, opened
+from lumwick.built.gltf_motion import Moving
 from lumwick.built.gltf_scene import pieces
 from lumwick.built.meshes import Mesh
 
@@ -277,3 +278,67 @@ def test_usd_materials_subsets_and_a_package(tmp_path: Path) -> None:
         told = {p.surface.name: (p.surface.metalness, len(p.triangles)) for p in taken.mesh.parts}
         assert told == {"Red": (0.0, 1), "Brass": (1.0, 1)}, name
         assert {p.surface.name: p.surface.colour for p in taken.mesh.parts}["Red"] == pytest.approx((0.8, 0.1, 0.1))
+
+
+def test_usd_time_samples_play_as_usd_core_says(tmp_path: Path) -> None:
+    path, stage = stage_of(tmp_path, 0.01, True)
+    stage.SetTimeCodesPerSecond(30)
+    stage.SetStartTimeCode(10)
+    stage.SetEndTimeCode(40)
+    flag = UsdGeom.Mesh.Define(stage, "/Flag")
+    turn = flag.AddRotateYOp()
+    turn.Set(0.0, 10)
+    turn.Set(90.0, 40)
+    points = flag.CreatePointsAttr()
+    points.Set(Vt.Vec3fArray([(0, 0, 0), (100, 0, 0), (0, 100, 0)]), 10)
+    points.Set(Vt.Vec3fArray([(0, 0, 0), (100, 50, 0), (0, 100, 20)]), 25)
+    points.Set(Vt.Vec3fArray([(0, 0, 0), (100, 0, 0), (0, 100, 0)]), 40)
+    flag.CreateFaceVertexCountsAttr([3])
+    flag.CreateFaceVertexIndicesAttr([0, 1, 2])
+    stage.Save()
+    (taken,) = take_over({"flag.usda": path.read_bytes()})
+    (motion,) = taken.motions
+    assert motion.seconds == pytest.approx(1.0) and "1 motion" in taken.line()
+    model = Moving(taken.data, taken.file, True)
+    for code in (10, 17, 25, 33, 40):
+        world = UsdGeom.XformCache(code).GetLocalToWorldTransform(flag.GetPrim())
+        theirs = np.array([world.Transform(Gf.Vec3d(*map(float, p))) for p in points.Get(code)]) * 0.01
+        ((ours, _),) = model.posed(0, (code - 10) / 30)
+        assert ours == pytest.approx(np.stack([theirs[:, 0], -theirs[:, 2], theirs[:, 1]], 1), abs=1e-5)
+    (thing,) = set_down([taken], ["flag"], lambda x, y: 2.0, 5.0, 6.0)
+    assert thing.plays is not None and thing.plays.clip == motion.name  # what moves plays at once
+
+
+def test_usd_joints_bend_as_usd_skel_says(tmp_path: Path) -> None:
+    path, stage = stage_of(tmp_path, 1.0, True)
+    stage.SetTimeCodesPerSecond(24)
+    stage.SetStartTimeCode(0)
+    stage.SetEndTimeCode(24)
+    root = UsdSkel.Root.Define(stage, "/Arm")
+    skeleton = UsdSkel.Skeleton.Define(stage, "/Arm/Bones")
+    skeleton.CreateJointsAttr(["a", "a/b"])
+    rest = [Gf.Matrix4d(1), Gf.Matrix4d(1).SetTranslate((0, 1, 0))]
+    skeleton.CreateBindTransformsAttr(rest)
+    skeleton.CreateRestTransformsAttr([Gf.Matrix4d(1), Gf.Matrix4d(1).SetTranslate((0, 1, 0))])
+    bends = UsdSkel.Animation.Define(stage, "/Arm/Bends")
+    bends.CreateJointsAttr(["a/b"])
+    bends.CreateTranslationsAttr([Gf.Vec3f(0, 1, 0)])
+    bends.CreateScalesAttr([Gf.Vec3h(1, 1, 1)])
+    turned = bends.CreateRotationsAttr()
+    turned.Set([Gf.Quatf(1, 0, 0, 0)], 0)
+    turned.Set([Gf.Quatf(float(np.sqrt(0.5)), 0, 0, float(np.sqrt(0.5)))], 24)  # a quarter about z
+    UsdSkel.BindingAPI.Apply(skeleton.GetPrim()).CreateAnimationSourceRel().SetTargets([bends.GetPath()])
+    mesh = UsdGeom.Mesh.Define(stage, "/Arm/Skin")
+    mesh.CreatePointsAttr(Vt.Vec3fArray([(0, 0, 0), (0.5, 0, 0), (0, 2, 0)]))
+    mesh.CreateFaceVertexCountsAttr([3])
+    mesh.CreateFaceVertexIndicesAttr([0, 1, 2])
+    binding = UsdSkel.BindingAPI.Apply(mesh.GetPrim())
+    binding.CreateSkeletonRel().SetTargets([skeleton.GetPath()])
+    binding.CreateJointIndicesPrimvar(False, 1).Set([0, 0, 1])
+    binding.CreateJointWeightsPrimvar(False, 1).Set([1.0, 1.0, 1.0])
+    assert root
+    stage.Save()
+    (taken,) = take_over({"arm.usda": path.read_bytes()})
+    ((ours, _),) = Moving(taken.data, taken.file, True).posed(0, 1.0)
+    # the corner a metre above the second joint at (0, 1, 0) lies to its west after a quarter about z
+    assert ours[2] == pytest.approx([-1, 0, 1], abs=1e-4) and ours[1] == pytest.approx([0.5, 0, 0], abs=1e-5)

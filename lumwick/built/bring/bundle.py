@@ -12,6 +12,7 @@ from lumwick.errors import PlaceError
 FILES_AT_MOST, BYTES_AT_MOST = 2000, 1_000_000_000
 USD_ENDINGS = (".usd", ".usda", ".usdc", ".usdz")
 ENDINGS = (*MODEL_ENDINGS, *USD_ENDINGS)
+PICTURES = (".png", ".jpg", ".jpeg", ".tif", ".tiff", ".webp", ".bmp", ".tga")
 
 Bundle = dict[str, bytes]
 """Files by their paths, with slashes between the parts."""
@@ -79,7 +80,8 @@ def _within(root: Path, path: Path) -> list[Path]:
 
 
 def read_from(path: Path) -> tuple[Bundle, list[str]]:
-    """A folder, a zip, or a file with what lies beside it that it may refer to; and which models of it are meant.
+    """A folder, a zip, or a file with what lies beside it that it may refer to; and which models of it are meant: none
+    where there are pictures alone.
 
     Raises
     ------
@@ -90,7 +92,9 @@ def read_from(path: Path) -> tuple[Bundle, list[str]]:
         raise PlaceError(f"There is no file or folder {path}.")
     if path.is_file() and path.suffix.lower() == ".zip":
         files = unzipped(path.read_bytes(), path.name)
-        return files, models(files)
+        return files, [] if only_pictures(files) else models(files)
+    if path.is_file() and path.suffix.lower() in PICTURES:
+        return {path.name: path.read_bytes()}, []
     if path.is_file() and path.suffix.lower() in (".glb", ".stl", ".ply", ".usdz"):
         return {path.name: path.read_bytes()}, [path.name]
     root = path if path.is_dir() else path.parent
@@ -101,7 +105,15 @@ def read_from(path: Path) -> tuple[Bundle, list[str]]:
             f"{BYTES_AT_MOST / 1e6:,.0f} MB together. Put the model and its textures into a folder of their own."
         )
     files = {one.relative_to(root).as_posix(): one.read_bytes() for one in found}
+    if path.is_dir() and only_pictures(files):
+        return files, []
     return files, models({path.name: b""} if path.is_file() else files)
+
+
+def only_pictures(files: Bundle) -> bool:
+    """Whether files are pictures alone, so that they are no model's but make surfaces."""
+    kept = [n for n in files if not PurePosixPath(n).name.startswith(".")]
+    return bool(kept) and all(PurePosixPath(n).suffix.lower() in PICTURES for n in kept)
 
 
 def models(files: Bundle) -> list[str]:

@@ -11,11 +11,12 @@ import numpy as np
 from lumwick.built.bring.bundle import USD_ENDINGS, Bundle, gathered, models
 from lumwick.built.bring.plain import plain
 from lumwick.built.bring.scale import Guess, guess, length, sized
+from lumwick.built.gltf_motion import Motion, moving
 from lumwick.built.gltf_out import glb_of
 from lumwick.built.meshes import Mesh, beside_file, read_mesh
 from lumwick.errors import PlaceError
 from lumwick.place.files import asset_of
-from lumwick.place.objects import Thing
+from lumwick.place.objects import Playing, Thing
 
 SCENE_MODELS_AT_MOST = 60
 
@@ -37,6 +38,8 @@ class Taken:
         How large it is meant to be.
     notes : tuple of str
         What was mended or left out, in words.
+    motions : tuple of Motion
+        How it moves by itself.
     """
 
     name: str
@@ -45,6 +48,7 @@ class Taken:
     mesh: Mesh
     guess: Guess
     notes: tuple[str, ...]
+    motions: tuple[Motion, ...] = ()
 
     def in_unit(self, unit: str) -> Taken:
         """The same with its numbers taken for a unit, by its short or long name.
@@ -72,6 +76,8 @@ class Taken:
         low, high = self.mesh.bounds
         sides = " x ".join(length(float(s) * self.guess.taken.scale) for s in high - low)
         what = f"{triangles:,} triangles, {_many(len(self.mesh.parts), 'surface')}, {_many(len(maps), 'texture')}"
+        if self.motions:
+            what += f", {_many(len(self.motions), 'motion')}"
         notes = f"; {'; '.join(self.notes)}" if self.notes else ""
         return f"{self.name}: {what}, {sides}{notes}."
 
@@ -105,10 +111,11 @@ def _taken(files: Bundle, path: str) -> Taken:
     notes: list[str] = []
     told = False
     if suffix in USD_ENDINGS:
-        from lumwick.built.bring.usd import mesh_of_usd
+        from lumwick.built.bring.usd import read_usd
 
-        mesh, told = mesh_of_usd(files, path, notes), True
-        file, data = f"{name}.glb", glb_of(mesh, name)
+        model, told = read_usd(files, path, notes), True
+        mesh = model.mesh
+        file, data = f"{name}.glb", glb_of(mesh, name, model.times, model.moved)
     elif suffix in (".glb", ".gltf"):
         data = plain(files[path], file, lambda key: beside_file(files, key, path), notes)
         file, told = f"{name}.glb", True
@@ -121,7 +128,11 @@ def _taken(files: Bundle, path: str) -> Taken:
             file, data = f"{name}.glb", glb_of(mesh, name)
     low, high = mesh.bounds
     size = guess(name, np.asarray(high - low), told)
-    return Taken(name, file, data, mesh, size, tuple(dict.fromkeys([*notes, *mesh.notes])))
+    return Taken(name, file, data, mesh, size, tuple(dict.fromkeys([*notes, *mesh.notes])), _motions(data, file))
+
+
+def _motions(data: bytes, file: str) -> tuple[Motion, ...]:
+    return moving(data, file, True).motions if file.endswith(".glb") else ()
 
 
 BETWEEN = 0.5
@@ -151,6 +162,7 @@ def set_down(
                 name=one.name,
                 mesh=asset_of(one.file, one.data),
                 scale=one.guess.taken.scale,
+                plays=Playing(clip=one.motions[0].name) if one.motions else None,
                 **standing(one.mesh, one.guess.taken.scale, at, north, floor(at, north)),
             )
         )

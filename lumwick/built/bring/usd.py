@@ -38,15 +38,32 @@ class _Piece:
     normals: NDArray[np.float64] | None
 
 
-def mesh_of_usd(files: Bundle, path: str, notes: list[str]) -> Mesh:
-    """A USD model in metres, east, north, up, as it stands at its first time.
+@dataclass(frozen=True)
+class UsdModel:
+    """A USD model in metres, east, north, up, as it stands at its first time, and how it moves.
+
+    Attributes
+    ----------
+    times : ndarray, shape (n,) [s]
+        From its start; empty if it stands still.
+    moved : list of list of ndarray of float32, shape (k, 3) [m]
+        Of each of the mesh's parts, its vertices at each time.
+    """
+
+    mesh: Mesh
+    times: NDArray[np.float64]
+    moved: list[list[NDArray[np.float32]]]
+
+
+def read_usd(files: Bundle, path: str, notes: list[str]) -> UsdModel:
+    """A USD model, with its time samples.
 
     Raises
     ------
     PlaceError
         It is damaged, or holds no mesh.
     """
-    from pxr import Tf, Usd, UsdGeom
+    from pxr import Tf, Usd
 
     name = PurePosixPath(path).name
     with tempfile.TemporaryDirectory() as folder:
@@ -66,16 +83,69 @@ def mesh_of_usd(files: Bundle, path: str, notes: list[str]) -> Mesh:
             raise PlaceError(f"{name} cannot be read as a model: the file is damaged, or parts of it are missing.")
         lost = [str(PurePosixPath(str(p)).name) for p in _unresolved(stage)]
         notes += [f"{file}, which it refers to, is missing and was left out" for file in lost]
-        per = float(UsdGeom.GetStageMetersPerUnit(stage))
-        y_up = UsdGeom.GetStageUpAxis(stage) == UsdGeom.Tokens.y
+        _bake_skins(stage)
         reader = _Reader(stage, files, path, notes)
-        groups: dict[tuple[int, bool, bool], list[_Piece]] = {}
-        for piece in reader.pieces():
-            key = (id(piece.surface), piece.uv is not None, piece.normals is not None)
-            groups.setdefault(key, []).append(piece)
-        check_amount(name, sum(len(p.triangles) for group in groups.values() for p in group))
-        parts = tuple(_joined(group, per, y_up) for group in groups.values())
-    return Mesh(parts, tuple(dict.fromkeys(notes)))
+        parts = reader.parts(name)
+        times, moved = _moves(stage, reader, parts, name, notes)
+    return UsdModel(Mesh(tuple(parts), tuple(dict.fromkeys(notes))), times, moved)
+
+
+MOTION_NUMBERS_AT_MOST = 30_000_000
+"""Numbers that a model's motion may hold."""
+SAMPLES_AT_MOST = 240
+STILL = 1e-6
+
+
+def _bake_skins(stage: Any) -> None:
+    """Turn what joints move into meshes that move."""
+    from pxr import Usd, UsdSkel
+
+    roots = [prim for prim in stage.Traverse() if prim.IsA(UsdSkel.Root)]
+    for root in roots:
+        UsdSkel.BakeSkinning(Usd.PrimRange(root))
+
+
+def _moves(
+    stage: Any, reader: _Reader, parts: list[MeshPart], name: str, notes: list[str]
+) -> tuple[NDArray[np.float64], list[list[NDArray[np.float32]]]]:
+    """A stage's times [s] and its parts' vertices at each; nothing if it stands still."""
+    still: tuple[NDArray[np.float64], list[list[NDArray[np.float32]]]] = (np.zeros(0), [])
+    if not stage.HasAuthoredTimeCodeRange():
+        return still
+    start, end = float(stage.GetStartTimeCode()), float(stage.GetEndTimeCode())
+    rate = float(stage.GetTimeCodesPerSecond()) or 24.0
+    points = sum(len(p.vertices) for p in parts)
+    if end <= start or not points:
+        return still
+    whole = int(np.ceil(end - start)) + 1
+    n = max(2, min(whole, SAMPLES_AT_MOST, MOTION_NUMBERS_AT_MOST // (3 * points)))
+    codes = np.linspace(start, end, n)
+    first = _vertices(reader, codes[n // 2], parts, name)
+    last = _vertices(reader, codes[-1], parts, name)
+    if first is None or last is None:
+        notes.append("its corners change while it moves, so it stands still")
+        return still
+    if all(np.abs(a - p.vertices).max() < STILL for some in (first, last) for a, p in zip(some, parts, strict=True)):
+        return still
+    if n < whole:
+        notes.append(f"its motion is kept at {n} of {whole} frames")
+    each = [_vertices(reader, code, parts, name) for code in codes]
+    if any(one is None for one in each):
+        notes.append("its corners change while it moves, so it stands still")
+        return still
+    moved = [[one[k] for one in each if one is not None] for k in range(len(parts))]
+    return (codes - start) / rate, moved
+
+
+def _vertices(reader: _Reader, code: float, parts: list[MeshPart], name: str) -> list[NDArray[np.float32]] | None:
+    """The parts' vertices at a time code; None if they are not the same as before."""
+    reader.turn_to(code)
+    now = reader.parts(name)
+    same = len(now) == len(parts) and all(
+        len(a.vertices) == len(b.vertices) and np.array_equal(a.triangles, b.triangles)
+        for a, b in zip(now, parts, strict=False)
+    )
+    return [p.vertices for p in now] if same else None
 
 
 def _unresolved(stage: Any) -> list[Any]:
@@ -111,13 +181,30 @@ def _joined(group: list[_Piece], per: float, y_up: bool) -> MeshPart:
 
 class _Reader:
     def __init__(self, stage: Any, files: Bundle, path: str, notes: list[str]) -> None:
-        from pxr import Usd, UsdGeom
 
         self.stage, self.files, self.path, self.notes = stage, files, path, notes
-        start = stage.GetStartTimeCode() if stage.HasAuthoredTimeCodeRange() else 0.0
-        self.time = Usd.TimeCode(start)
-        self.cache = UsdGeom.XformCache(self.time)
+        self.turn_to(stage.GetStartTimeCode() if stage.HasAuthoredTimeCodeRange() else 0.0)
         self._surfaces: dict[Any, MeshSurface] = {}
+
+    def turn_to(self, code: float) -> None:
+        """Read what follows at a time code."""
+        from pxr import Usd, UsdGeom
+
+        self.time = Usd.TimeCode(code)
+        self.cache = UsdGeom.XformCache(self.time)
+
+    def parts(self, name: str) -> list[MeshPart]:
+        """The model's parts now, those of one surface joined."""
+        from pxr import UsdGeom
+
+        per = float(UsdGeom.GetStageMetersPerUnit(self.stage))
+        y_up = UsdGeom.GetStageUpAxis(self.stage) == UsdGeom.Tokens.y
+        groups: dict[tuple[int, bool, bool], list[_Piece]] = {}
+        for piece in self.pieces():
+            key = (id(piece.surface), piece.uv is not None, piece.normals is not None)
+            groups.setdefault(key, []).append(piece)
+        check_amount(name, sum(len(p.triangles) for group in groups.values() for p in group))
+        return [_joined(group, per, y_up) for group in groups.values()]
 
     def pieces(self) -> Iterator[_Piece]:
         from pxr import Usd, UsdGeom

@@ -8,9 +8,10 @@ from typing import Any
 import numpy as np
 from django.http import HttpRequest, HttpResponse, JsonResponse, QueryDict
 
-from lumwick.built.bring.bundle import Bundle
+from lumwick.built.bring.bundle import Bundle, gathered, only_pictures
 from lumwick.built.bring.scale import Sized, length
 from lumwick.built.bring.taking import Taken, set_down, standing, take_over
+from lumwick.built.bring.texture_set import texture_sets
 from lumwick.built.gobo_film import read_gobo_film
 from lumwick.built.ies import read_ies
 from lumwick.built.meshes import read_mesh
@@ -77,6 +78,9 @@ def _models(place: Place, post: QueryDict, files: Bundle) -> tuple[dict[str, Any
     are asked about."""
     assert place.head is not None
     setting = revision_setting(place.head.pk).still()
+    files = gathered(files)
+    if only_pictures(files):
+        return _surfaces(setting, files)
     taken = take_over(files)
     ids = [thing.id for thing in setting.place.things]
     for _ in taken:
@@ -93,6 +97,20 @@ def _models(place: Place, post: QueryDict, files: Bundle) -> tuple[dict[str, Any
         "sizes": [_size(one, thing, setting) for one, thing in zip(taken, things, strict=True) if one.guess.question],
     }
     return command, [one.data for one in taken], told
+
+
+def _surfaces(setting: Setting, files: Bundle) -> tuple[dict[str, Any], list[bytes], dict[str, Any]]:
+    """The edit that makes surfaces of pictures, by their names."""
+    made = texture_sets(files, [s.id for s in setting.place.surfaces])
+    adds = [{"op": "add", "to": "surfaces", "item": one.surface.model_dump(mode="json")} for one in made]
+    names = ", ".join(one.surface.name for one in made)
+    command = adds[0] if len(adds) == 1 else {"op": "several", "edits": adds, "label": f"added surfaces {names[:120]}"}
+    words = " ".join(
+        f"{one.surface.name}: a surface of {len(one.files)} textures{''.join(f'; {n}' for n in one.notes)}."
+        for one in made
+    )
+    data = [file for one in made for file in one.files.values()]
+    return command, data, {"note": words, "id": made[-1].surface.id, "sizes": []}
 
 
 def _size(one: Taken, thing: Thing, setting: Setting) -> dict[str, Any]:
