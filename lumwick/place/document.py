@@ -138,7 +138,9 @@ class Place(Model):
     things: list[Thing] = Field(default_factory=list, max_length=500)
     lamps: list[Lamp] = Field(default_factory=list, max_length=500)
     lamp_groups: list[LampGroup] = Field(default_factory=list, max_length=100)
-    sun_gobo: SunGobo | None = Field(None, description="What the sun's light is thrown through.")
+    sun_gobo: SunGobo | None = Field(
+        None, title="The sun's thrown shadow", description="What the sun's light is thrown through."
+    )
     shots: list[Shot] = Field(min_length=1, max_length=200)
     cut: Cut = Field(default_factory=Cut)
 

@@ -161,7 +161,9 @@ class Shape(Model):
     thick: float = number(0.2, "Thickness", "m", 0.01, 10, "Of walls, floor and ceiling.")
     curve: float = number(1.5, "Curve", "m", 0.01, 100, "Radius by which a sweep's floor turns up into its wall.")
     roofed: bool = Field(True, title="Ceiling", description="Of a room.")
-    openings: list[Opening] = Field([], max_length=60, description="Doors and windows of a wall or a room.")
+    openings: list[Opening] = Field(
+        [], title="Openings", max_length=60, description="Doors and windows of a wall or a room."
+    )
 
 
 class Thing(Model):
@@ -170,7 +172,7 @@ class Thing(Model):
     id: Id
     name: str = Field(title="Name", min_length=1, max_length=80)
     mesh: Asset | None = Field(None, title="Model", description="A glTF (.glb), OBJ, PLY or STL file.")
-    shape: Shape | None = Field(None, description="Its form, if it is no model brought in.")
+    shape: Shape | None = Field(None, title="Form", description="Its form, if it is no model brought in.")
     east: Animatable = keyed(0.0, "East", "m", -1e6, 1e6, "From the place's origin.")
     north: Animatable = keyed(0.0, "North", "m", -1e6, 1e6, "From the place's origin.")
     up: Animatable = keyed(0.0, "Height", "m", -1000, 20000, "Of the model's own zero, over the datum.")
@@ -190,7 +192,9 @@ class Thing(Model):
         "its carrier: to its right, ahead of it and up.",
     )
     rolls: bool = Field(False, title="Rolls", description="Goes on the ground as a ball does, without slipping.")
-    plays: Playing | None = Field(None, description="How its own motion is played, if its file has any.")
+    plays: Playing | None = Field(
+        None, title="Motion", description="How its own motion is played, if its file has any."
+    )
     upright: Literal["by the file", "y up", "z up"] = Field(
         "by the file", title="Upright", description="Which of the file's axes points up."
     )
@@ -198,7 +202,7 @@ class Thing(Model):
         "", title="Surface", max_length=40, description="Id of a surface of this place, or nothing for the model's own."
     )
     dressed: list[Dressed] = Field([], max_length=400, description="Which of its own surfaces are shown otherwise.")
-    copies: Copies | None = Field(None, description="How it is set out many times over.")
+    copies: Copies | None = Field(None, title="Copies", description="How it is set out many times over.")
 
     @model_validator(mode="after")
     def _has_a_form(self) -> Thing:
@@ -295,7 +299,7 @@ class Lamp(Model):
         None, title="Light distribution", description="Of a point: an IES file (LM-63) says how much light goes where."
     )
 
-    gobo: Gobo | None = Field(None, description="What a spot's light is thrown through.")
+    gobo: Gobo | None = Field(None, title="Thrown shadow", description="What a spot's light is thrown through.")
 
     @model_validator(mode="after")
     def _has_an_area(self) -> Lamp:

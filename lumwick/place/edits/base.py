@@ -117,4 +117,6 @@ def named(value: Any, info: Any) -> str:
         return f"{title} {value:%Y-%m-%d %H:%M}"
     if isinstance(value, str) and len(value) < 30:
         return f"{title} {value}"
+    if value is None:
+        return f"no {title}"
     return f"changed {title}"

@@ -27,17 +27,17 @@ def columns(asked: Asked) -> list[Column]:
         ),
         asked.column(f"Fog{of_shot}", air, path, ("fog_visibility", "fog_height", "fog_base")),
         _surround(asked),
-        _suns_gobo(asked),
+        *_suns_gobo(asked),
     ]
 
 
-def _suns_gobo(asked: Asked) -> Column:
+def _suns_gobo(asked: Asked) -> list[Column]:
     """What the sun's light is thrown through."""
     gobo = asked.place.sun_gobo
     if gobo is None:
         first = {"op": "set", "path": "/sun_gobo", "value": {"kind": "leaves", "far": 8.0, "size": 8.0}}
         note = "Leaves, bars or a picture in the sun's way, over what is ahead."
-        return note_column("Thrown shadow", note, here=first, here_text="Throw a shadow here")
+        return [note_column("Thrown shadow", note, here=first, here_text="Throw a shadow here")]
     return thrown(asked, gobo, "/sun_gobo", "east", "north", "up")
 
 

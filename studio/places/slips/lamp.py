@@ -30,12 +30,15 @@ def lamp_columns(asked: Asked, lamp: Lamp) -> list[Column]:
     away = {"op": "remove", "of": "lamps", "id": lamp.id}
     turns = ("turns",) if lamp.kind == "spot" else ()
     where = asked.column("Where", lamp, base, ("east", "north", "up", *aim, *turns))
+    if asked.tab == "thrown":
+        if lamp.kind != "spot":
+            return [note_column("Thrown shadow", "A spot throws one: make it a spot first.")]
+        return _gobo(asked, lamp.gobo, f"{base}/gobo")
     return [
         asked.column(lamp.name, lamp, base, names, remove=away, note=note),
         {**where, "selects": [carried_by(asked, lamp, base)]},
         asked.column("Form", lamp, base, form),
         *([_switch(asked, lamp, base)] if lamp.kind != "window" else []),
-        *([_gobo(asked, lamp.gobo, f"{base}/gobo")] if lamp.kind == "spot" else []),
     ]
 
 
@@ -81,16 +84,19 @@ OF_KIND = {
 }
 
 
-def _gobo(asked: Asked, gobo: Gobo | None, path: str) -> Column:
+def _gobo(asked: Asked, gobo: Gobo | None, path: str) -> list[Column]:
     """What a spot's light is thrown through."""
     if gobo is None:
         first = {"op": "set", "path": path, "value": Gobo().model_dump(mode="json")}
         note = "Blinds, window bars, leaves, ripples, a picture or a film between the lamp and what it lights."
-        return note_column("Thrown shadow", note, command=first, command_text="Throw a shadow")
+        return [note_column("Thrown shadow", note, command=first, command_text="Throw a shadow")]
     return thrown(asked, gobo, path)
 
 
-def thrown(asked: Asked, gobo: Gobo, path: str, *more: str) -> Column:
+def thrown(asked: Asked, gobo: Gobo, path: str, *more: str) -> list[Column]:
     """A gobo's own fields, a lamp's or the sun's."""
-    names = ("kind", *OF_KIND[gobo.kind], "far", "size", "turn", "contrast", "inverted", *more)
-    return asked.column("Thrown shadow", gobo, path, names, remove={"op": "set", "path": path, "value": None})
+    away = {"op": "set", "path": path, "value": None}
+    return [
+        asked.column("Thrown shadow", gobo, path, ("kind", *OF_KIND[gobo.kind], "contrast", "inverted"), remove=away),
+        asked.column("Where it stands", gobo, path, ("far", "size", "turn", *more)),
+    ]

@@ -66,13 +66,14 @@ def _thing(asked: Asked, thing: Thing) -> list[Column]:
     own = ("name", "scale") if thing.shape is not None else ("name", "mesh", "scale", "upright")
     rolls = () if thing.held else ("rolls",)
     where = asked.column("Where", thing, base, ("east", "north", "up", "turn", "tilt", "lean", *rolls))
+    if asked.tab == "form":
+        return [*_form(asked, thing, base), _worn(asked, thing)]
+    if asked.tab == "copies":
+        return _copies(asked, thing, base)
     return [
         asked.column(thing.name, thing, base, own, **more),
         {**where, "selects": [carried_by(asked, thing, base)]},
-        *_form(asked, thing, base),
         *_motion(asked, thing, base),
-        _worn(asked, thing),
-        _copies(asked, thing, base),
     ]
 
 
@@ -203,18 +204,20 @@ OF_LAYOUT = {
 }
 
 
-def _copies(asked: Asked, thing: Thing, base: str) -> Column:
+def _copies(asked: Asked, thing: Thing, base: str) -> list[Column]:
     if thing.copies is None:
         first = {"op": "set", "path": f"{base}/copies", "value": Copies().model_dump()}
         note = "Many of the same, in a row, a grid, a ring or along a line."
-        return note_column(
-            "Copies", note, command=first, command_text="Set out copies", command_js=f"drawCopies('{thing.id}')",
-            command_js_text="along a line …",
-        )  # fmt: skip
-    chance = ("any_turn", "any_size", "any_shift", "later", "any_later", "seed")
-    names = (*OF_LAYOUT[thing.copies.laid], "on_ground", *chance)
-    away = {"op": "set", "path": f"{base}/copies", "value": None}
-    return asked.column("Copies", thing.copies, f"{base}/copies", names, remove=away)
+        return [
+            note_column(
+                "Copies", note, command=first, command_text="Set out copies", command_js=f"drawCopies('{thing.id}')",
+                command_js_text="along a line …",
+            )
+        ]  # fmt: skip
+    path, away = f"{base}/copies", {"op": "set", "path": f"{base}/copies", "value": None}
+    laid = asked.column("Copies", thing.copies, path, (*OF_LAYOUT[thing.copies.laid], "on_ground"), remove=away)
+    chance = asked.column("By chance", thing.copies, path, ("any_turn", "any_size", "any_shift", "seed"))
+    return [laid, chance, asked.column("In time", thing.copies, path, ("later", "any_later"))]
 
 
 def _built(asked: Asked, built: Built) -> list[Column]:

@@ -11,6 +11,7 @@ export const slip = {
   bench: 'route',
   offer: null,
   tab_: 'station',
+  pickedTab: '',
 
   setSelected(value) {
     this.selected = value;
@@ -63,7 +64,7 @@ export const slip = {
       shot: this.s.shot.id,
       selected: this.selected,
       t: this.t.toFixed(4),
-      tab: this.bench === 'cut' ? this.cutTab : this.tab_,
+      tab: this.tabNow(),
     });
     htmx.ajax('GET', this.url(`slip/?${q}`), {
       target: '#slip',
@@ -186,6 +187,22 @@ export const slip = {
       if (ok) this.select(c.item.id);
     });
   },
+  // of what is picked, on whichever bench
+  tabsOfPicked() {
+    const picked = this.chart && this.chart.marks.find((m) => m.id === this.selected);
+    if (!picked || !['land', 'air'].includes(this.bench)) return [];
+    if (picked.of === 'lamps')
+      return [
+        ['light', 'Light'],
+        ['thrown', 'Thrown shadow'],
+      ];
+    if (this.bench !== 'land') return [];
+    return [
+      ['stand', 'Set down'],
+      ['form', 'Form and surfaces'],
+      ['copies', 'Copies'],
+    ];
+  },
   tabs() {
     return (
       {
@@ -202,15 +219,19 @@ export const slip = {
           ['develop', 'Develop'],
           ['finish', 'Finish'],
         ],
-      }[this.bench] || []
+      }[this.bench] || this.tabsOfPicked()
     );
   },
   tabNow() {
-    return this.bench === 'cut' ? this.cutTab : this.tab_;
+    if (this.bench === 'cut') return this.cutTab;
+    if (this.bench === 'route') return this.tab_;
+    const tabs = this.tabsOfPicked();
+    return tabs.some(([id]) => id === this.pickedTab) ? this.pickedTab : tabs.length ? tabs[0][0] : '';
   },
   setTab(tab) {
     if (this.bench === 'cut') this.setCutTab(tab);
-    else this.tab_ = tab;
+    else if (this.bench === 'route') this.tab_ = tab;
+    else this.pickedTab = tab;
     this.slip();
   },
 };
