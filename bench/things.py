@@ -5,7 +5,10 @@ from __future__ import annotations
 import resource
 import subprocess
 import sys
+import tempfile
 import time
+from dataclasses import replace
+from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -13,9 +16,11 @@ import trimesh
 from PIL import Image
 
 from bench.engine import figure
+from bench.price import flip, taken, time_for, views
 from lumwick.built.bring.taking import set_down, take_over
 from lumwick.built.gltf_out import glb_of
 from lumwick.built.meshes import Mesh, MeshPart, MeshSurface
+from lumwick.deliver.whole import Range, gather, hand_on, told_size
 from lumwick.demo import saltmere
 from lumwick.land.ground import Ground
 from lumwick.lens.camera import Camera, look_at
@@ -23,9 +28,11 @@ from lumwick.picture import load_setting
 from lumwick.place.fields import Asset
 from lumwick.place.files import asset_of
 from lumwick.place.objects import Copies, Gobo, Lamp, Thing
+from lumwick.snapshot import evaluate as evaluating
 from lumwick.snapshot.evaluate import Setting, evaluate
 from lumwick.trace.cleaning import clean
 from lumwick.trace.film import blank
+from lumwick.trace.quality import QUALITIES, Quality
 from lumwick.trace.render import expose
 from lumwick.trace.stage import Stage
 
@@ -138,6 +145,58 @@ def thrown() -> list[dict[str, Any]]:
     return [figure("a frame with a thrown shadow over one without", times[True] / times[False], "ratio", 1.05, "lower")]
 
 
+WINDOW_SIZE, WINDOW_TRUTH, WINDOW_TRIED = (320, 180), 512, (8, 24, 72)
+
+
+def window() -> list[dict[str, Any]]:
+    """The hide's inside by light through its openings: how much longer it takes without, to the same FLIP as study."""
+    (seen,) = views("hide")
+    stage = Stage(seen.setting)
+    seen_by = {True: evaluating._gaps, False: lambda *_: ()}
+    study = QUALITIES["study"]
+
+    def took(told: bool, grade: Quality) -> tuple[float, float]:
+        evaluating._gaps = seen_by[told]
+        try:
+            taken(seen, stage, WINDOW_SIZE, grade)
+            start = time.perf_counter()
+            picture = taken(seen, stage, WINDOW_SIZE, grade)
+            return time.perf_counter() - start, flip(reference, picture)[0]
+        finally:
+            evaluating._gaps = seen_by[True]
+
+    many = Quality(WINDOW_TRUTH, study.bounces, "none", moments=4)
+    reference = taken(seen, stage, WINDOW_SIZE, many, seed=99)
+    here, error = took(True, study)
+    plain = [took(False, replace(study, samples=n, noise=0.0)) for n in WINDOW_TRIED]
+    words = ", ".join(f"{t:.1f} s {e:.4f}" for t, e in plain)
+    print(f"  with openings {here:.1f} s {error:.4f}; without {words}", file=sys.stderr)
+    return [
+        figure(
+            "the hide's inside without its openings told over with",
+            time_for(error, plain) / here,
+            "ratio",
+            2.0,
+            "higher",
+        )
+    ]
+
+
+def handed() -> list[dict[str, Any]]:
+    """96 frames of the demo's pine shot, all that moves within 60 m, as USD: the time, and its size told before."""
+    setting = load_setting(saltmere())
+    shot, span = setting.place.shot("pine"), Range(1, 96, 60.0)
+    told = told_size(setting, shot, span)
+    with tempfile.TemporaryDirectory() as folder:
+        start = time.perf_counter()
+        size = hand_on(gather(setting, shot, span), Path(folder) / "pine.usd")
+        took = time.perf_counter() - start
+    return [
+        figure("96 frames of the pine shot handed on as USD", took, "s", 60.0, "lower"),
+        figure("its size told before, off by", abs(told.bytes / size - 1) * 100, "%", 20.0, "lower"),
+    ]
+
+
 def things() -> list[dict[str, Any]]:
-    """All three."""
-    return large() + many() + thrown()
+    """All of them."""
+    return large() + many() + thrown() + window() + handed()

@@ -104,39 +104,46 @@ def _deck(yard: _Yard, thing: Built, ground: Ground, rail: bool) -> None:
                 )
 
 
+HIDE_DEEP = 1.6
+"""Half of a hide's depth [m]."""
+HIDE_SLOT, HIDE_DOOR = (1.15, 1.55), (0.5, 2.0)
+"""From where to where over its floor one looks out, and half the width and the height of the doorway behind [m]."""
+
+
 def _hide(yard: _Yard, thing: Built, ground: Ground) -> None:
     """A watching hide: boarded walls, a long slot to look through in front, a doorway behind, a pitched roof."""
     x, y = thing.line[0]
     f = np.array([np.sin(np.radians(thing.turn)), np.cos(np.radians(thing.turn)), 0.0])
     r = np.array([f[1], -f[0], 0.0])
     o = np.array([x, y, thing.deck])
-    wide, deep, high = thing.width / 2, 1.6, 2.25
+    wide, deep, high = thing.width / 2, HIDE_DEEP, 2.25
+    (low, top), (half, door) = HIDE_SLOT, HIDE_DOOR
     for i in range(int(2 * deep / 0.15)):
         yard.box(o + f * (-deep + 0.075 + i * 0.15) - UP * 0.02, f * 0.072, r * wide, UP * 0.02)
 
-    def wall(start: NDArray[np.float64], end: NDArray[np.float64], low: float, top: float) -> None:
+    def wall(start: NDArray[np.float64], end: NDArray[np.float64], foot: float, head: float) -> None:
         run = end - start
         length = float(np.linalg.norm(run))
         u = run / length
         inward = np.cross(UP, u)
-        boards = max(1, round((top - low) / 0.15))
+        boards = max(1, round((head - foot) / 0.15))
         for b in range(boards):
-            z = low + (top - low) * (b + 0.5) / boards
+            z = foot + (head - foot) * (b + 0.5) / boards
             yard.box(
                 start + run / 2 + UP * z + inward * 0.004 * (b % 2),
                 u * length / 2,
                 inward * 0.012,
-                UP * ((top - low) / boards / 2 - 0.002),
+                UP * ((head - foot) / boards / 2 - 0.002),
             )
 
     left, right = o - r * wide, o + r * wide
-    wall(left + f * deep, right + f * deep, 0, 1.15)
-    wall(left + f * deep, right + f * deep, 1.55, high)
+    wall(left + f * deep, right + f * deep, 0, low)
+    wall(left + f * deep, right + f * deep, top, high)
     wall(left - f * deep, left + f * deep, 0, high)
     wall(right - f * deep, right + f * deep, 0, high)
-    wall(left - f * deep, o - r * 0.5 - f * deep, 0, high)
-    wall(o + r * 0.5 - f * deep, right - f * deep, 0, high)
-    wall(o - r * 0.5 - f * deep, o + r * 0.5 - f * deep, 2.0, high)
+    wall(left - f * deep, o - r * half - f * deep, 0, high)
+    wall(o + r * half - f * deep, right - f * deep, 0, high)
+    wall(o - r * half - f * deep, o + r * half - f * deep, door, high)
     yard.box(o + f * (deep - 0.25) + UP * 1.08, f * 0.16, r * wide, UP * 0.02)
     yard.box(o + f * (deep - 0.75) + UP * 0.48, f * 0.15, r * (wide * 0.85), UP * 0.025)
     for side in (-1, 1):

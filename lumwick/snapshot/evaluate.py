@@ -17,6 +17,7 @@ from numpy.typing import NDArray
 from lumwick.air.sun import SunPosition, direction, julian_day, sun_position
 from lumwick.air.wind import Gusts, gusts
 from lumwick.built.floors import Walkable, model_of, walkable_of, walked_on
+from lumwick.built.gaps import Gap, of_built, of_lamp, of_shape
 from lumwick.built.gobos import moves
 from lumwick.built.lamps import LampLight, dusk_share, lamp_at
 from lumwick.built.timber import floor_over, footprint
@@ -227,6 +228,8 @@ class Snapshot:
     sun_gobo: SunGobo | None = None
     gobo_t: tuple[float, float | None] = (0.0, None)
     """When it is, and the length over which it closes [s], if it moves by itself."""
+    gaps: tuple[Gap, ...] = ()
+    """Openings of rooms that daylight comes in by."""
 
 
 def place_clock(shot: Shot, t: float) -> dt.datetime:
@@ -337,6 +340,7 @@ def evaluate(setting: Setting, shot: Shot, t: float, camera: Camera | None = Non
     weather = Weather(air.haze, air.ozone_du, RANGE_TO_EXTINCTION / air.fog_visibility, air.fog_height, air.fog_base)
     wind = gusts(blow.speed, blow.from_bearing + north, blow.gustiness, blow.seed, loop, roughness=blow.roughness)
     standing = Standing(setting, shot, place, t)
+    stood, lamps = standing.all(), lamps_at(standing, float(sun.elevation), loop)
     return Snapshot(
         t,
         place,
@@ -351,14 +355,28 @@ def evaluate(setting: Setting, shot: Shot, t: float, camera: Camera | None = Non
         grade_of(place.cut.develop if now.as_film else now.develop, setting.read),
         time_frame(max(t, 0.0), RATES[shot.fps]),
         air.sun_width,
-        lamps_at(standing, float(sun.elevation), loop),
+        lamps,
         place.surround.lux,
         {s.id: (s.glow, s.wet, s.glow_colour) for s in place.surfaces},
-        standing.all(),
+        stood,
         standing.played(loop),
         place.sun_gobo,
         (t, loop) if place.sun_gobo is not None and moves(place.sun_gobo) else (0.0, None),
+        _gaps(place, stood, lamps),
     )
+
+
+def _gaps(place: Place, stood: dict[str, NDArray[np.float64]], lamps: tuple[LampLight, ...]) -> tuple[Gap, ...]:
+    """Openings of a place's rooms, and those that it says by itself."""
+    out = [gap for built in place.built for gap in of_built(built)]
+    for thing in place.things:
+        if thing.shape is not None and thing.shape.kind == "room":
+            out += [gap for one in stood[thing.id][:ROOMS_LOOKED_INTO] for gap in of_shape(thing.shape, one)]
+    return tuple([*out, *(of_lamp(lamp) for lamp in lamps if lamp.kind == "window")][:GAPS_AT_MOST])
+
+
+GAPS_AT_MOST, ROOMS_LOOKED_INTO = 64, 8
+"""Openings that are told to the renderer, and copies of a room whose are: the rest lights as the sky does."""
 
 
 def lamps_at(standing: Standing, sun: float, loop: float | None) -> tuple[LampLight, ...]:

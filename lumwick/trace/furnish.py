@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lumwick.built.floors import model_of
+from lumwick.built.gaps import Gap
 from lumwick.built.gltf_motion import Moving
 from lumwick.built.gobos import passed
 from lumwick.built.ies import read_ies
@@ -233,6 +234,7 @@ class LampInputs:
     lamps: tuple[LampLight, ...]
     surfaces: dict[str, tuple[float, float, str]]
     placed: tuple[str, ...]
+    gaps: tuple[Gap, ...] = ()
     sun_gobo: SunGobo | None = None
     gobo_t: tuple[float, float | None] = (0.0, None)
 
@@ -311,7 +313,8 @@ class Furnishing:
                 other = dressed.get(part.surface.name)
                 if other is not None and other.hidden:
                     continue
-                worn = (other.surface if other is not None else "") or thing.surface
+                glazed = thing.shape is not None and k > 0  # its panes stay so, whatever its walls are made of
+                worn = (other.surface if other is not None else "") or ("" if glazed else thing.surface)
                 own = surfaces.get(worn)
                 plain_row = looks[own.id].copy() if own else mesh_look(part.surface, textures)
                 plain_row["toned"] = 0.0
@@ -382,12 +385,8 @@ class Furnishing:
         gobos: list[NDArray[np.float32]] = []
         self.lamp_parts = {}
         first = 0
-        portals: list[NDArray[np.void]] = []
         for lamp in inputs.lamps:
-            if lamp.kind == "window":
-                portals.append(lamps.portal(lamp))
-                continue
-            if lamp.amount <= 0:
+            if lamp.amount <= 0 or lamp.kind == "window":
                 continue
             number, outline = len(rows), lamps.outline(lamp)
             if lamp.kind == "line":
@@ -441,7 +440,7 @@ class Furnishing:
                     triangles.append(own)
                     first += len(own)
         self.gobo = np.stack(gobos) if gobos else NO_GOBO
-        self.portal = np.stack(portals) if portals else np.zeros(0, PORTAL)
+        self.portal = np.stack([lamps.portal(g) for g in inputs.gaps]) if inputs.gaps else np.zeros(0, PORTAL)
         self.lamp = np.stack(rows) if rows else np.zeros(0, LAMP)
         self.emitter = np.concatenate(triangles) if triangles else np.zeros(1, EMITTER)
 

@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lumwick.air.bands import LUMA
+from lumwick.built.gaps import Gap
 from lumwick.built.lamps import SMALLEST_AREA, LampLight
 from lumwick.trace.integrator import lamplight as ll
 from lumwick.trace.records import EMITTER, LAMP, PORTAL
@@ -91,11 +92,12 @@ def _tube(lamp: LampLight) -> tuple[NDArray[np.float32], NDArray[np.uint32]]:
     return (np.concatenate(ends) + lamp.position).astype(np.float32), t.astype(np.uint32)
 
 
-def portal(lamp: LampLight) -> NDArray[np.void]:
+def portal(gap: Gap) -> NDArray[np.void]:
     """An opening's record for the kernel."""
     out = np.zeros((), PORTAL)
-    out["side_a"], out["side_b"] = lamp.sides()
-    out["position"], out["way"], out["area"] = lamp.position, lamp.way, lamp.area
+    out["side_a"], out["side_b"] = gap.side_a, gap.side_b
+    out["position"], out["way"], out["reach"], out["aside"] = gap.position, gap.way, gap.reach, gap.aside
+    out["area"] = 4 * np.linalg.norm(np.cross(gap.side_a, gap.side_b))
     return out
 
 

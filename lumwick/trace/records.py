@@ -84,8 +84,9 @@ LAMP = _record(
     table=0,  # number of the picture that says how much light goes where, or -1
     tan_spread=0,  # half the width at which parallel light's source is seen, as a tangent
 )
-PORTAL = _record(position=3, side_a=3, side_b=3, way=3, area=0)
-"""An opening that daylight comes in by: its middle, half sides, and its way in."""
+PORTAL = _record(position=3, side_a=3, side_b=3, way=3, area=0, reach=0, aside=0)
+"""An opening that daylight comes in by: its middle, half sides, its way in, and how deep and how far to its sides the
+room is in which it is looked through."""
 EMITTER = _record(corner=3, side_a=3, side_b=3, share=0)
 """An emitting triangle: a corner, two sides, and the share of the lamp's area up to and with it."""
 

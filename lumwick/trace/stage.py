@@ -224,7 +224,7 @@ class Stage:
             )
         )
         placed = (self._placed.key, self._moved.key)
-        self._lamps.of(LampInputs(snap.lamps, snap.surfaces, placed, snap.sun_gobo, snap.gobo_t))
+        self._lamps.of(LampInputs(snap.lamps, snap.surfaces, placed, snap.gaps, snap.sun_gobo, snap.gobo_t))
         self._assemble()
 
     def _assemble(self) -> None:

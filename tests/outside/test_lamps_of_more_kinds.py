@@ -9,6 +9,8 @@ import pytest
 from scipy.integrate import quad
 
 from lumwick.air.bands import LUMA
+from lumwick.built.floors import placement
+from lumwick.built.gaps import of_built, of_lamp, of_shape
 from lumwick.built.ies import CELLS, read_ies
 from lumwick.built.lamps import LampLight, dusk_share
 from lumwick.errors import PlaceError
@@ -16,7 +18,7 @@ from lumwick.lens.camera import Camera, look_at
 from lumwick.place.edits import apply, command
 from lumwick.place.fields import Asset
 from lumwick.place.files import needed
-from lumwick.place.objects import Gobo, Lamp, LampGroup, SunGobo
+from lumwick.place.objects import Built, Gobo, Lamp, LampGroup, Opening, Shape, SunGobo, Thing
 from lumwick.snapshot.evaluate import Setting, evaluate
 from lumwick.trace.film import blank
 from lumwick.trace.quality import Limit
@@ -166,7 +168,7 @@ def under_an_opening(folder: Path, told: bool, samples: int) -> np.ndarray:
     position = np.array([0.0, -0.25, 300.7])
     camera = Camera(position, look_at(position, np.array([0.0, 0.0, 300.0])), 1500.0, focus=1000.0)
     hole = LampLight("w", "W", "window", np.array([0, 0, 302.0]), DOWN, 0.0, width=1.0, height=1.5)
-    now = replace(evaluate(setting, setting.place.shots[0], 0.0, camera), lamps=(hole,) if told else ())
+    now = replace(evaluate(setting, setting.place.shots[0], 0.0, camera), gaps=(of_lamp(hole),) if told else ())
     stage.set(now)
     film = blank(16, 16)
     expose(stage, film, samples, Limit(0))
@@ -184,6 +186,23 @@ def test_an_opening_lights_by_the_form_factor_of_its_rectangle_and_with_less_noi
     assert told.mean() == pytest.approx(10_000 * 4 * corner, rel=0.01)
     assert plain.mean() == pytest.approx(10_000 * 4 * corner, rel=0.04)
     assert told.std() * 2 < plain.std() / 3  # of four times as many samples
+
+
+def test_a_rooms_openings_are_told_where_they_are_cut() -> None:
+    window = Opening(id="w", wall="east", along=0.5, up=1, width=1, height=9)
+    shape = Shape(kind="room", width=4, depth=3, height=2.5, thick=0.2, openings=[window])
+    room = Thing(id="r", name="R", shape=shape, east=10, north=20, up=2, turn=90, scale=2.0)
+    (gap,) = of_shape(shape, placement(room, 0.0))
+    # its east lies to the south: 2.2 units of 2 m, and half a unit from the wall's middle, to the north, that is east
+    assert gap.position == pytest.approx([10 + 2 * 0.5, 20 - 2 * 2.2, 2 + 2 * 1.75])
+    assert gap.way == pytest.approx([0, 1, 0]) and np.linalg.norm(gap.side_a) == pytest.approx(1.0)
+    assert np.linalg.norm(gap.side_b) == pytest.approx(1.5)  # no higher than the wall
+    setting = Setting(small_place(growth=[], things=[room]), dark_stage().setting.ground)
+    assert len(evaluate(setting, setting.place.shots[0], 0.0).gaps) == 1
+    hide = Built(id="h", name="H", kind="hide", line=[(5.0, 6.0)], width=4.0, deck=1.0, turn=90)
+    slot, door = of_built(hide)
+    assert slot.position == pytest.approx([6.6, 6.0, 2.35]) and slot.way == pytest.approx([-1, 0, 0], abs=1e-9)
+    assert door.position == pytest.approx([3.4, 6.0, 2.0]) and door.way == pytest.approx([1, 0, 0], abs=1e-9)
 
 
 # -- in haze ---------------------------------------------------------------------------------------------------

@@ -23,12 +23,14 @@ MOST, HALF_AT = 0.9, 0.02
 
 @nb.njit(**INNER)
 def _seen(portal, p):
-    """About the solid angle [sr] of an opening from a point on its inner side; 0 from the other."""
+    """About the solid angle [sr] of an opening from a point in the room behind it; 0 from elsewhere."""
     x, y, z = p[0] - portal.position[0], p[1] - portal.position[1], p[2] - portal.position[2]
     front = x * portal.way[0] + y * portal.way[1] + z * portal.way[2]
-    if front <= 1e-4:
+    if front <= 1e-4 or front > portal.reach:
         return 0.0
     far2 = x * x + y * y + z * z
+    if far2 > portal.reach * portal.reach + portal.aside * portal.aside:
+        return 0.0
     return portal.area * front / (far2 * np.sqrt(far2) + portal.area * front / 4)
 
 

@@ -7,6 +7,7 @@ from lumwick.built.floors import model_of
 from lumwick.errors import LumwickError
 from lumwick.place.document import Place
 from lumwick.place.edits import fresh_id
+from lumwick.place.fields import least
 from lumwick.place.files import MAPS
 from lumwick.place.objects import Built, Copies, Opening, Playing, Shape, Surface, Thing
 from lumwick.snapshot.standing import moving_of
@@ -204,9 +205,18 @@ OF_LAYOUT = {
 }
 
 
+def _stride(thing: Thing) -> float:
+    """From one copy to the next [m], so that they stand clear of one another."""
+    try:
+        low, high = model_of(AssetFile.read, thing).bounds
+    except LumwickError:
+        return 2.0  # the column of its surfaces says what is wrong with it
+    return min(max(round(float(high[0] - low[0]) * least(thing.scale) * 1.25, 2), 0.01), 1000.0)
+
+
 def _copies(asked: Asked, thing: Thing, base: str) -> list[Column]:
     if thing.copies is None:
-        first = {"op": "set", "path": f"{base}/copies", "value": Copies().model_dump()}
+        first = {"op": "set", "path": f"{base}/copies", "value": Copies(step=_stride(thing)).model_dump()}
         note = "Many of the same, in a row, a grid, a ring or along a line."
         return [
             note_column(

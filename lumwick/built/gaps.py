@@ -1,0 +1,94 @@
+"""Openings of rooms that daylight comes in by: of hides, of one's own rooms, and those that a place says."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from lumwick.built.lamps import LampLight
+from lumwick.built.timber import HIDE_DEEP, HIDE_DOOR, HIDE_SLOT
+from lumwick.place.objects import Built, Shape
+
+Floats = NDArray[np.float64]
+FREE_REACH = 30.0
+"""Metres behind an opening that a place says by itself in which it is looked through (practice)."""
+
+
+@dataclass(frozen=True)
+class Gap:
+    """A rectangle that daylight comes in by.
+
+    Attributes
+    ----------
+    position : ndarray, shape (3,) [m]
+        Its middle.
+    side_a, side_b : ndarray, shape (3,) [m]
+        Half sides.
+    way : ndarray, shape (3,)
+        Unit vector in.
+    reach, aside : float [m]
+        How deep the room behind it is, and how far to its sides.
+    """
+
+    position: Floats
+    side_a: Floats
+    side_b: Floats
+    way: Floats
+    reach: float
+    aside: float
+
+
+def of_lamp(lamp: LampLight) -> Gap:
+    """An opening that a place says by itself."""
+    a, b = lamp.sides()
+    return Gap(lamp.position, a, b, lamp.way, FREE_REACH, FREE_REACH)
+
+
+def of_built(built: Built) -> list[Gap]:
+    """The slot and the doorway of a hide; nothing of others."""
+    if built.kind != "hide":
+        return []
+    x, y = built.line[0]
+    front = np.array([np.sin(np.radians(built.turn)), np.cos(np.radians(built.turn)), 0.0])
+    right, up = np.array([front[1], -front[0], 0.0]), np.array([0.0, 0.0, 1.0])
+    foot, wide = np.array([x, y, built.deck]), built.width / 2
+    low, high = HIDE_SLOT
+    half, top = HIDE_DOOR
+    deep, across = 2 * HIDE_DEEP, 2 * wide
+    slot = foot + front * HIDE_DEEP + up * (low + high) / 2
+    door = foot - front * HIDE_DEEP + up * top / 2
+    return [
+        Gap(slot, right * wide, up * (high - low) / 2, -front, deep, across),
+        Gap(door, right * half, up * top / 2, front, deep, across),
+    ]
+
+
+def of_shape(shape: Shape, placed: Floats) -> list[Gap]:
+    """The openings of a room as it is set down by a placement (3, 4), at their walls' outer faces."""
+    if shape.kind != "room":
+        return []
+    out = []
+    w, d, thick = shape.width, shape.depth, shape.thick
+    walls = {
+        "south": ((0.0, -d / 2 - thick), (1.0, 0.0), d),
+        "east": ((w / 2 + thick, 0.0), (0.0, 1.0), w),
+        "north": ((0.0, d / 2 + thick), (-1.0, 0.0), d),
+        "west": ((-w / 2 - thick, 0.0), (0.0, -1.0), w),
+    }
+    scale = float(np.linalg.norm(placed[:, 2]))
+    for one in shape.openings:
+        (x, y), (along_x, along_y), deep = walls[one.wall]
+        half = (w if along_y == 0 else d) / 2 + thick
+        left, right = max(one.along - one.width / 2, -half), min(one.along + one.width / 2, half)
+        low, high = max(one.up, 0.0), min(one.up + one.height, shape.height)
+        if right <= left or high <= low:
+            continue
+        middle = (left + right) / 2
+        at = placed @ np.array([x + along_x * middle, y + along_y * middle, (low + high) / 2, 1.0])
+        a = placed[:, :3] @ np.array([along_x, along_y, 0.0]) * (right - left) / 2
+        b = placed[:, :3] @ np.array([0.0, 0.0, 1.0]) * (high - low) / 2
+        way = placed[:, :3] @ np.array([-along_y, along_x, 0.0])
+        out.append(Gap(at, a, b, way / np.linalg.norm(way), (deep + 2 * thick) * scale, 2 * (w + d) * scale))
+    return out
