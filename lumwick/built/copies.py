@@ -41,6 +41,68 @@ def spots(copies: Copies) -> tuple[Floats, Floats]:
     return np.stack([k * copies.step, np.zeros(len(k))], 1), np.zeros(len(k))
 
 
+def on_mesh(copies: Copies, corners: Floats, own: Floats) -> Floats:
+    """Placements (n, 3, 4) of copies over another model's faces by their area, or on its corners.
+
+    Parameters
+    ----------
+    corners : ndarray, shape (m, 3, 3) [m]
+        Of the other model's triangles, where it stands.
+    own : ndarray, shape (3, 3)
+        How the copied model is turned and sized.
+    """
+    normal = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+    area = np.linalg.norm(normal, axis=1)
+    corners, normal, area = corners[area > 0], normal[area > 0], area[area > 0]
+    normal = normal / area[:, None]
+    n = copies.count
+    if copies.laid == "points":
+        flat = corners.reshape(-1, 3)
+        _, first, group = np.unique(flat.round(5), axis=0, return_index=True, return_inverse=True)
+        at = flat[first]
+        out = np.zeros_like(at)
+        np.add.at(out, group.reshape(-1), np.repeat(normal * area[:, None], 3, 0))
+        keep = np.argsort(first)[:n]  # in the order of the model's own corners
+        at, out = at[keep], out[keep]
+        out /= np.maximum(np.linalg.norm(out, axis=1, keepdims=True), 1e-12)
+    else:
+        rng = np.random.Generator(np.random.Philox(key=[copies.seed, 613]))
+        which = np.searchsorted(np.cumsum(area), rng.uniform(0, 1, n) * area.sum()).clip(0, len(area) - 1)
+        u, v = rng.uniform(0, 1, (2, n))
+        s = np.sqrt(u)[:, None]
+        a, b, c = corners[which].transpose(1, 0, 2)
+        at, out = (1 - s) * a + s * (1 - v[:, None]) * b + s * v[:, None] * c, normal[which]
+    chance = _chances(copies)[:, : len(at)]
+    spin = _about_z(np.radians(chance[0, :] * copies.any_turn))
+    turned = spin @ own * (1 + chance[1] * copies.any_size)[:, None, None]
+    if copies.standing_out:
+        turned = _leant(out) @ turned
+    return np.concatenate([turned, at[:, :, None]], 2)
+
+
+def _about_z(clockwise: Floats) -> Floats:
+    """Turns (n, 3, 3) about the upright, clockwise seen from above [rad]."""
+    c, s, zero = np.cos(clockwise), np.sin(clockwise), np.zeros(len(clockwise))
+    up = np.tile([0.0, 0, 1], (len(clockwise), 1))
+    return np.stack([np.stack([c, s, zero], 1), np.stack([-s, c, zero], 1), up], 1)
+
+
+def _leant(up: Floats) -> Floats:
+    """The shortest turns (n, 3, 3) from the upright to unit vectors (n, 3)."""
+    x, y, z = up.T
+    k = 1 / np.maximum(1 + z, 1e-9)
+    m = np.stack(
+        [
+            np.stack([1 - k * x * x, -k * x * y, x], 1),
+            np.stack([-k * x * y, 1 - k * y * y, y], 1),
+            np.stack([-x, -y, z], 1),
+        ],
+        1,
+    )
+    m[z < -1 + 1e-6] = np.diag([1.0, -1.0, -1.0])
+    return m
+
+
 def _chances(copies: Copies) -> Floats:
     """Each copy's own chances, from -1 to 1, shape (COLUMNS, count)."""
     return np.random.Generator(np.random.Philox(key=[copies.seed, 977])).uniform(-1, 1, (COLUMNS, copies.count))
@@ -48,7 +110,7 @@ def _chances(copies: Copies) -> Floats:
 
 def delays(copies: Copies) -> Floats:
     """By how much each copy is late [s], shape (n,)."""
-    n = len(spots(copies)[0])
+    n = copies.count if copies.on_model else len(spots(copies)[0])
     return np.arange(n) * copies.later + (0.5 + 0.5 * _chances(copies)[4, :n]) * copies.any_later
 
 
@@ -87,9 +149,7 @@ def placements(
         c, s = np.cos(a), np.sin(a)
         at = start + np.stack([c * at[:, 0] + s * at[:, 1], c * at[:, 1] - s * at[:, 0]], 1)
     out = np.repeat(own, n, 0) if len(own) == 1 else own.copy()
-    b = np.radians(turn)
-    c, s, zero = np.cos(b), np.sin(b), np.zeros(n)
-    spin = np.stack([np.stack([c, s, zero], 1), np.stack([-s, c, zero], 1), np.tile([0.0, 0, 1], (n, 1))], 1)
+    spin = _about_z(np.radians(turn))
     out[:, :, :3] = spin @ out[:, :, :3] * size[:, None, None]
     out[:, :2, 3] = at
     if copies.on_ground:

@@ -239,7 +239,14 @@ def check_carried(place: Place) -> None:
     for shot in place.shots:
         if shot.route.subject in with_camera:
             raise ValueError(f"the camera of {shot.name} follows {shot.route.subject!r}, which it carries itself")
+    things = {thing.id: thing for thing in place.things}
     for thing in place.things:
+        if thing.copies is not None and thing.copies.on_model:
+            other = things.get(thing.copies.on)
+            if other is None or other is thing:
+                raise ValueError(f"{thing.name}'s copies stand on {thing.copies.on!r}, which is no other model here")
+            if other.copies is not None and other.copies.on_model:
+                raise ValueError(f"{thing.name}'s copies stand on {other.name}, whose own stand on another model")
         if thing.rolls and thing.held:
             raise ValueError(f"{thing.name} cannot roll on the ground while it is carried")
 

@@ -85,9 +85,14 @@ COPIES_AT_MOST = 20_000
 class Copies(Model):
     """How a model is set out many times over."""
 
-    laid: Literal["row", "grid", "ring", "line"] = Field(
-        "row", title="Laid out", description="In a row or grid from where it stands, round it, or along a drawn line."
+    laid: Literal["row", "grid", "ring", "line", "faces", "points"] = Field(
+        "row",
+        title="Laid out",
+        description="In a row or grid from where it stands, round it, along a drawn line, or on another model: evenly "
+        "over its faces, or on its corners.",
     )
+    on: str = Field("", title="On", max_length=40, description="Id of the model whose faces or corners they stand on.")
+    standing_out: bool = Field(True, title="Standing out", description="From its faces; else upright.")
     count: int = number(5, "Copies", "", 1, COPIES_AT_MOST, "With the first.")
     columns: int = number(5, "Columns", "", 1, 1000, "Of a grid.")
     step: float = number(2.0, "Step", "m", 0.01, 1000, "From one to the next; of a ring, along it.")
@@ -107,6 +112,11 @@ class Copies(Model):
         if self.laid == "line" and len(self.line) < 2:
             raise ValueError("copies along a line need a line: draw one on the chart")
         return self
+
+    @property
+    def on_model(self) -> bool:
+        """Whether they stand on another model."""
+        return self.laid in ("faces", "points") and bool(self.on)
 
     @property
     def out_of_step(self) -> bool:

@@ -13,8 +13,8 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial.transform import Rotation
 
-from lumwick.built.copies import delays, placements
-from lumwick.built.floors import model_of
+from lumwick.built.copies import delays, on_mesh, placements
+from lumwick.built.floors import model_of, placement
 from lumwick.built.gltf_motion import Moving, moving, played_at
 from lumwick.errors import PlaceError
 from lumwick.place.document import CAMERA, Place, Shot
@@ -152,6 +152,8 @@ class Standing:
     def placed(self, thing: Thing) -> Floats:
         """Placements (n, 3, 4) of a model and its copies."""
         height = self.setting.ground.height
+        if thing.copies is not None and thing.copies.on_model:
+            return self._on_model(thing)
         if not (thing.held or thing.rolls or _moves_out_of_step(thing)):
             return placements(thing, self.place.site.north_turn, height)
         times = self.t - (delays(thing.copies) if thing.copies else np.zeros(1))
@@ -163,6 +165,14 @@ class Standing:
         turn = self.values(thing, "things", "turn", times)
         return placements(thing, self.place.site.north_turn, height, frames, turn)
 
+    def _on_model(self, thing: Thing) -> Floats:
+        """Placements of copies that stand on another model, wherever that stands."""
+        assert thing.copies is not None
+        other = next(x for x in self.place.things if x.id == thing.copies.on)
+        mesh, m = model_of(self.setting.read, other), self.placed(other)[0]
+        corners = np.concatenate([p.vertices[p.triangles].astype(float) for p in mesh.parts]) @ m[:, :3].T + m[:, 3]
+        return on_mesh(thing.copies, corners, placement(thing, self.place.site.north_turn)[:, :3])
+
     def all(self, things: list[Thing] | None = None) -> dict[str, Floats]:
         """Placements of every model and its copies, or of some, by id."""
         memory, out = self.setting.memory, {}
@@ -173,7 +183,8 @@ class Standing:
                 out[thing.id] = held[1]
                 continue
             out[thing.id] = made = self.placed(thing)
-            if not (thing.held or thing.rolls or _moves_out_of_step(thing)):
+            stands_alone = thing.copies is None or not thing.copies.on_model
+            if stands_alone and not (thing.held or thing.rolls or _moves_out_of_step(thing)):
                 memory[key] = (thing, made)
         return out
 
@@ -222,6 +233,7 @@ def phases(thing: Thing) -> tuple[Floats, NDArray[np.int64]]:
     assert thing.copies is not None
     late = delays(thing.copies)
     own, which = np.unique(late.round(6), return_inverse=True)
+    which = which.reshape(-1)
     if len(own) > PHASES_AT_MOST:
         group = np.arange(len(own)) * PHASES_AT_MOST // len(own)
         own = np.array([own[group == k].mean() for k in range(PHASES_AT_MOST)])

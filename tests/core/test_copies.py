@@ -2,20 +2,22 @@
 
 from __future__ import annotations
 
+from pathlib import Path
 from typing import Any
 
 import numpy as np
 import pytest
 import trimesh
 
-from lumwick.built.copies import placements
+from lumwick.built.copies import on_mesh, placements
+from lumwick.built.presets import PRESETS, preset
 from lumwick.errors import PlaceError
 from lumwick.land.ground import Ground
 from lumwick.lens.camera import Camera, look_at
 from lumwick.place.edits import apply, command
 from lumwick.place.fields import Asset
 from lumwick.place.files import parse
-from lumwick.place.objects import Copies, Surface, Thing
+from lumwick.place.objects import Copies, Shape, Surface, Thing
 from lumwick.snapshot.evaluate import Setting, evaluate
 from lumwick.snapshot.surroundings import Surroundings
 from lumwick.trace.film import blank
@@ -132,3 +134,56 @@ def test_a_models_own_surfaces_are_hidden_or_given_another() -> None:
     raw["surfaces"] = []
     with pytest.raises(PlaceError, match="which this place does not have"):
         parse(raw)
+
+
+# -- on another model -------------------------------------------------------------------------------------------
+
+
+def on_a_box(**more: Any) -> np.ndarray:
+    box = trimesh.creation.box((4, 2, 1))
+    copies = Copies(**{"laid": "faces", "on": "box", "count": 6000, **more})
+    return on_mesh(copies, np.asarray(box.triangles), np.eye(3))
+
+
+def test_copies_on_faces_lie_on_them_by_their_area_and_stand_out_of_them() -> None:
+    placed = on_a_box()
+    at, up = placed[:, :, 3], placed[:, :, 2]
+    half = np.array([2, 1, 0.5])
+    on = np.isclose(np.abs(at), half, atol=1e-6)
+    assert on.any(1).all() and (np.abs(at) <= half + 1e-6).all()
+    side = on.argmax(1)
+    assert (np.take_along_axis(up * np.sign(at), side[:, None], 1) > 0.999).all()  # their own up is the face's way out
+    areas = np.array([2 * 1, 4 * 1, 4 * 2]) / (2 + 4 + 8)
+    assert np.bincount(side, minlength=3) / len(side) == pytest.approx(areas, abs=0.02)
+    assert np.linalg.det(placed[:, :, :3]) == pytest.approx(1)
+    upright = on_a_box(standing_out=False)
+    assert upright[:, :, 2] == pytest.approx(np.tile([0, 0, 1], (len(upright), 1)))
+    assert np.array_equal(on_a_box(), placed) and not np.array_equal(on_a_box(seed=2), placed)
+
+
+def test_copies_on_corners() -> None:
+    placed = on_a_box(laid="points", count=100)
+    assert len(placed) == 8 and np.abs(placed[:, :, 3]) == pytest.approx(np.tile([2, 1, 0.5], (8, 1)))
+    assert (placed[:, :, 2] * placed[:, :, 3] > 0).all()  # outwards
+
+
+def test_copies_follow_the_model_they_stand_on() -> None:
+    raft = Thing(id="raft", name="Raft", shape=Shape(width=4, depth=4, height=0.2), up=30.0, east=5.0)
+    tub = Thing(id="tub", name="Tub", shape=Shape(), copies=Copies(laid="points", on="raft", count=20))
+    setting = Setting(small_place(growth=[], things=[tub, raft]), SLOPE)
+    now = evaluate(setting, setting.place.shots[0], 0.0).stood["tub"]
+    assert len(now) == 8 and now[:, 0, 3].min() == pytest.approx(3) and now[:, 2, 3].max() == pytest.approx(30.2)
+    raw = setting.place.model_dump(mode="json")
+    raw["things"][0]["copies"]["on"] = "tub"
+    with pytest.raises(PlaceError, match="no other model"):
+        parse(raw)
+    raw["things"][0]["copies"]["on"] = "raft"
+    raw["things"][1]["copies"] = {"laid": "faces", "on": "tub"}
+    with pytest.raises(PlaceError, match="whose own stand on another"):
+        parse(raw)
+
+
+@pytest.mark.parametrize("name", sorted(PRESETS))
+def test_every_ready_made_surface_is_one_and_has_its_picture(name: str) -> None:
+    assert preset(name, "it").name == PRESETS[name]["name"]
+    assert (Path(__file__).parents[2] / "studio" / "static" / "surfaces" / f"{name}.jpg").stat().st_size > 500

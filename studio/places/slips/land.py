@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from lumwick.built.bring.bundle import ENDINGS
 from lumwick.built.floors import model_of
+from lumwick.built.presets import PRESETS, preset
 from lumwick.errors import LumwickError
 from lumwick.place.document import Place
 from lumwick.place.edits import fresh_id
@@ -98,7 +99,7 @@ def _motion(asked: Asked, thing: Thing, base: str) -> list[Column]:
     names = ("how", "start", "rate", *(("closes",) if thing.plays.how != "once" else ()))
     made = asked.column("Motion", thing.plays, path, names, remove=away)
     clip = thing.plays.clip or motions[0].name
-    return [{**made, "selects": [chosen_of("Plays", f"{path}/clip", clip, options)]}]
+    return [{**made, "selects": [chosen_of("Which", f"{path}/clip", clip, options)]}]
 
 
 OF_FORM = {
@@ -175,6 +176,27 @@ def _own_shapes(place: Place) -> Column:
     return column("Shapes to block out", [], adds=offered, note="Set down on the ground ahead.")
 
 
+def _ready_made(place: Place) -> Column:
+    """Surfaces to take as they are, as pictures."""
+    ids = [x.id for x in place.surfaces]
+    return column(
+        "Ready-made surfaces",
+        [],
+        sheet=[
+            {
+                "picture": f"surfaces/{name}.jpg",
+                "text": told["name"],
+                "add": {
+                    "op": "add",
+                    "to": "surfaces",
+                    "item": preset(name, fresh_id(ids, name)).model_dump(mode="json"),
+                },
+            }
+            for name, told in PRESETS.items()
+        ],
+    )
+
+
 SURFACES_SHOWN = 40
 """Of a model's own surfaces, the most that the slip lists."""
 
@@ -202,6 +224,8 @@ OF_LAYOUT = {
     "grid": ("laid", "count", "columns", "step", "rows_apart"),
     "ring": ("laid", "count", "step", "facing"),
     "line": ("laid", "count", "step", "facing"),
+    "faces": ("laid", "count", "standing_out"),
+    "points": ("laid", "count", "standing_out"),
 }
 
 
@@ -225,7 +249,12 @@ def _copies(asked: Asked, thing: Thing, base: str) -> list[Column]:
             )
         ]  # fmt: skip
     path, away = f"{base}/copies", {"op": "set", "path": f"{base}/copies", "value": None}
-    laid = asked.column("Copies", thing.copies, path, (*OF_LAYOUT[thing.copies.laid], "on_ground"), remove=away)
+    on_model = thing.copies.laid in ("faces", "points")
+    foot, more = () if on_model else ("on_ground",), {}
+    if on_model:
+        others = [("", "none"), *((x.id, x.name) for x in asked.place.things if x.id != thing.id)]
+        more = {"selects": [chosen_of("On", f"{path}/on", thing.copies.on, others)]}
+    laid = asked.column("Copies", thing.copies, path, (*OF_LAYOUT[thing.copies.laid], *foot), remove=away, **more)
     chance = asked.column("By chance", thing.copies, path, ("any_turn", "any_size", "any_shift", "seed"))
     return [laid, chance, asked.column("In time", thing.copies, path, ("later", "any_later"))]
 
@@ -262,4 +291,5 @@ def _ground(asked: Asked) -> list[Column]:
             add_text="Make a surface",
         ),
         _own_shapes(place),
+        _ready_made(place),
     ]
