@@ -246,11 +246,12 @@ def test_a_spot_throws_a_shadow_of_a_picture(signed_in: Client, place: Any) -> N
         reply = signed_in.post(f"/places/{place.pk}/edit/", sent, content_type="application/json")
         assert reply.status_code == 200, reply.content
 
-    def slip() -> str:
-        return signed_in.get(f"/places/{place.pk}/slip/?bench=land&shot=a&selected=spot").content.decode()
+    def slip(tab: str = "thrown") -> str:
+        asked = {"bench": "land", "shot": "a", "selected": "spot", "tab": tab}
+        return signed_in.get(f"/places/{place.pk}/slip/", asked).content.decode()
 
     edit({"op": "add", "to": "lamps", "item": {"id": "spot", "name": "Spot", "kind": "spot"}})
-    assert "Throw a shadow" in slip() and "Source" in slip()
+    assert "Throw a shadow" in slip() and "Source" in slip("light")
     edit({"op": "set", "path": "/lamps/spot/gobo", "value": Gobo().model_dump(mode="json")})
     assert "Shadow of" in slip() and "Covers" in slip() and "Throw a shadow" not in slip()
     edit({"op": "set", "path": "/lamps/spot/gobo/kind", "value": "picture"})
@@ -270,10 +271,11 @@ def test_a_model_is_set_out_and_dressed_from_the_slip(signed_in: Client, place: 
         == 200
     )
 
-    def slip() -> str:
-        return signed_in.get(f"/places/{place.pk}/slip/?bench=land&shot=a&selected=model1").content.decode()
+    def slip(tab: str = "copies") -> str:
+        asked = {"bench": "land", "shot": "a", "selected": "model1", "tab": tab}
+        return signed_in.get(f"/places/{place.pk}/slip/", asked).content.decode()
 
-    assert "Set out copies" in slip() and "along a line" in slip() and "Its surfaces" in slip()
+    assert "Set out copies" in slip() and "along a line" in slip() and "Its surfaces" in slip("form")
     place.refresh_from_db()
     value = {"laid": "line", "line": [[0, 0], [9, 0]], "count": 200, "step": 2}
     sent = {"rev": place.head.number, "command": {"op": "set", "path": "/things/model1/copies", "value": value}}
