@@ -28,7 +28,7 @@ from lumwick.picture import load_setting
 from lumwick.place.fields import Asset
 from lumwick.place.files import asset_of
 from lumwick.place.objects import Copies, Gobo, Lamp, Thing
-from lumwick.snapshot import evaluate as evaluating
+from lumwick.snapshot import lit
 from lumwick.snapshot.evaluate import Setting, evaluate
 from lumwick.trace.cleaning import clean
 from lumwick.trace.film import blank
@@ -152,18 +152,18 @@ def window() -> list[dict[str, Any]]:
     """The hide's inside by light through its openings: how much longer it takes without, to the same FLIP as study."""
     (seen,) = views("hide")
     stage = Stage(seen.setting)
-    seen_by = {True: evaluating._gaps, False: lambda *_: ()}
+    seen_by = {True: lit.gaps_of, False: lambda *_: ()}
     study = QUALITIES["study"]
 
     def took(told: bool, grade: Quality) -> tuple[float, float]:
-        evaluating._gaps = seen_by[told]
+        lit.gaps_of = seen_by[told]
         try:
             taken(seen, stage, WINDOW_SIZE, grade)
             start = time.perf_counter()
             picture = taken(seen, stage, WINDOW_SIZE, grade)
             return time.perf_counter() - start, flip(reference, picture)[0]
         finally:
-            evaluating._gaps = seen_by[True]
+            lit.gaps_of = seen_by[True]
 
     many = Quality(WINDOW_TRUTH, study.bounces, "none", moments=4)
     reference = taken(seen, stage, WINDOW_SIZE, many, seed=99)

@@ -13,6 +13,7 @@ from pydantic import BaseModel, Field, field_validator, model_validator
 
 from lumwick.motion.channel import Channel
 from lumwick.motion.timebase import RATES
+from lumwick.place.carrying import check_carried, check_stood_on
 from lumwick.place.fields import TURNS_AT_MOST, Id, Model
 from lumwick.place.filming import Clock, Develop, Exposure, Route
 from lumwick.place.nature import Air, Land, Sea, Site, Stand, Surround, Wind
@@ -155,6 +156,18 @@ class Place(Model):
         for i, piece in enumerate(self.cut.pieces, 1):
             if piece.shot not in shots:
                 raise ValueError(f"piece {i} of the film is of the shot {piece.shot!r}, which this place does not have")
+        self._check_surfaces()
+        groups = {group.id for group in self.lamp_groups}
+        for lamp in self.lamps:
+            if lamp.group and lamp.group not in groups:
+                raise ValueError(f"{lamp.name} is in the group {lamp.group!r}, which this place does not have")
+        check_carried(self.things, self.lamps, [(shot.name, shot.route.subject) for shot in self.shots])
+        check_stood_on(self.things)
+        _check_ranges(self, "")
+        return self
+
+    def _check_surfaces(self) -> None:
+        """Refuse surfaces that are worn and not there."""
         known = sorted(surface.id for surface in self.surfaces)
         furnished: list[Built | Thing] = [*self.built, *self.things]
         worn = [(thing, one.surface) for thing in self.things for one in thing.dressed]
@@ -164,13 +177,6 @@ class Place(Model):
                     f"{item.name} has the surface {surface!r}, which this place does not have: "
                     f"choose one of {', '.join(known) or 'none, there are none yet'}"
                 )
-        groups = {group.id for group in self.lamp_groups}
-        for lamp in self.lamps:
-            if lamp.group and lamp.group not in groups:
-                raise ValueError(f"{lamp.name} is in the group {lamp.group!r}, which this place does not have")
-        check_carried(self)
-        _check_ranges(self, "")
-        return self
 
     def shot(self, name: str) -> Shot:
         """The shot with this id or name.
@@ -196,59 +202,6 @@ LISTS = {
     "shots": "shots",
 }
 """What the members of a place's lists are called together."""
-
-
-CAMERA = "camera"
-"""What carries a thing that goes with the shot's camera."""
-
-
-def carriers(place: Place, item: Thing | Lamp) -> list[str]:
-    """What carries a model or a lamp, and what carries that, to the last.
-
-    Raises
-    ------
-    ValueError
-        One is not there, or they carry one another in a ring.
-    """
-    every: list[Thing | Lamp] = [*place.lamps, *place.things]
-    known = {x.id: x for x in every}
-    out: list[str] = []
-    at: Thing | Lamp = item
-    while at.held and at.held != CAMERA:
-        if at.held in out or at.held == item.id:
-            raise ValueError(f"{item.name} and what carries it carry one another in a ring")
-        if at.held not in known:
-            raise ValueError(f"{at.name} is carried by {at.held!r}, which this place does not have")
-        out.append(at.held)
-        at = known[at.held]
-    return [*out, CAMERA] if at.held else out
-
-
-def check_carried(place: Place) -> None:
-    """Refuse what is carried by what is not there, in a ring, or by a camera that follows it.
-
-    Raises
-    ------
-    ValueError
-    """
-    with_camera = set()
-    every: list[Thing | Lamp] = [*place.things, *place.lamps]
-    for item in every:
-        if item.held and CAMERA in carriers(place, item):
-            with_camera.add(item.id)
-    for shot in place.shots:
-        if shot.route.subject in with_camera:
-            raise ValueError(f"the camera of {shot.name} follows {shot.route.subject!r}, which it carries itself")
-    things = {thing.id: thing for thing in place.things}
-    for thing in place.things:
-        if thing.copies is not None and thing.copies.on_model:
-            other = things.get(thing.copies.on)
-            if other is None or other is thing:
-                raise ValueError(f"{thing.name}'s copies stand on {thing.copies.on!r}, which is no other model here")
-            if other.copies is not None and other.copies.on_model:
-                raise ValueError(f"{thing.name}'s copies stand on {other.name}, whose own stand on another model")
-        if thing.rolls and thing.held:
-            raise ValueError(f"{thing.name} cannot roll on the ground while it is carried")
 
 
 def _check_ids(items: Sequence[Any], words: str) -> None:

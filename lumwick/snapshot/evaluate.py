@@ -17,9 +17,9 @@ from numpy.typing import NDArray
 from lumwick.air.sun import SunPosition, direction, julian_day, sun_position
 from lumwick.air.wind import Gusts, gusts
 from lumwick.built.floors import Walkable, model_of, walkable_of, walked_on
-from lumwick.built.gaps import Gap, of_built, of_lamp, of_shape
+from lumwick.built.gaps import Gap
 from lumwick.built.gobos import moves
-from lumwick.built.lamps import LampLight, dusk_share, lamp_at
+from lumwick.built.lamps import LampLight
 from lumwick.built.timber import floor_over, footprint
 from lumwick.errors import PlaceError
 from lumwick.land.ground import Ground
@@ -28,7 +28,8 @@ from lumwick.lens.grade import Grade
 from lumwick.lens.lens import FULL_FRAME_MM, Lens
 from lumwick.motion.channel import Curve, moment_of
 from lumwick.motion.timebase import RATES, time_frame
-from lumwick.place.document import CAMERA, Place, Shot, carriers
+from lumwick.place.carrying import CAMERA, carriers
+from lumwick.place.document import Place, Shot
 from lumwick.place.fields import Asset
 from lumwick.place.filming import Develop, Exposure
 from lumwick.place.instant import Motions
@@ -36,7 +37,8 @@ from lumwick.place.objects import Lamp, SunGobo, Thing
 from lumwick.route.legs import Around
 from lumwick.route.track import Track, read_track
 from lumwick.route.way import Way, way
-from lumwick.snapshot.standing import Standing, lamp_pose
+from lumwick.snapshot import lit
+from lumwick.snapshot.standing import Standing
 from lumwick.water.spectrum import SeaState
 
 GRADED = tuple(f.name for f in fields(Grade) if f.name not in ("view", "screen", "lut"))
@@ -123,7 +125,8 @@ class Setting:
     def stood(self, shot: Shot, t: float = 0.0) -> list[tuple[Thing, NDArray[np.float64]]]:
         """Every model that the camera does not carry, with its placements and its copies' (n, 3, 4) at a clip time."""
         standing = self.standing(shot, t)
-        fixed = [thing for thing in standing.place.things if CAMERA not in carriers(standing.place, thing)]
+        things, lamps = standing.place.things, standing.place.lamps
+        fixed = [thing for thing in things if CAMERA not in carriers(things, lamps, thing)]
         placed = standing.all(fixed)
         return [(thing, placed[thing.id]) for thing in fixed]
 
@@ -340,7 +343,7 @@ def evaluate(setting: Setting, shot: Shot, t: float, camera: Camera | None = Non
     weather = Weather(air.haze, air.ozone_du, RANGE_TO_EXTINCTION / air.fog_visibility, air.fog_height, air.fog_base)
     wind = gusts(blow.speed, blow.from_bearing + north, blow.gustiness, blow.seed, loop, roughness=blow.roughness)
     standing = Standing(setting, shot, place, t)
-    stood, lamps = standing.all(), lamps_at(standing, float(sun.elevation), loop)
+    stood, lamps = standing.all(), lit.lamps_at(standing, float(sun.elevation), loop)
     return Snapshot(
         t,
         place,
@@ -362,37 +365,8 @@ def evaluate(setting: Setting, shot: Shot, t: float, camera: Camera | None = Non
         standing.played(loop),
         place.sun_gobo,
         (t, loop) if place.sun_gobo is not None and moves(place.sun_gobo) else (0.0, None),
-        _gaps(place, stood, lamps),
+        lit.gaps_of(place, stood, lamps),
     )
-
-
-def _gaps(place: Place, stood: dict[str, NDArray[np.float64]], lamps: tuple[LampLight, ...]) -> tuple[Gap, ...]:
-    """Openings of a place's rooms, and those that it says by itself."""
-    out = [gap for built in place.built for gap in of_built(built)]
-    for thing in place.things:
-        if thing.shape is not None and thing.shape.kind == "room":
-            out += [gap for one in stood[thing.id][:ROOMS_LOOKED_INTO] for gap in of_shape(thing.shape, one)]
-    return tuple([*out, *(of_lamp(lamp) for lamp in lamps if lamp.kind == "window")][:GAPS_AT_MOST])
-
-
-GAPS_AT_MOST, ROOMS_LOOKED_INTO = 64, 8
-"""Openings that are told to the renderer, and copies of a room whose are: the rest lights as the sky does."""
-
-
-def lamps_at(standing: Standing, sun: float, loop: float | None) -> tuple[LampLight, ...]:
-    """The lamps that are lit, by their groups and the sun's height [degrees]."""
-    place, groups = standing.place, {group.id: group for group in standing.place.lamp_groups}
-    out = []
-    for lamp in place.lamps:
-        group = groups.get(lamp.group)
-        share = (group.dim if group.lit else 0.0) if group is not None else 1.0
-        if lamp.dusk:
-            share *= dusk_share(sun, lamp.dusk_below)
-        if not lamp.lit or share <= 0:
-            continue
-        pose = lamp_pose(standing, lamp) if lamp.held or lamp.turns else None
-        out.append(lamp_at(lamp, place.site.north_turn, standing.t, loop, share, pose))
-    return tuple(out)
 
 
 def area_shapes(setting: Setting) -> list[shapely.Geometry]:

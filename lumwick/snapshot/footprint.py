@@ -105,6 +105,12 @@ def _moving(movers: Sequence[Mover], values: NDArray[np.float64]) -> list[int]:
     return totals
 
 
+def _goes_by_the_past(setting: Setting) -> bool:
+    """Whether anything stands where it does by other times than the frame's own, or by the clip's length."""
+    rolling = any(x.rolls or (x.copies is not None and x.copies.out_of_step) for x in setting.place.things)
+    return rolling or any(lamp.turns for lamp in setting.place.lamps)
+
+
 def _from_before(setting: Setting, shot: Shot, t: float) -> str:
     """What stands where it does by what was before, or by the clip's length: a digest of where it is."""
     standing = setting.standing(shot, t)
@@ -127,9 +133,7 @@ def _instants(setting: Setting, shot: Shot, t: NDArray[np.float64], rate: float,
     movers = [m for m in movers if not m.path.endswith("/clock/start")]
     shutter = np.array([motions.at(clip_time(shot, float(v)))[1].exposure.shutter for v in t]) / 360.0 / rate
     way = setting.way(shot) if goes(shot.route) else None
-    by_past = any(x.rolls or (x.copies is not None and x.copies.out_of_step) for x in setting.place.things) or any(
-        lamp.turns for lamp in setting.place.lamps
-    )
+    by_past = _goes_by_the_past(setting)
     told: list[list[str]] = [[] for _ in t]
     for share in [0.0, *((k + 0.5) / moments for k in range(moments)), *(k / moments for k in range(moments + 1))]:
         at = np.array([clip_time(shot, float(v)) for v in t + shutter * share])

@@ -17,7 +17,8 @@ from lumwick.built.copies import delays, on_mesh, placements
 from lumwick.built.floors import model_of, placement
 from lumwick.built.gltf_motion import Moving, moving, played_at
 from lumwick.errors import PlaceError
-from lumwick.place.document import CAMERA, Place, Shot
+from lumwick.place.carrying import CAMERA
+from lumwick.place.document import Place, Shot
 from lumwick.place.objects import Lamp, Thing
 
 if TYPE_CHECKING:

@@ -9,7 +9,7 @@ from __future__ import annotations
 import itertools
 import threading
 from collections import OrderedDict
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -29,6 +29,7 @@ from lumwick.keep import digest
 from lumwick.lens.camera import Camera
 from lumwick.place.document import Shot
 from lumwick.place.nature import Stand
+from lumwick.place.objects import Thing
 from lumwick.snapshot.evaluate import Setting
 from lumwick.snapshot.planted import planted
 from lumwick.water.spectrum import SeaState, significant_height
@@ -78,6 +79,15 @@ class _Plants:
 TRIANGLES_OF_COPIES = 300_000
 
 
+def _in_place(setting: Setting, thing: Thing, placed: Floats) -> Iterator[Floats]:
+    """Triangles of a model and its copies (n, 3, 3) [m]; where they are many, their boxes."""
+    own = np.concatenate([part.vertices[part.triangles].astype(float) for part in model_of(setting.read, thing).parts])
+    if len(placed) > 1 and len(own) * len(placed) > TRIANGLES_OF_COPIES:
+        own = np.asarray(trimesh.creation.box(bounds=[own.min((0, 1)), own.max((0, 1))]).triangles)
+    for m in placed:
+        yield own @ m[:, :3].T + m[:, 3]
+
+
 class Surroundings:
     """A place's solid things, ready to be asked how near they are."""
 
@@ -97,15 +107,7 @@ class Surroundings:
             triangles.append(corners)
             names += [built.name] * len(corners)
         for thing, placed in stood:
-            own = np.concatenate(
-                [part.vertices[part.triangles].astype(float) for part in model_of(setting.read, thing).parts]
-            )
-            if (
-                len(placed) > 1 and len(own) * len(placed) > TRIANGLES_OF_COPIES
-            ):  # so many stand for themselves by their boxes
-                own = np.asarray(trimesh.creation.box(bounds=[own.min((0, 1)), own.max((0, 1))]).triangles)
-            for m in placed:
-                corners = own @ m[:, :3].T + m[:, 3]
+            for corners in _in_place(setting, thing, placed):
                 triangles.append(corners)
                 names += [thing.name] * len(corners)
                 self.boxes.append((corners.min((0, 1)), corners.max((0, 1))))

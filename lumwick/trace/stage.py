@@ -25,12 +25,11 @@ from lumwick.trace.furnish import (
     MovedInputs,
     PlacedInputs,
     numbered,
-    plain_material,
-    ray_mask,
 )
 from lumwick.trace.integrator.scattering import albedo_table
 from lumwick.trace.lighting import Lighting
 from lumwick.trace.lock import ENGINE, alone
+from lumwick.trace.looks import plain_material, ray_mask
 from lumwick.trace.part import Part
 from lumwick.trace.sections.daylight import DaylightInputs, make_daylight
 from lumwick.trace.sections.land import LandInputs, make_land

@@ -20,9 +20,9 @@ from lumwick.place.objects import Built
 from lumwick.snapshot.evaluate import Setting, area_shapes, evaluate
 from lumwick.trace import embree
 from lumwick.trace import furnish as furnishing
-from lumwick.trace.furnish import plain_material
 from lumwick.trace.integrator.rays import meets_box
 from lumwick.trace.integrator.skylight import pick_sky, sky_light
+from lumwick.trace.looks import plain_material
 from lumwick.trace.part import IDENTITY, Part, boxes
 from lumwick.trace.quality import QUALITIES
 from lumwick.trace.sampling import pair

@@ -77,7 +77,7 @@ def test_wet_sand_is_darker_and_shines() -> None:
         surface = Surface(
             id="s", name="Sand", pattern="sand", colour="#b9a684", second="#b9a684", roughness=0.9, wet=wet, relief=0.0
         )
-        from lumwick.trace.furnish import Textures, surface_look
+        from lumwick.trace.looks import Textures, surface_look
 
         look = surface_look(setting.read, surface, Textures())
         look["wet"] = wet
@@ -128,7 +128,7 @@ def test_a_textured_model_is_seen_as_its_texture_says_and_cut_where_it_is_clear(
 
 
 def test_a_clear_pane_lets_light_to_the_floor_behind_it() -> None:
-    from lumwick.trace.furnish import plain_material
+    from lumwick.trace.looks import plain_material
 
     readings = []
     for kind in ("none", "pane", "board"):

@@ -19,8 +19,8 @@ from lumwick.place.objects import Lamp
 from lumwick.snapshot.evaluate import Setting, evaluate
 from lumwick.trace import lamps
 from lumwick.trace.film import blank
-from lumwick.trace.furnish import plain_material
 from lumwick.trace.lamps import glowing_mesh
+from lumwick.trace.looks import plain_material
 from lumwick.trace.quality import Limit
 from lumwick.trace.render import expose
 from lumwick.trace.stage import Stage

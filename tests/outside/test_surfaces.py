@@ -19,7 +19,7 @@ from lumwick.place.nature import Air, Sea, Surround
 from lumwick.place.objects import Surface
 from lumwick.snapshot.evaluate import Setting, evaluate
 from lumwick.trace.film import blank
-from lumwick.trace.furnish import Textures, plain_material, surface_look
+from lumwick.trace.looks import Textures, plain_material, surface_look
 from lumwick.trace.quality import Limit
 from lumwick.trace.render import expose
 from lumwick.trace.stage import Stage

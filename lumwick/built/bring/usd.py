@@ -19,6 +19,7 @@ from numpy.typing import NDArray
 from PIL import Image
 
 from lumwick.built.bring.bundle import Bundle, unzipped
+from lumwick.built.bring.usd_motion import bake_skins, moves
 from lumwick.built.gltf_scene import NITS, turned
 from lumwick.built.images import pixels_of
 from lumwick.built.meshes import Mesh, MeshPart, MeshSurface, beside_file, check_amount
@@ -83,69 +84,11 @@ def read_usd(files: Bundle, path: str, notes: list[str]) -> UsdModel:
             raise PlaceError(f"{name} cannot be read as a model: the file is damaged, or parts of it are missing.")
         lost = [str(PurePosixPath(str(p)).name) for p in _unresolved(stage)]
         notes += [f"{file}, which it refers to, is missing and was left out" for file in lost]
-        _bake_skins(stage)
+        bake_skins(stage)
         reader = _Reader(stage, files, path, notes)
         parts = reader.parts(name)
-        times, moved = _moves(stage, reader, parts, name, notes)
+        times, moved = moves(stage, reader, parts, name, notes)
     return UsdModel(Mesh(tuple(parts), tuple(dict.fromkeys(notes))), times, moved)
-
-
-MOTION_NUMBERS_AT_MOST = 30_000_000
-"""Numbers that a model's motion may hold."""
-SAMPLES_AT_MOST = 240
-STILL = 1e-6
-
-
-def _bake_skins(stage: Any) -> None:
-    """Turn what joints move into meshes that move."""
-    from pxr import Usd, UsdSkel
-
-    roots = [prim for prim in stage.Traverse() if prim.IsA(UsdSkel.Root)]
-    for root in roots:
-        UsdSkel.BakeSkinning(Usd.PrimRange(root))
-
-
-def _moves(
-    stage: Any, reader: _Reader, parts: list[MeshPart], name: str, notes: list[str]
-) -> tuple[NDArray[np.float64], list[list[NDArray[np.float32]]]]:
-    """A stage's times [s] and its parts' vertices at each; nothing if it stands still."""
-    still: tuple[NDArray[np.float64], list[list[NDArray[np.float32]]]] = (np.zeros(0), [])
-    if not stage.HasAuthoredTimeCodeRange():
-        return still
-    start, end = float(stage.GetStartTimeCode()), float(stage.GetEndTimeCode())
-    rate = float(stage.GetTimeCodesPerSecond()) or 24.0
-    points = sum(len(p.vertices) for p in parts)
-    if end <= start or not points:
-        return still
-    whole = int(np.ceil(end - start)) + 1
-    n = max(2, min(whole, SAMPLES_AT_MOST, MOTION_NUMBERS_AT_MOST // (3 * points)))
-    codes = np.linspace(start, end, n)
-    first = _vertices(reader, codes[n // 2], parts, name)
-    last = _vertices(reader, codes[-1], parts, name)
-    if first is None or last is None:
-        notes.append("its corners change while it moves, so it stands still")
-        return still
-    if all(np.abs(a - p.vertices).max() < STILL for some in (first, last) for a, p in zip(some, parts, strict=True)):
-        return still
-    if n < whole:
-        notes.append(f"its motion is kept at {n} of {whole} frames")
-    each = [_vertices(reader, code, parts, name) for code in codes]
-    if any(one is None for one in each):
-        notes.append("its corners change while it moves, so it stands still")
-        return still
-    moved = [[one[k] for one in each if one is not None] for k in range(len(parts))]
-    return (codes - start) / rate, moved
-
-
-def _vertices(reader: _Reader, code: float, parts: list[MeshPart], name: str) -> list[NDArray[np.float32]] | None:
-    """The parts' vertices at a time code; None if they are not the same as before."""
-    reader.turn_to(code)
-    now = reader.parts(name)
-    same = len(now) == len(parts) and all(
-        len(a.vertices) == len(b.vertices) and np.array_equal(a.triangles, b.triangles)
-        for a, b in zip(now, parts, strict=False)
-    )
-    return [p.vertices for p in now] if same else None
 
 
 def _unresolved(stage: Any) -> list[Any]:
