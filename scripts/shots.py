@@ -141,10 +141,15 @@ class Photographer:
         self.page.goto(self.url + "/help/")
         time.sleep(0.4)
 
-    def sign_in(self) -> None:
-        self.page.context.clear_cookies()
-        self.page.goto(self.url + "/sign-in/")
-        time.sleep(0.4)
+    def client(self) -> None:
+        """What a client's link shows, with the takes that were made above."""
+        self.page.goto(self.place + "takes/")
+        self.page.get_by_label("For", exact=True).fill("The Harbour Trust")
+        self.page.get_by_role("button", name="Make a link").click()
+        address = self.page.locator("a[href*='/seen/']").first.get_attribute("href")
+        self.page.goto(f"{self.url}{address}")
+        self.page.wait_for_function("document.querySelector('#guest-info').textContent === 'finished'", timeout=300_000)
+        time.sleep(0.5)
 
 
 VIEWS: dict[str, Callable[[Photographer], None]] = {
@@ -161,7 +166,7 @@ VIEWS: dict[str, Callable[[Photographer], None]] = {
     "plan-chest": Photographer.plan_chest,
     "help": Photographer.help,
     "ride": Photographer.ride,
-    "sign-in": Photographer.sign_in,
+    "client": Photographer.client,
 }
 
 

@@ -13,6 +13,7 @@ const STEP = 1.2;
 /** @type {import('./kit/camera.js').View | null} */
 let camera = null;
 let wish = Date.now() % 1e9,
+  walks = false, // on the floor from the first step on; until then where the shot's camera is
   busy = false,
   again = false;
 
@@ -27,7 +28,7 @@ async function show(step = 0) {
   const q = new URLSearchParams({ shot: shot.value, t: '0', step: String(step), wish: String(mine), tab });
   if (camera) {
     q.set('cam', asText(camera));
-    q.set('walk', '1');
+    if (walks) q.set('walk', '1');
   }
   busy = true;
   try {
@@ -74,6 +75,7 @@ function starts(reply) {
 /** @param {number} right @param {number} ahead */
 function walk(right, ahead) {
   if (!camera) return;
+  walks = true;
   const level = stepped({ ...camera, pitch: 0 }, right, ahead, 0);
   camera = { ...camera, x: level.x, y: level.y };
   show();
@@ -103,6 +105,7 @@ canvas.addEventListener('pointerdown', (e) => {
 });
 shot.addEventListener('change', () => {
   camera = null;
+  walks = false;
   show();
 });
 show();

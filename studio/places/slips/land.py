@@ -270,8 +270,11 @@ def _ground(asked: Asked) -> list[Column]:
     new = fresh_id([x.id for x in place.surfaces], "surface")
     note = "What built things and models are made of. They keep their own until they are given one."
     return [
-        asked.column("Ground", place.land, "/land", ("cover", "beach_top")),
-        asked.column("Site", place.site, "/site", ("latitude", "longitude", "utc_offset", "north_turn")),
+        column(
+            "Ground and site",
+            asked.fields(place.land, "/land", ("cover", "beach_top"))
+            + asked.fields(place.site, "/site", ("latitude", "longitude", "utc_offset", "north_turn")),
+        ),
         column(
             "Set down here",
             [],
@@ -282,6 +285,7 @@ def _ground(asked: Asked) -> list[Column]:
                 "text": "Bring in models …",
             },
         ),
+        _own_shapes(place),
         column(
             "Surfaces",
             [],
@@ -290,6 +294,5 @@ def _ground(asked: Asked) -> list[Column]:
             add={"op": "add", "to": "surfaces", "item": {"id": new, "name": f"Surface {len(place.surfaces) + 1}"}},
             add_text="Make a surface",
         ),
-        _own_shapes(place),
         _ready_made(place),
     ]
