@@ -17,7 +17,7 @@ ENDINGS = (".usd", ".usdc", ".usda", ".glb")
 
 
 def hand_on(whole: Whole, out: Path) -> int:
-    """Write a place, with its textures in a folder ``textures`` beside it; returns the bytes written.
+    """Write a place, of a USD with its textures in a folder of its name beside it; returns the bytes written.
 
     Parameters
     ----------
@@ -29,8 +29,8 @@ def hand_on(whole: Whole, out: Path) -> int:
         from lumwick.deliver.whole import gltf
 
         gltf.write(whole, out)
-    else:
-        from lumwick.deliver.whole import usd
+        return out.stat().st_size
+    from lumwick.deliver.whole import usd
 
-        usd.write(whole, out)
-    return out.stat().st_size + sum(path.stat().st_size for path in (out.parent / "textures").glob("*.png"))
+    usd.write(whole, out)
+    return out.stat().st_size + sum(path.stat().st_size for path in usd.textures_of(out).glob("*.png"))

@@ -37,12 +37,12 @@ def name_of(text: str) -> str:
 
 
 def write(whole: Whole, out: Path) -> None:
-    """Write a stage, and its textures in a folder beside it; whole or not at all. What it has written of a place's
-    forms is given up, for they are large."""
+    """Write a stage, and its textures in a folder of its name beside it; whole or not at all. What it has written of
+    a place's forms is given up, for they are large."""
     part = out.with_name(f".{out.stem}.{os.getpid()}{out.suffix}")
     try:
         stage = Usd.Stage.CreateNew(str(part))
-        files = _Writer(stage, whole).all()
+        files = _Writer(stage, whole, textures_of(out).name).all()
         stage.GetRootLayer().Save()
         del stage
         for name, data in files.items():
@@ -51,6 +51,11 @@ def write(whole: Whole, out: Path) -> None:
         os.replace(part, out)
     finally:
         part.unlink(missing_ok=True)
+
+
+def textures_of(out: Path) -> Path:
+    """The folder of a stage's textures: its own, so that two stages in one folder do not mix theirs."""
+    return out.with_name(f"{out.stem}_textures")
 
 
 def apart(m: Floats) -> tuple[Floats, Floats, Floats]:
@@ -76,8 +81,8 @@ def _matrix(m: Floats) -> Any:
 class _Writer:
     """Puts a stage together."""
 
-    def __init__(self, stage: Any, whole: Whole) -> None:
-        self.stage, self.whole = stage, whole
+    def __init__(self, stage: Any, whole: Whole, textures: str) -> None:
+        self.stage, self.whole, self.textures = stage, whole, textures
         self.files: dict[str, bytes] = {}
         self._materials: dict[Any, Any] = {}
         self._kept: list[MeshSurface] = []
@@ -254,7 +259,7 @@ class _Writer:
         name = f"{path.rpartition('/')[2]}_{what}.png"
         held = io.BytesIO()
         Image.fromarray(pixels).save(held, "PNG")
-        self.files[f"textures/{name}"] = held.getvalue()
+        self.files[f"{self.textures}/{name}"] = held.getvalue()
         kinds = Sdf.ValueTypeNames
         st = UsdShade.Shader.Get(self.stage, f"{path}/st")
         if not st:
@@ -262,7 +267,7 @@ class _Writer:
             st.CreateInput("varname", kinds.String).Set("st")
             st.CreateOutput("result", kinds.Float2)
         texture = self._shader(f"{path}/{what}", "UsdUVTexture")
-        texture.CreateInput("file", kinds.Asset).Set(Sdf.AssetPath(f"./textures/{name}"))
+        texture.CreateInput("file", kinds.Asset).Set(Sdf.AssetPath(f"./{self.textures}/{name}"))
         texture.CreateInput("st", kinds.Float2).ConnectToSource(st.ConnectableAPI(), "result")
         texture.CreateInput("sourceColorSpace", kinds.Token).Set(space)
         for side in ("wrapS", "wrapT"):
