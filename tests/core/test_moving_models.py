@@ -76,7 +76,11 @@ def test_moves_and_turns_are_as_scipy_reads_the_same_keys() -> None:
     times, moves = [0.0, 1.0, 2.5], np.array([[0, 0, 0], [2, 1, 0], [0, 5, -1.0]])
     turns = Rotation.from_euler("xyz", [[0, 0, 0], [80, 20, 0], [10, -50, 160]], degrees=True)
     data = moved(
-        [(0, "translation", "LINEAR", times, moves), (0, "rotation", "LINEAR", times, turns.as_quat())],
+        [
+            (0, "translation", "LINEAR", times, moves),
+            # the same turns, one told by its other quaternion: it must go by the shorter way
+            (0, "rotation", "LINEAR", times, turns.as_quat() * [[1], [-1], [1]]),
+        ],
     )
     slerp = Slerp(times, turns)
     for t in (0.0, 0.3, 1.0, 1.9, 2.5):
