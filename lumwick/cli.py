@@ -332,12 +332,16 @@ def schema() -> None:
 
 
 @app.command()
-def demo(out: Annotated[Path, typer.Option(help="Place file to write.")]) -> None:
-    """Write the demo place, Saltmere Reach, as a place file."""
+def demo(
+    out: Annotated[Path, typer.Option(help="Place file to write.")],
+    things: Annotated[bool, typer.Option("--yard", help="Saltmere Yard, of things and lamps.")] = False,
+) -> None:
+    """Write a demo place, Saltmere Reach or Saltmere Yard, as a place file."""
     from lumwick.demo import saltmere
+    from lumwick.demo_yard import yard
     from lumwick.place.files import pack
 
-    out.write_bytes(pack(*saltmere()))
+    out.write_bytes(pack(*(yard() if things else saltmere())))
 
 
 @app.command("compile", hidden=True)

@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import Annotated, Optional
+from typing import TYPE_CHECKING, Annotated, Optional
 
 import typer
 from rich.console import Console
 
 from lumwick.errors import PlaceError
+
+if TYPE_CHECKING:
+    from lumwick.place.document import Place, Shot
 
 app = typer.Typer()
 say = Console(stderr=True)
@@ -62,6 +65,52 @@ def bring(
 
 
 @app.command()
+def throw(
+    place: Path,
+    thing: Annotated[str, typer.Argument(help="Id or name of a model or shape.")],
+    out: Annotated[Path, typer.Option(help="Place file to write.")],
+    shot: Annotated[Optional[str], typer.Option(help="Id or name; the first if left out.")] = None,
+    t: Annotated[float, typer.Option(help="Clip time, in seconds.")] = 0.0,
+    speed: Annotated[float, typer.Option(help="Metres a second.")] = 6.0,
+    bearing: Annotated[float, typer.Option(help="Towards, in degrees from north.")] = 0.0,
+    rise: Annotated[float, typer.Option(help="Upwards, in degrees.")] = 35.0,
+    bounce: Annotated[float, typer.Option(help="Share of its speed that a bounce leaves.")] = 0.55,
+    drag: Annotated[float, typer.Option(help="Of rolling, as a share of its weight.")] = 0.04,
+) -> None:
+    """Throw something from where it is: keys of its flight, its bounces and its roll."""
+    from pydantic import ValidationError
+
+    from lumwick.motion.throwing import Throw
+    from lumwick.picture import load_setting
+    from lumwick.place.edits import apply, command
+    from lumwick.place.files import explain, load, pack
+    from lumwick.snapshot.thrown import throw_edit
+
+    document, assets = load(place)
+    setting = load_setting((document, assets))
+    thrown = next((x for x in document.things if thing in (x.id, x.name)), None)
+    if thrown is None:
+        raise PlaceError(f"There is no model {thing!r} in this place.")
+    try:
+        said = Throw(speed=speed, bearing=bearing, rise=rise, bounce=bounce, drag=drag)
+    except ValidationError as error:
+        raise PlaceError(f"It cannot be thrown so: {explain(error)}") from None
+    made, label = apply(document, command(throw_edit(setting, _shot(document, shot), thrown.id, said, t)))
+    out.write_bytes(pack(made, assets))
+    print(f"{label}: {len(made.things[document.things.index(thrown)].up.keys)} keys of its height.")
+
+
+def _shot(document: Place, said: str | None) -> Shot:
+    """A place's shot by id or name, the first if none is said."""
+    if said is None:
+        return document.shots[0]
+    try:
+        return document.shot(said)
+    except LookupError as error:
+        raise PlaceError(str(error)) from None
+
+
+@app.command()
 def hand_on(
     place: Path,
     out: Annotated[Path, typer.Option(help="FILE.usd, .usdc, .usda or .glb.")],
@@ -83,12 +132,7 @@ def hand_on(
         *most, last = (ending[1:] for ending in ENDINGS)
         raise PlaceError(f"A place is handed on as {', '.join(most)} or {last}, not {suffix or 'without an ending'}.")
     setting = load_setting(load(place))
-    the_shot = setting.place.shots[0]
-    if shot is not None:
-        try:
-            the_shot = setting.place.shot(shot)
-        except LookupError as error:
-            raise PlaceError(str(error)) from None
+    the_shot = _shot(setting.place, shot)
     begin, end = _numbers(frames, the_shot.frames)
     kinds = tuple(p.strip() for p in parts.split(",") if p.strip()) or KINDS
     span = Range(begin, end, within, kinds)

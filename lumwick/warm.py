@@ -31,7 +31,7 @@ def _nothing() -> tuple[Any, ...]:
         np.zeros((1, 1), np.int32),
         1,
     )
-    limits, rows = Limits(1, 1, 1, 1.0, False, 1.0), np.zeros(0, np.int64)
+    limits, rows = Limits(1, 1, 1, 1.0, False, 1.0, False), np.zeros(0, np.int64)
     return hollow(), view, limits, exposure, rows, new_room(), np.zeros((1, 2), np.int64), NO_LOG
 
 

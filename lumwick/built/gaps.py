@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lumwick.built.lamps import LampLight
-from lumwick.built.timber import HIDE_DEEP, HIDE_DOOR, HIDE_SLOT
+from lumwick.built.timber import HIDE_DEEP, HIDE_DOOR, HIDE_HIGH, HIDE_SLOT
 from lumwick.place.objects import Built, Shape
 
 Floats = NDArray[np.float64]
@@ -38,6 +38,47 @@ class Gap:
     way: Floats
     reach: float
     aside: float
+
+
+@dataclass(frozen=True)
+class Room:
+    """What is inside of walls and a ceiling.
+
+    Attributes
+    ----------
+    placed : ndarray, shape (3, 4)
+        Its own coordinates [m] in the place; its floor is at zero.
+    low, high : tuple of float [m]
+        Its corners, in its own coordinates.
+    """
+
+    placed: Floats
+    low: tuple[float, float, float]
+    high: tuple[float, float, float]
+
+    def holds(self, position: Floats) -> bool:
+        """Whether a position (3,) [m] is in it."""
+        own = np.linalg.solve(self.placed[:, :3], np.asarray(position, float) - self.placed[:, 3])
+        return bool((own >= self.low).all() and (own <= self.high).all())
+
+
+def room_of_built(built: Built) -> Room | None:
+    """The inside of a hide; None of others."""
+    if built.kind != "hide":
+        return None
+    turn = np.radians(built.turn)
+    front = np.array([np.sin(turn), np.cos(turn), 0.0])
+    right = np.array([front[1], -front[0], 0.0])
+    placed = np.stack([right, front, [0.0, 0.0, 1.0], [*built.line[0], built.deck]], 1)
+    return Room(placed, (-built.width / 2, -HIDE_DEEP, 0.0), (built.width / 2, HIDE_DEEP, HIDE_HIGH))
+
+
+def room_of_shape(shape: Shape, placed: Floats) -> Room | None:
+    """The inside of a room of one's own as it is set down; None of other shapes, and without a ceiling."""
+    if shape.kind != "room" or not shape.roofed:
+        return None
+    w, d = shape.width / 2, shape.depth / 2
+    return Room(placed, (-w, -d, 0.0), (w, d, shape.height))
 
 
 def of_lamp(lamp: LampLight) -> Gap:

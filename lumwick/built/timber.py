@@ -104,8 +104,8 @@ def _deck(yard: _Yard, thing: Built, ground: Ground, rail: bool) -> None:
                 )
 
 
-HIDE_DEEP = 1.6
-"""Half of a hide's depth [m]."""
+HIDE_DEEP, HIDE_HIGH = 1.6, 2.25
+"""Half of a hide's depth, and how high its walls are [m]."""
 HIDE_SLOT, HIDE_DOOR = (1.15, 1.55), (0.5, 2.0)
 """From where to where over its floor one looks out, and half the width and the height of the doorway behind [m]."""
 
@@ -116,7 +116,7 @@ def _hide(yard: _Yard, thing: Built, ground: Ground) -> None:
     f = np.array([np.sin(np.radians(thing.turn)), np.cos(np.radians(thing.turn)), 0.0])
     r = np.array([f[1], -f[0], 0.0])
     o = np.array([x, y, thing.deck])
-    wide, deep, high = thing.width / 2, HIDE_DEEP, 2.25
+    wide, deep, high = thing.width / 2, HIDE_DEEP, HIDE_HIGH
     (low, top), (half, door) = HIDE_SLOT, HIDE_DOOR
     for i in range(int(2 * deep / 0.15)):
         yard.box(o + f * (-deep + 0.075 + i * 0.15) - UP * 0.02, f * 0.072, r * wide, UP * 0.02)

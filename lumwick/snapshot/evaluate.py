@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 from lumwick.air.sun import SunPosition, direction, julian_day, sun_position
 from lumwick.air.wind import Gusts, gusts
 from lumwick.built.floors import Walkable, model_of, walkable_of, walked_on
-from lumwick.built.gaps import Gap
+from lumwick.built.gaps import Gap, Room
 from lumwick.built.gobos import moves
 from lumwick.built.lamps import LampLight
 from lumwick.built.timber import floor_over, footprint
@@ -233,6 +233,11 @@ class Snapshot:
     """When it is, and the length over which it closes [s], if it moves by itself."""
     gaps: tuple[Gap, ...] = ()
     """Openings of rooms that daylight comes in by."""
+    rooms: tuple[Room, ...] = ()
+
+    def indoors(self) -> bool:
+        """Whether the camera is in a room."""
+        return any(room.holds(self.camera.position) for room in self.rooms)
 
 
 def place_clock(shot: Shot, t: float) -> dt.datetime:
@@ -366,6 +371,7 @@ def evaluate(setting: Setting, shot: Shot, t: float, camera: Camera | None = Non
         place.sun_gobo,
         (t, loop) if place.sun_gobo is not None and moves(place.sun_gobo) else (0.0, None),
         lit.gaps_of(place, stood, lamps),
+        lit.rooms_of(place, stood),
     )
 
 

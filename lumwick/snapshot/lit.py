@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from lumwick.built.gaps import Gap, of_built, of_lamp, of_shape
+from lumwick.built.gaps import Gap, Room, of_built, of_lamp, of_shape, room_of_built, room_of_shape
 from lumwick.built.lamps import LampLight, dusk_share, lamp_at
 from lumwick.place.document import Place
 from lumwick.snapshot.standing import Standing, lamp_pose
@@ -18,6 +18,15 @@ def gaps_of(place: Place, stood: dict[str, NDArray[np.float64]], lamps: tuple[La
         if thing.shape is not None and thing.shape.kind == "room":
             out += [gap for one in stood[thing.id][:ROOMS_LOOKED_INTO] for gap in of_shape(thing.shape, one)]
     return tuple([*out, *(of_lamp(lamp) for lamp in lamps if lamp.kind == "window")][:GAPS_AT_MOST])
+
+
+def rooms_of(place: Place, stood: dict[str, NDArray[np.float64]]) -> tuple[Room, ...]:
+    """A place's rooms with a ceiling."""
+    out = [room_of_built(built) for built in place.built]
+    for thing in place.things:
+        if thing.shape is not None and thing.shape.kind == "room":
+            out += [room_of_shape(thing.shape, one) for one in stood[thing.id][:ROOMS_LOOKED_INTO]]
+    return tuple(room for room in out if room is not None)
 
 
 GAPS_AT_MOST, ROOMS_LOOKED_INTO = 64, 8

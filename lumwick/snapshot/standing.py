@@ -17,9 +17,12 @@ from lumwick.built.copies import delays, on_mesh, placements
 from lumwick.built.floors import model_of, placement
 from lumwick.built.gltf_motion import Moving, moving, played_at
 from lumwick.errors import PlaceError
+from lumwick.motion.channel import Curve
+from lumwick.motion.throwing import GRAVITY
 from lumwick.place.carrying import CAMERA
 from lumwick.place.document import Place, Shot
 from lumwick.place.objects import Lamp, Thing
+from lumwick.place.paths import find
 
 if TYPE_CHECKING:
     from lumwick.snapshot.evaluate import Setting
@@ -123,22 +126,24 @@ class Standing:
         key = ("rolled", thing.id, id(self.shot), n)
         held = self.setting.memory.get(key)
         if held is None or held[0] is not self.shot:
-            centre, normal = self._centres(path, grid, radius)
-            held = (self.shot, centre, normal, _turned_along(centre, normal, radius))
+            centre, normal = self._centres(path, grid, radius, float(middle[2]))
+            met = _first_met(centre)
+            held = (self.shot, centre, _turned_along(centre, normal, radius, met), met)
             self.setting.memory[key] = held
-        _, centre, normal, turns = held
+        _, centre, turns, met = held
         at = np.clip(times, 0, None)
         k = np.clip((at * STEPS_A_SECOND).astype(int), 0, n - 1)
-        now, up = self._centres(path, at, radius)
-        rest = _steps(now - centre[k], up, radius)
+        now, up = self._centres(path, at, radius, float(middle[2]))
+        rest = _steps(np.where((k >= met)[:, None], now - centre[k], 0.0), up, radius)
         start = _about(2, -motions.value(f"{path}/turn", [0.0]) - self.place.site.north_turn)[0, :3, :3]
         out = np.tile(np.eye(4), (len(times), 1, 1))
         out[:, :3, :3] = rest.as_matrix() @ turns[k] @ start
         out[:, :3, 3] = now - np.einsum("nij,j->ni", out[:, :3, :3], middle)
         return out
 
-    def _centres(self, path: str, times: Floats, radius: float) -> tuple[Floats, Floats]:
-        """Where a ball's middle is at clip times (n, 3) [m], touching the ground, and the ground's normals there."""
+    def _centres(self, path: str, times: Floats, radius: float, middle: float) -> tuple[Floats, Floats]:
+        """Where a ball's middle is at clip times (n, 3) [m], and the ground's normals there: it touches the ground, or
+        is as high over it as its height says where that is keyed."""
         motions, ground = self.setting.motions(self.shot), self.setting.ground
         x, y = motions.value(f"{path}/east", times), motions.value(f"{path}/north", times)
         step = 0.05
@@ -146,7 +151,11 @@ class Standing:
         dy = (ground.height(x, y + step) - ground.height(x, y - step)) / (2 * step)
         normal = np.stack([-dx, -dy, np.ones_like(dx)], 1)
         normal /= np.linalg.norm(normal, axis=1, keepdims=True)
-        return np.stack([x, y, ground.height(x, y)], 1) + radius * normal, normal
+        centre = np.stack([x, y, ground.height(x, y)], 1) + radius * normal
+        if isinstance(find(self.setting.place, f"{path}/up")[0].up, Curve):
+            height = motions.value(f"{path}/up", times) + middle
+            centre = np.where((height > centre[:, 2])[:, None], np.stack([x, y, height], 1), centre)
+        return centre, normal
 
     # -- models and their copies --------------------------------------------------------------------------------
 
@@ -265,14 +274,28 @@ def kept_where_it_is(standing: Standing, item: Thing | Lamp, held: str) -> dict[
     return {name: round(float(value), 4) + 0.0 for name, value in {**where, **angles}.items()}
 
 
+def _first_met(centre: Floats) -> int:
+    """From which of a ball's places (n, 3) [m] at even steps on it turns as it goes: the first, or if it lay until it
+    was thrown, the first that ends its free flight; what leaves the ground again goes on turning as it did."""
+    free = np.abs(np.diff(centre[:, 2], 2) * STEPS_A_SECOND**2 + GRAVITY) < 0.05 * GRAVITY
+    if not free.any():
+        return 0
+    left = int(np.argmax(free))
+    if np.abs(centre[max(left - 1, 0), :2] - centre[0, :2]).max() > 0.01:
+        return 0
+    return left + int(np.argmin(free[left:])) + 1 if not free[left:].all() else len(centre)
+
+
 def _steps(moved: Floats, normal: Floats, radius: float) -> Rotation:
     """How a ball turns that goes a step (n, 3) on ground of normals (n, 3) without slipping."""
     return Rotation.from_rotvec(np.cross(normal, moved) / max(radius, 1e-6))
 
 
-def _turned_along(centre: Floats, normal: Floats, radius: float) -> Floats:
-    """How a ball lies at each point of its way, shape (n, 3, 3)."""
-    each = _steps(np.diff(centre, axis=0), normal[1:], radius).as_matrix()
+def _turned_along(centre: Floats, normal: Floats, radius: float, met: int) -> Floats:
+    """How a ball lies at each point of its way, shape (n, 3, 3), which it touches from point ``met`` on."""
+    moved = np.diff(centre, axis=0)
+    moved[:met] = 0
+    each = _steps(moved, normal[1:], radius).as_matrix()
     out = np.empty((len(centre), 3, 3))
     out[0] = np.eye(3)
     for k, step in enumerate(each):

@@ -84,7 +84,10 @@ def expose(
     view = stage.view(width, height, sight.opens, sight.closes, sight.window)
     wanted = np.ascontiguousarray(np.broadcast_to(samples, (height, width)), np.int32)
     card, lux = _open_light(stage)
-    limits = Limits(limit.bounces, limit.reflections, limit.transmissions, BRIGHTEST * max(card, 1e-3), limit.flat, lux)
+    indoors = stage.snapshot.indoors()
+    lux *= DAYLIGHT_FACTOR if indoors else 1.0
+    brightest = BRIGHTEST * max(card, 1e-3)
+    limits = Limits(limit.bounces, limit.reflections, limit.transmissions, brightest, limit.flat, lux, indoors)
     order = np.concatenate([np.arange(0, height, 2), np.arange(1, height, 2)])
     counts = np.zeros((height, 2), np.int64)
     sums, by_source, mattes = film.sums, film.passes, film.mattes
@@ -105,6 +108,10 @@ def expose(
 
 BRIGHTEST = 12.0
 """Indirect light of one sample may be at most this many times what a white card in the open sends back (practice)."""
+
+
+DAYLIGHT_FACTOR = 0.02
+"""Of the open's light, about what a room has (practice: BS 8206-2 asks for 2 % on average in living rooms)."""
 
 
 def _open_light(stage: Stage) -> tuple[float, float]:

@@ -44,6 +44,8 @@ def _sobol_table(bits: int = 12) -> np.ndarray:
 
 
 SOBOL = _sobol_table()
+STEPS_A_SAMPLE = 64
+"""Choices of a sample by `cell` are numbered by its steps: no more than this."""
 _BITS = 12
 _MASK = np.uint32(len(SOBOL) - 1)
 

@@ -137,7 +137,7 @@ class Limits(NamedTuple):
     """How far paths are followed.
 
     Bounces of each kind; the most light [cd/m2] that one sample may bring by a bounce off a matt surface; whether paths
-    end at the first surface (for mattes); and about the light [lx] of the open.
+    end at the first surface (for mattes); about the light [lx] of the open; and whether the eye is in a room.
     """
 
     bounces: int
@@ -146,6 +146,7 @@ class Limits(NamedTuple):
     clamp: float
     flat: bool
     open_lux: float
+    indoors: bool
 
 
 def hollow() -> World:

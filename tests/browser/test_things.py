@@ -61,6 +61,24 @@ def test_block_a_place_out_with_shapes_and_ready_made_surfaces(page: Page, live_
     expect(page.get_by_role("button", name="undo:")).to_be_visible()
 
 
+def test_throw_a_ball_from_the_playhead(page: Page, live_server: Any, place: Any) -> None:
+    opened(page, live_server.url)
+    slip = page.locator("#slip")
+    slip.get_by_role("button", name="ball", exact=True).click()
+    revision(page, 2)
+    page.get_by_role("tab", name="Motion").click()
+    slip.get_by_label("Speed").fill("7")
+    slip.get_by_label("Bounce").fill("1.5")
+    slip.get_by_role("button", name="Throw it").click()
+    expect(page.get_by_text("It cannot be thrown so: bounce")).to_be_visible()
+    slip.get_by_label("Bounce").fill("0.5")
+    slip.get_by_role("button", name="Throw it").click()
+    revision(page, 3)
+    ball = document().things[0]
+    assert ball.rolls and len(ball.up.keys) > 4 and ball.north.keys[-1].v > ball.north.keys[0].v + 2
+    expect(page.get_by_role("button", name="undo: threw Ball 1")).to_be_visible()
+
+
 def test_hang_lamps_with_one_switch_and_let_a_model_carry_one(page: Page, live_server: Any, place: Any) -> None:
     opened(page, live_server.url)
     slip = page.locator("#slip")
@@ -105,6 +123,7 @@ def test_a_model_that_moves_plays_and_the_place_goes_out_with_it(page: Page, liv
     assert document().things[0].plays.clip == "go"
     ws(page, f"w.select('{document().things[0].id}')")
     slip = page.locator("#slip")
+    page.get_by_role("tab", name="Motion").click()
     slip.get_by_label("Plays", exact=True).select_option("to and fro")
     revision(page, 3)
     assert document().things[0].plays.how == "to and fro"

@@ -12,13 +12,13 @@ from lumwick.trace.integrator.compiling import PART, WITHIN
 from lumwick.trace.integrator.facets import facet_density, fresnel, hidden
 from lumwick.trace.integrator.scattering import evaluate, evaluate_matt
 from lumwick.trace.integrator.skylight import pick_sky, sky_density, sky_light, sun_disc
-from lumwick.trace.sampling import INNER, cell, pair, turn
+from lumwick.trace.sampling import INNER, STEPS_A_SAMPLE, cell, pair, turn
 from lumwick.trace.world import MODEL
 
 SUN_DIMENSION, SKY_DIMENSION, LAMP_DIMENSION = 3, 4, 7
 WHICH_LAMP, WHETHER_ASKED = 77, 79
+AIR_AT, AIR_ACROSS, AIR_AROUND = 86, 87, 88
 """Salts of the choices that are not one of the stratified dimensions."""
-STEPS_A_SAMPLE = 64
 ASKED_BELOW, ASKED_AT_LEAST = 0.02, 0.04
 """Lamps that give less than this share of the open's light are asked in proportion, at least so often (practice)."""
 LAMP_SHORT, LAMP_SHORTER = 0.9998, 1e-4
@@ -29,6 +29,24 @@ LAMP_SHORT, LAMP_SHORTER = 0.9998, 1e-4
 def whole_sphere(lights):
     """Height from which directions are chosen by the sky's light: of the horizon, or of an environment's foot."""
     return -1.0 if lights.panorama.shape[0] > 1 else 0.0
+
+
+@nb.njit(**PART)
+def on_the_air(w, limits, lane):
+    """Whether day falls on the air of a ray from an eye that is in a room: 1 or 0, by one spot of it and one direction
+    to the sky; 1 outside, where a shadow on the air is passed over."""
+    path, hit, gleam = lane.path, lane.hit, lane.gleam
+    if not limits.indoors or path.depth > 0 or hit.missed or path.in_water or path.inside >= 0:
+        return 1.0
+    place = path.sample * STEPS_A_SAMPLE + path.step
+    t = cell(path.pixel, place, AIR_AT) * hit.distance
+    u, v = cell(path.pixel, place, AIR_ACROSS), cell(path.pixel, place, AIR_AROUND)
+    lights = w.lights
+    pick_sky(lights.sky_pick, lights.sky_share, whole_sphere(lights), lights.sun[0].azimuth, u, v, gleam.direction)
+    for c in range(3):
+        hit.local[c] = path.origin[c] + t * path.direction[c]
+    free = rays.unoccluded(w.geometry.scene, lane, hit.local, gleam.direction, rays.FOREVER, SCATTERED)
+    return 1.0 if free else 0.0
 
 
 @nb.njit(**INNER)

@@ -46,12 +46,16 @@ def transmittance(air, z, dz, length):
 
 
 @nb.njit(**INNER)
+def phase(g, cosine):
+    """Share of light that is scattered into an angle [1/sr], by Henyey and Greenstein (1941)."""
+    return (1 - g * g) / (4 * np.pi * (1 + g * g - 2 * g * cosine) ** 1.5)
+
+
+@nb.njit(**INNER)
 def fog_light(fog, cos_sun, c):
     """Light [cd/m2] of one colour that deep fog shows towards the sun's angle: Henyey and Greenstein's phase, and what
     is scattered often."""
-    g = fog.asymmetry
-    phase = (1 - g * g) / (4 * np.pi * (1 + g * g - 2 * g * cos_sun) ** 1.5)
-    return fog.sunlight[c] * phase + fog.ambient[c]
+    return fog.sunlight[c] * phase(fog.asymmetry, cos_sun) + fog.ambient[c]
 
 
 @nb.njit(**INNER)
@@ -71,8 +75,8 @@ def _cross_water(body, path, hit):
 
 
 @nb.njit(**INNER)
-def _cross_air(air, lights, path, hit, colour):
-    """Haze and fog between the eye and a surface."""
+def _cross_air(air, lights, path, hit, colour, lit):
+    """Haze and fog between the eye and a surface, which take light, and give some if day falls on them."""
     d, sun = path.direction, lights.sun[0]
     sky_light(lights.panorama, lights.sky, sun, d[0], d[1], max(0.03, d[2]), colour)
     keep = transmittance(air, path.origin[2], d[2], hit.distance)
@@ -81,13 +85,19 @@ def _cross_air(air, lights, path, hit, colour):
     for c in range(3):
         clear = np.exp(-air.haze[c] * hit.distance)
         fog = fog_light(air.fog[0], cos_sun, c)
-        path.by[row, c] += path.throughput[c] * (colour[c] * (1 - clear) * keep + fog * (1 - keep))
+        path.by[row, c] += lit * path.throughput[c] * (colour[c] * (1 - clear) * keep + fog * (1 - keep))
         path.throughput[c] *= clear * keep
 
 
 @nb.njit(**INNER)
-def cross(air, waters, lights, lane):
-    """What the stretch to the hit adds and takes."""
+def cross(air, waters, lights, lane, lit):
+    """What the stretch to the hit adds and takes.
+
+    Parameters
+    ----------
+    lit : float
+        Share of the day's light that falls on the air there.
+    """
     path, hit = lane.path, lane.hit
     if path.in_water:
         _cross_water(waters.body[0], path, hit)
@@ -95,7 +105,7 @@ def cross(air, waters, lights, lane):
         return
     path.travelled += hit.distance
     if path.depth == 0 and not path.in_water and path.inside < 0:
-        _cross_air(air, lights, path, hit, lane.gleam.radiance)
+        _cross_air(air, lights, path, hit, lane.gleam.radiance, lit)
 
 
 @nb.njit(**WITHIN)

@@ -132,7 +132,7 @@ def follow(w, view, limits, lane, px, py):
         rays.find_surface(w.geometry, lane)
         if len(w.lights.lamp) > 0:
             shafts.add(w, limits, lane)
-        media.cross(w.air, w.waters, w.lights, lane)
+        media.cross(w.air, w.waters, w.lights, lane, lights.on_the_air(w, limits, lane))
         if hit.missed:
             if not path.in_water:
                 if step == 0 or (path.plain and path.depth == 0 and not path.mirrored and not path.skims):

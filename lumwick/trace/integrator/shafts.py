@@ -14,19 +14,17 @@ import numba as nb
 import numpy as np
 
 from lumwick.trace.embree import SEEN
-from lumwick.trace.integrator import film, media, rays
+from lumwick.trace.integrator import film, lights, media, rays
 from lumwick.trace.integrator import lamplight as ll
 from lumwick.trace.integrator.compiling import PART
-from lumwick.trace.sampling import INNER, cell
+from lumwick.trace.sampling import INNER, STEPS_A_SAMPLE, cell
 
 WHICH, WHERE, ACROSS, AROUND, WHETHER = 81, 82, 83, 84, 85
 """Salts of the choices."""
-STEPS_A_SAMPLE = 64
 FARTHEST = 4000.0
 """Metres of a ray in which lamps' light is looked for (practice)."""
 SEEN_AT, ASKED_AT_LEAST = 0.002, 0.02
 """Beams that may be this share of the open's light are asked always, weaker ones in proportion (practice)."""
-LAMP_SHORT, LAMP_SHORTER = 0.9998, 1e-4
 
 
 @nb.njit(**INNER)
@@ -130,17 +128,17 @@ def add(w, limits, lane):
     if gleam.radiance[0] + gleam.radiance[1] + gleam.radiance[2] <= 0:
         return
     if not rays.unoccluded(
-        w.geometry.scene, lane, p, gleam.direction, gleam.distance * LAMP_SHORT - LAMP_SHORTER, SEEN
+        w.geometry.scene, lane, p, gleam.direction, gleam.distance * lights.LAMP_SHORT - lights.LAMP_SHORTER, SEEN
     ):
         return
     k = total / (mine * asked) * length_share
     k *= 1 / gleam.density if gleam.density > 0 else 1 / (gleam.distance * gleam.distance)
     k *= media.transmittance(w.air, p[2], gleam.direction[2], gleam.distance)
     k *= media.transmittance(w.air, o[2], d[2], t)
-    g, cos = fog.asymmetry, 0.0
+    cos = 0.0
     for c in range(3):
         cos += gleam.direction[c] * d[c]
-    k *= (1 - g * g) / (4 * np.pi * (1 + g * g - 2 * g * cos) ** 1.5)
+    k *= media.phase(fog.asymmetry, cos)
     thick = fog.extinction * np.exp(min(20.0, -(p[2] - fog.base) / fog.height))
     row = film.MIRRORED if path.mirrored else film.AIR
     for c in range(3):

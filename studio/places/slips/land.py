@@ -6,6 +6,7 @@ from lumwick.built.bring.bundle import ENDINGS
 from lumwick.built.floors import model_of
 from lumwick.built.presets import PRESETS, preset
 from lumwick.errors import LumwickError
+from lumwick.motion.throwing import Throw
 from lumwick.place.document import Place
 from lumwick.place.edits import fresh_id
 from lumwick.place.fields import least
@@ -72,11 +73,24 @@ def _thing(asked: Asked, thing: Thing) -> list[Column]:
         return [*_form(asked, thing, base), _worn(asked, thing)]
     if asked.tab == "copies":
         return _copies(asked, thing, base)
+    if asked.tab == "motion":
+        return [*_motion(asked, thing, base), _throw(thing)]
     return [
         asked.column(thing.name, thing, base, own, **more),
         {**where, "selects": [carried_by(asked, thing, base)]},
-        *_motion(asked, thing, base),
     ]
+
+
+def _throw(thing: Thing) -> Column:
+    """How a model can be thrown from where it is at the playhead."""
+    if thing.held:
+        return note_column("Throw", "What is carried cannot be thrown: set it down first.")
+    asks = [
+        {"name": name, "title": info.title, "value": info.default, "unit": unit, "help": info.description or ""}
+        for (name, info), unit in zip(Throw.model_fields.items(), ("m/s", "°", "°", "x", "x"), strict=True)
+    ]
+    note = "From where it is at the playhead: keys of its flight, its bounces and its roll."
+    return note_column("Throw", note, asks=asks, asks_op="throw", asks_of=thing.id, asks_text="Throw it")
 
 
 def _motion(asked: Asked, thing: Thing, base: str) -> list[Column]:

@@ -8,20 +8,24 @@ from typing import Any
 
 import numpy as np
 from django.http import HttpRequest, HttpResponse, JsonResponse
+from pydantic import ValidationError
 
-from lumwick.errors import LumwickError
+from lumwick.errors import LumwickError, PlaceError
 from lumwick.lens.lens import Lens
 from lumwick.motion.channel import Channel, Curve
+from lumwick.motion.throwing import Throw
 from lumwick.motion.timebase import RATES
 from lumwick.place.describe import typed
 from lumwick.place.document import Place as Document
 from lumwick.place.document import Shot
 from lumwick.place.edits import fresh_id
+from lumwick.place.files import explain
 from lumwick.place.objects import Lamp, Thing
 from lumwick.place.paths import find
 from lumwick.route.way import station_from
 from lumwick.snapshot.evaluate import place_clock
 from lumwick.snapshot.standing import kept_where_it_is
+from lumwick.snapshot.thrown import throw_edit
 from studio.looks.settings import revision_setting
 from studio.places.asked import Edit, Typed, Unreadable, read
 from studio.places.models import Place, StaleRevision
@@ -105,6 +109,8 @@ def _command(place: Place, asked: Edit) -> Question:
     command = dict(asked.command or {})
     op = command.get("op")
     try:
+        if op == "throw":
+            command = _thrown(place, command)
         if op == "add_station" and "stand" in command:
             command = _station_stood(place, command)
         if op in ("add_station", "update_station") and "view" in command:
@@ -185,6 +191,18 @@ def _moves_what_is_keyed(place: Place, command: dict[str, Any], shot_id: str | N
             ),
         }
     }
+
+
+def _thrown(place: Place, command: dict[str, Any]) -> dict[str, Any]:
+    """A throw of a model, from where it is at the playhead, as the keys that it makes."""
+    shot, t = shot_of(place, command["shot"]), float(command["t"])
+    assert place.head is not None
+    said = {name: command[name] for name in Throw.model_fields if name in command}
+    try:
+        throw = Throw.model_validate(said)
+    except ValidationError as error:
+        raise PlaceError(f"It cannot be thrown so: {explain(error)}") from None
+    return throw_edit(revision_setting(place.head.pk), shot, str(command["id"]), throw, t)
 
 
 def _station_stood(place: Place, command: dict[str, Any]) -> dict[str, Any]:

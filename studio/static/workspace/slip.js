@@ -187,6 +187,11 @@ export const slip = {
       if (ok) this.select(c.item.id);
     });
   },
+  // an edit that the numbers of a small form say, from the playhead on
+  commandOfForm(form, op, id) {
+    const said = Object.fromEntries([...new FormData(form)].map(([name, text]) => [name, Number(text)]));
+    this.command({ op, id, shot: this.s.shot.id, t: this.t, ...said });
+  },
   // of what is picked, on whichever bench
   tabsOfPicked() {
     const picked = this.chart && this.chart.marks.find((m) => m.id === this.selected);
@@ -201,6 +206,7 @@ export const slip = {
       ['stand', 'Set down'],
       ['form', 'Form and surfaces'],
       ['copies', 'Copies'],
+      ['motion', 'Motion'],
     ];
   },
   tabs() {

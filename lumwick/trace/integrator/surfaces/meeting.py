@@ -16,14 +16,14 @@ from lumwick.trace.integrator.surfaces.placing import unit
 from lumwick.trace.integrator.surfaces.plant import plant
 from lumwick.trace.integrator.surfaces.timber import timber
 from lumwick.trace.integrator.surfaces.water import EVENT_DIMENSION, FOAM_ALBEDO, pass_water, water
-from lumwick.trace.sampling import INNER, cell, pair
+from lumwick.trace.sampling import INNER, STEPS_A_SAMPLE, cell, pair
 from lumwick.trace.world import FAR, GROUND, MODEL, PLANT, TIMBER, WATER
 
 SHADE, ONWARD, END = 0, 1, 2
 """What comes of a meeting: a surface to be lit; the path goes on from here; or it ends."""
 GRAINLESS = 3.0
 """Width [m] of a ray that a matt surface scattered: its light needs no grain (practice)."""
-CUT_SALT, STEPS_A_SAMPLE = 78, 64
+CUT_SALT = 78
 GRAZING = 0.02
 LIFT, LIFT_BY_PLACE, MODEL_LIFT, MODEL_LIFT_BY_PLACE = 1e-3, 1e-5, 2e-4, 2e-6
 """How far rays start off a surface [m]: at least, and by how far from the origin it lies, as single precision asks."""
