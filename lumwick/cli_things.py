@@ -97,7 +97,7 @@ def throw(
         raise PlaceError(f"It cannot be thrown so: {explain(error)}") from None
     made, label = apply(document, command(throw_edit(setting, _shot(document, shot), thrown.id, said, t)))
     out.write_bytes(pack(made, assets))
-    print(f"{label}: {len(made.things[document.things.index(thrown)].up.keys)} keys of its height.")
+    print(f"{label}.")
 
 
 def _shot(document: Place, said: str | None) -> Shot:

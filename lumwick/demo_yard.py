@@ -95,13 +95,13 @@ def _thrown(radius: float) -> dict[str, Channel]:
     keyed = thrown(Throw(speed=5.2, bearing=82, rise=38, bounce=0.62, drag=0.6), start, 0.5, paving, radius)
     lower = tuple(k.model_copy(update={"v": round(k.v - radius, 6)}) for k in keyed["up"].keys)
     keyed["up"] = keyed["up"].model_copy(update={"keys": lower})
-    # four seconds on it lies in the hand again, so that the other shots' loops close
+    # before four seconds are over it lies in the hand again, so that the other shots' loops close
     return {name: curve.model_copy(update={"keys": _and_back(curve.keys)}) for name, curve in keyed.items()}
 
 
 def _and_back(keys: tuple[Key, ...]) -> tuple[Key, ...]:
     stays = keys[-1].model_copy(update={"join": "step"})
-    return (*keys[:-1], stays, Key(t=4.0, v=keys[0].v, join="step"))
+    return (*keys[:-1], stays, Key(t=3.9, v=keys[0].v, join="step"))
 
 
 def _shed() -> list[Thing]:

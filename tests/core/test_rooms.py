@@ -13,8 +13,8 @@ from lumwick.demo_yard import yard
 from lumwick.land.ground import Ground
 from lumwick.lens.camera import Camera, look_at
 from lumwick.picture import load_setting
-from lumwick.place.filming import Clock
 from lumwick.place.files import pack, unpack
+from lumwick.place.filming import Clock
 from lumwick.place.objects import Built, Lamp, Shape, Thing
 from lumwick.snapshot.evaluate import Setting, evaluate
 from lumwick.snapshot.ride import check

@@ -18,6 +18,7 @@ from lumwick.place.objects import Shape, Thing
 from lumwick.snapshot.evaluate import Setting
 from lumwick.snapshot.thrown import throw_edit
 from tests.conftest import small_place
+from tests.core.test_cli_films import written
 
 
 def level(x, y, z):
