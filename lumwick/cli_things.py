@@ -24,11 +24,13 @@ def bring(
     out: Annotated[Path, typer.Option(help="Place file to write.")],
     at: Annotated[str, typer.Option(help="East and north, in metres: 12,-4.")] = "0,0",
     unit: Annotated[Optional[str], typer.Option(help="What its numbers are in: m, cm, mm, in or ft.")] = None,
+    reduce: Annotated[Optional[int], typer.Option(help="Triangles that each model is to have at most.")] = None,
 ) -> None:
     """Bring models into a place, and set them down on its ground."""
     from lumwick.built.bring.bundle import read_from
     from lumwick.built.bring.taking import set_down, take_over
     from lumwick.built.bring.texture_set import texture_sets
+    from lumwick.built.reduced import triangles_of
     from lumwick.picture import load_setting
     from lumwick.place.edits import fresh_id
     from lumwick.place.files import asset_of, load, pack
@@ -51,6 +53,8 @@ def bring(
     taken = take_over(files, names)
     if unit is not None:
         taken = [one.in_unit(unit) for one in taken]
+    if reduce is not None:
+        taken = [one.reduced(reduce) if triangles_of(one.mesh) > reduce else one for one in taken]
     ids: list[str] = []
     for _ in taken:
         ids.append(fresh_id([*(thing.id for thing in document.things), *ids], "model"))

@@ -31,7 +31,7 @@ def glb_of(mesh: Mesh, name: str, times: NDArray[np.float64] | None = None, move
     told: dict[str, Any] = {"asset": {"version": "2.0", "generator": "Lumwick"}, "scene": 0}
     images: list[dict[str, Any]] = []
     materials, used = [], set()
-    primitives = []
+    primitives: list[dict[str, Any]] = []
     for number, part in enumerate(mesh.parts):
         made, extensions = material_of(w, part.surface, images)
         materials.append(made)
@@ -40,10 +40,13 @@ def glb_of(mesh: Mesh, name: str, times: NDArray[np.float64] | None = None, move
         if moved:
             made["targets"] = [_target(w, part, vertices) for vertices in moved[number]]
         primitives.append(made)
+    called = list(dict.fromkeys(part.node or name for part in mesh.parts)) if not moved else [name]
+    held = [[p for p, part in zip(primitives, mesh.parts, strict=True) if moved or (part.node or name) == one]
+            for one in called]  # fmt: skip
     told |= {
-        "scenes": [{"nodes": [0]}],
-        "nodes": [{"name": name, "mesh": 0}],
-        "meshes": [{"name": name, "primitives": primitives}],
+        "scenes": [{"nodes": list(range(len(called)))}],
+        "nodes": [{"name": one, "mesh": k} for k, one in enumerate(called)],
+        "meshes": [{"name": one, "primitives": some} for one, some in zip(called, held, strict=True)],
         "materials": materials,
         "images": images,
         "textures": [{"source": k} for k in range(len(images))],

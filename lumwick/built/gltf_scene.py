@@ -9,7 +9,7 @@ _emissive_strength, _ior, _transmission, _volume, KHR_texture_transform and EXT_
 from __future__ import annotations
 
 import io
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -44,6 +44,8 @@ class Piece:
     triangles: NDArray[np.int64]
     uv: NDArray[np.float64] | None
     normals: NDArray[np.float64] | None
+    node: str = ""
+    """Name of the node that puts them there, or of the nearest above it that has one."""
 
 
 def matrix_of(node: dict[str, Any]) -> NDArray[np.float64]:
@@ -87,6 +89,16 @@ def worlds(g: Gltf, own: list[NDArray[np.float64]]) -> dict[int, NDArray[np.floa
         if k in out:
             raise ValueError("a node hangs from two others, or from itself")
         out[k] = above @ own[k]
+        todo += [(child, out[k]) for child in g.all("nodes")[k].get("children") or []]
+    return out
+
+
+def names_of_nodes(g: Gltf) -> dict[int, str]:
+    """What each shown node is called: its own name, or that of the nearest above it."""
+    out, todo = {}, [(k, "") for k in shown_nodes(g)]
+    while todo:
+        k, above = todo.pop()
+        out[k] = str(g.all("nodes")[k].get("name") or above)
         todo += [(child, out[k]) for child in g.all("nodes")[k].get("children") or []]
     return out
 
@@ -156,7 +168,7 @@ def pieces(g: Gltf, notes: list[str], nodes: list[dict[str, Any]] | None = None)
     """All that the document's scene shows, as it stands before anything moves, or as ``nodes`` are at a time."""
     nodes = g.all("nodes") if nodes is None else nodes
     where = worlds(g, [matrix_of(node) for node in nodes])
-    out = []
+    names, out = names_of_nodes(g), []
     for k, m in where.items():
         node = nodes[k]
         if "mesh" not in node:
@@ -167,7 +179,7 @@ def pieces(g: Gltf, notes: list[str], nodes: list[dict[str, Any]] | None = None)
             for copy in copies_of(g, node):
                 piece = _piece(g, one, m @ copy, where, node, shares, notes)
                 if piece is not None:
-                    out.append(piece)
+                    out.append(replace(piece, node=names[k]))
     return out
 
 

@@ -68,6 +68,8 @@ class MeshPart:
     triangles: NDArray[np.uint32]
     uv: NDArray[np.float32] | None
     normals: NDArray[np.float32] | None
+    node: str = ""
+    """What its file calls the part of the model that it belongs to."""
 
 
 @dataclass(frozen=True)
@@ -138,7 +140,7 @@ def _from_gltf(data: bytes, name: str, y_up: bool, files: dict[str, bytes], note
         It is damaged, or files are missing that hold its mesh.
     """
     from lumwick.built.gltf import DAMAGE, damaged, opened, refuse_missing, unpack_views
-    from lumwick.built.gltf_scene import pieces, surface_of
+    from lumwick.built.gltf_scene import pieces
 
     try:
         g, missing = opened(data, lambda key: beside_file(files, key))
@@ -146,26 +148,43 @@ def _from_gltf(data: bytes, name: str, y_up: bool, files: dict[str, bytes], note
         unpack_views(g)
         groups = grouped(pieces(g, notes))
         check_amount(name, sum(len(group.triangles) for group in groups))
-        out = [
-            _sound(p.vertices, p.triangles, p.uv, p.normals, y_up, partial(surface_of, g, p.material, notes))
-            for p in groups
-        ]
+        surface = lru_cache(None)(partial(_surface_once, g, notes))
+        out = [_of_group(p, y_up, partial(surface, p.material)) for p in groups]
     except DAMAGE as error:
         raise damaged(name) from error
     return out
 
 
+def _surface_once(g: Any, notes: list[str], material: int | None) -> MeshSurface:
+    from lumwick.built.gltf_scene import surface_of
+
+    return surface_of(g, material, notes)
+
+
+def _of_group(p: Any, y_up: bool, surface: Callable[[], MeshSurface]) -> Joined:
+    part, flat, wild = _sound(p.vertices, p.triangles, p.uv, p.normals, y_up, surface)
+    return None if part is None else replace(part, node=p.node), flat, wild
+
+
+NODES_AT_MOST = 120
+"""Named parts of a model up to which each is kept apart: what has more is joined by its surfaces alone."""
+
+
 def grouped(pieces: list[Any]) -> list[Any]:
-    """A glTF's pieces, those of one surface joined; with texture coordinates or normals apart from those without."""
+    """A glTF's pieces, those of one node and surface joined; with texture coordinates or normals apart from those
+    without."""
     groups: dict[Any, list[Any]] = {}
+    apart = len({piece.node for piece in pieces}) <= NODES_AT_MOST
     for piece in pieces:
-        groups.setdefault((piece.material, piece.uv is not None, piece.normals is not None), []).append(piece)
+        node = piece.node if apart else ""
+        groups.setdefault((node, piece.material, piece.uv is not None, piece.normals is not None), []).append(piece)
     out = []
-    for (_, has_uv, has_normals), group in groups.items():
+    for (node, _, has_uv, has_normals), group in groups.items():
         starts = np.cumsum([0] + [len(p.vertices) for p in group[:-1]])
         out.append(
             replace(
                 group[0],
+                node=node,
                 vertices=np.concatenate([p.vertices for p in group]),
                 triangles=np.concatenate([p.triangles + s for p, s in zip(group, starts, strict=True)]),
                 uv=np.concatenate([p.uv for p in group]) if has_uv else None,

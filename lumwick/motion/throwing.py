@@ -156,16 +156,14 @@ def _flown(
 
     begin = 0.0
     while begin < LONGEST:
-        s = begin + SOUGHT * np.arange(1, 2401)
+        s = (begin + SOUGHT * np.arange(1, 2401)).astype(np.float64)
         under = np.flatnonzero(over(s) < 0)
         if len(under):
             k = int(under[0])
             low = s[k] - SOUGHT
             height = float(over(np.array([low]))[0])
             # what starts on the floor and is driven into it does not fly at all
-            meets = (
-                low if height <= 1e-9 else brentq(lambda v: float(over(np.array([v], float))[0]), low, s[k], xtol=1e-10)
-            )
+            meets = low if height <= 1e-9 else brentq(lambda v: float(over(np.array([v]))[0]), low, s[k], xtol=1e-10)
             return float(meets), where(np.array([meets]))[0]
         begin = float(s[-1])
     raise PlaceError("It never comes down on anything: throw it over ground.")

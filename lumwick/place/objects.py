@@ -137,9 +137,10 @@ class Playing(Model):
 
 
 class Dressed(Model):
-    """How one of a model's own surfaces is shown instead."""
+    """How one of a model's own surfaces, or one of its parts, is shown instead."""
 
-    part: str = Field(max_length=200, description="The surface's name in the model's file.")
+    part: str = Field(max_length=200, description="The surface's or the part's name in the model's file.")
+    of: Literal["surface", "part"] = Field("surface", description="A part's outdoes its surfaces'.")
     surface: str = Field("", max_length=40, description="Id of a surface of this place.")
     hidden: bool = False
 

@@ -144,11 +144,11 @@ class _Made:
         """Add a model's parts: once, or in each of its poses if it moves."""
         mesh = model_of(read, thing)
         self.notes += [f"{thing.name}: {note}" for note in mesh.notes]
-        dressed = {one.part: one for one in thing.dressed}
+        dressed = {(one.of, one.part): one for one in thing.dressed}
         if poses:
             self.moving[thing.id] = moving_of(read, thing), []
         for k, part in enumerate(mesh.parts):
-            other = dressed.get(part.surface.name)
+            other = dressed.get(("part", part.node)) or dressed.get(("surface", part.surface.name))
             if other is not None and other.hidden:
                 continue
             glazed = thing.shape is not None and k > 0  # its panes stay so, whatever its walls are made of

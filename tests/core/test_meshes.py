@@ -8,9 +8,18 @@ import pytest
 import trimesh
 from PIL import Image
 
-from lumwick.built.meshes import read_mesh
+from lumwick.built.gltf_out import glb_of
+from lumwick.built.meshes import NODES_AT_MOST, read_mesh
+from lumwick.built.presets import preset
 from lumwick.errors import PlaceError
+from lumwick.land.ground import Ground
+from lumwick.place.edits import apply, command
+from lumwick.place.fields import Asset
+from lumwick.place.objects import Thing
+from lumwick.snapshot.evaluate import Setting, evaluate
 from lumwick.trace.corners import corners
+from lumwick.trace.stage import Stage
+from tests.conftest import small_place
 
 
 def glb(*meshes: trimesh.Trimesh) -> bytes:
@@ -141,3 +150,51 @@ def test_a_gltf_says_what_it_lacks(data: bytes, words: str) -> None:
     with pytest.raises(PlaceError, match=words) as refused:
         read_mesh(data, "boat.gltf")
     assert "index" not in str(refused.value) and "Error" not in str(refused.value)
+
+
+def chair() -> bytes:
+    """A seat and two legs of one wood, and a cushion of another surface, as a file's nodes say."""
+    scene = trimesh.Scene()
+    wood, cloth = (
+        trimesh.visual.TextureVisuals(material=trimesh.visual.material.PBRMaterial(name=name))
+        for name in ("wood", "cloth")
+    )
+    for name, visual, at in (("seat", wood, 0), ("leg", wood, 2), ("cushion", cloth, 4)):
+        box = trimesh.creation.box((1, 1, 1), trimesh.transformations.translation_matrix((at, 0, 0)))
+        box.visual = visual
+        scene.add_geometry(box, node_name=name, geom_name=name)
+    return scene.export(file_type="glb")
+
+
+def test_a_models_parts_keep_their_names_and_are_dressed_apart() -> None:
+    mesh = read_mesh(chair(), "chair.glb")
+    assert sorted((p.node, p.surface.name) for p in mesh.parts) == [
+        ("cushion", "cloth"),
+        ("leg", "wood"),
+        ("seat", "wood"),
+    ]
+    again = read_mesh(glb_of(mesh, "chair"), "chair.glb")
+    assert {(p.node, p.surface.name) for p in again.parts} == {(p.node, p.surface.name) for p in mesh.parts}
+    asset = Asset(sha256="0" * 64, name="chair.glb", bytes=1)
+    place = small_place(things=[Thing(id="chair", name="Chair", mesh=asset)], surfaces=[preset("brass", "brass")])
+    dress = {"op": "dress", "id": "chair"}
+    for more in (
+        {"part": "wood", "surface": "brass"},
+        {"part": "leg", "of": "part", "hidden": True},
+        {"part": "wood", "of": "part", "hidden": True},  # no part is called so: a surface is
+    ):
+        place, _ = apply(place, command({**dress, **more}))
+    setting = Setting(place, Ground(np.zeros((9, 9), np.float32), 4.0, -16.0, -16.0), lambda _: chair())
+    stage = Stage(setting)
+    stage.set(evaluate(setting, place.shots[0], 0.0))
+    worn = [p.surfaces[0] for name, p in stage.parts().items() if name.startswith("thing chair")]
+    assert sorted(worn) == ["Brass", "cloth"]  # the seat and the cushion; the leg is hidden
+    place, _ = apply(place, command({**dress, "part": "leg", "of": "part"}))
+    assert [one.part for one in place.things[0].dressed] == ["wood", "wood"]
+
+
+def test_a_model_of_very_many_parts_is_joined_by_its_surfaces() -> None:
+    scene = trimesh.Scene()
+    for k in range(NODES_AT_MOST + 1):
+        scene.add_geometry(trimesh.creation.box((1, 1, 1)), node_name=f"part {k}", geom_name=f"g{k}")
+    assert len(read_mesh(scene.export(file_type="glb"), "many.glb").parts) == 1

@@ -292,3 +292,22 @@ def test_a_model_is_set_out_and_dressed_from_the_slip(signed_in: Client, place: 
         (6, 0),
         (8, 0),
     ]
+
+
+def test_a_heavy_model_is_reduced_from_the_slip(signed_in: Client, place: Any) -> None:
+    ball = trimesh.creation.icosphere(subdivisions=6)
+    assert bring(signed_in, place, "ball.glb", glb(ball), "model", east=3, north=9).status_code == 200
+    asked = {"bench": "land", "shot": "a", "selected": "model1", "tab": "form"}
+    slip = signed_in.get(f"/places/{place.pk}/slip/", asked).content.decode()
+    assert "81,920" in slip and "Reduce it" in slip
+
+    def reduce(to: int) -> Any:
+        sent = {"rev": place.head.number, "command": {"op": "reduce", "id": "model1", "to": to}, "shot": "a"}
+        return signed_in.post(f"/places/{place.pk}/edit/", json.dumps(sent), content_type="application/json")
+
+    place.refresh_from_db()
+    assert "no more than 90,000" in reduce(90_000).json()["error"]
+    assert reduce(3000).status_code == 200
+    slip = signed_in.get(f"/places/{place.pk}/slip/", asked).content.decode()
+    assert "3,000" in slip and "Reduce it" not in slip
+    assert place.head.number == 2 and document(place).things[0].mesh.name == "ball.glb"

@@ -14,6 +14,7 @@ from lumwick.built.bring.scale import Guess, guess, length, sized
 from lumwick.built.gltf_motion import Motion, moving
 from lumwick.built.gltf_out import glb_of
 from lumwick.built.meshes import Mesh, beside_file, read_mesh
+from lumwick.built.reduced import MANY, moves_by_itself, reduced, triangles_of
 from lumwick.errors import PlaceError
 from lumwick.place.files import asset_of
 from lumwick.place.objects import Playing, Thing
@@ -64,9 +65,22 @@ class Taken:
             raise PlaceError(f"A unit is m, cm, mm, in or ft, not {unit!r}.")
         return replace(self, guess=Guess(size))
 
+    def reduced(self, to: int) -> Taken:
+        """The same with about so many triangles.
+
+        Raises
+        ------
+        PlaceError
+            It has no more, or its own motion would be lost.
+        """
+        if self.motions:
+            raise PlaceError(moves_by_itself(self.name))
+        mesh = reduced(self.mesh, to)
+        return replace(self, file=f"{PurePosixPath(self.file).stem}.glb", data=glb_of(mesh, self.name), mesh=mesh)
+
     def line(self) -> str:
         """One line on what came in."""
-        triangles = sum(len(p.triangles) for p in self.mesh.parts)
+        triangles = triangles_of(self.mesh)
         maps = {
             id(m)
             for p in self.mesh.parts
@@ -79,7 +93,8 @@ class Taken:
         if self.motions:
             what += f", {_many(len(self.motions), 'motion')}"
         notes = f"; {'; '.join(self.notes)}" if self.notes else ""
-        return f"{self.name}: {what}, {sides}{notes}."
+        many = " It has many triangles: it can be reduced." if triangles >= MANY and not self.motions else ""
+        return f"{self.name}: {what}, {sides}{notes}.{many}"
 
 
 def _many(count: int, what: str) -> str:

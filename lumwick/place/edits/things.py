@@ -97,11 +97,12 @@ class Remove(Command):
 
 
 class Dress(Command):
-    """Show one of a model's own surfaces otherwise: by a surface of the place, hidden, or as it is."""
+    """Show one of a model's own surfaces or parts otherwise: by a surface of the place, hidden, or as it is."""
 
     op: Literal["dress"]
     id: Id
     part: str
+    of: Literal["surface", "part"] = "surface"
     surface: str = ""
     hidden: bool = False
 
@@ -112,9 +113,9 @@ class Dress(Command):
         given = next((item for item in draft.surfaces if item.id == self.surface), None)
         if self.surface and given is None:
             raise PlaceError("That surface is not there any more.")
-        thing.dressed = [one for one in thing.dressed if one.part != self.part]
+        thing.dressed = [one for one in thing.dressed if (one.part, one.of) != (self.part, self.of)]
         if self.hidden or given is not None:
-            thing.dressed.append(Dressed(part=self.part, surface=self.surface, hidden=self.hidden))
+            thing.dressed.append(Dressed(part=self.part, of=self.of, surface=self.surface, hidden=self.hidden))
         how = "hidden" if self.hidden else (f"given {given.name}" if given else "as it is")
         return f"{thing.name}: {self.part} {how}"
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from lumwick.built.bring.bundle import ENDINGS
 from lumwick.built.floors import model_of
 from lumwick.built.presets import PRESETS, preset
+from lumwick.built.reduced import MANY, triangles_of
 from lumwick.errors import LumwickError
 from lumwick.motion.throwing import Throw
 from lumwick.place.document import Place
@@ -70,7 +71,7 @@ def _thing(asked: Asked, thing: Thing) -> list[Column]:
     rolls = () if thing.held else ("rolls",)
     where = asked.column("Where", thing, base, ("east", "north", "up", "turn", "tilt", "lean", *rolls))
     if asked.tab == "form":
-        return [*_form(asked, thing, base), _worn(asked, thing)]
+        return [*_form(asked, thing, base), *_worn(asked, thing), *_triangles(thing)]
     if asked.tab == "copies":
         return _copies(asked, thing, base)
     if asked.tab == "motion":
@@ -78,6 +79,28 @@ def _thing(asked: Asked, thing: Thing) -> list[Column]:
     return [
         asked.column(thing.name, thing, base, own, **more),
         {**where, "selects": [carried_by(asked, thing, base)]},
+    ]
+
+
+FEW = 20_000
+"""Triangles up to which there is nothing to reduce."""
+
+
+def _triangles(thing: Thing) -> list[Column]:
+    """How many triangles a model has, and fewer for those that have many."""
+    if thing.mesh is None:
+        return []
+    try:
+        count = triangles_of(model_of(AssetFile.read, thing))
+    except LumwickError:
+        return []  # the column of its surfaces says what is wrong with it
+    note = f"{count:,}. "
+    if count <= FEW:
+        return [note_column("Triangles", note)]
+    heavy = "They cost memory and time: fewer look the same from where they are small." if count >= MANY else ""
+    ask = {"name": "to", "title": "Reduce to", "value": float(max(FEW, count // 10)), "unit": "", "help": "About."}
+    return [
+        note_column("Triangles", note + heavy, asks=[ask], asks_op="reduce", asks_of=thing.id, asks_text="Reduce it")
     ]
 
 
@@ -215,22 +238,29 @@ SURFACES_SHOWN = 40
 """Of a model's own surfaces, the most that the slip lists."""
 
 
-def _worn(asked: Asked, thing: Thing) -> Column:
-    """A model's own surfaces, each as it is, given another, or hidden."""
+def _worn(asked: Asked, thing: Thing) -> list[Column]:
+    """A model's own surfaces and its parts, each as it is, given another, or hidden."""
     try:
-        names = list(dict.fromkeys(part.surface.name for part in model_of(AssetFile.read, thing).parts))
+        parts = model_of(AssetFile.read, thing).parts
     except LumwickError as error:
-        return note_column("Its surfaces", str(error))
-    now = {one.part: "-" if one.hidden else one.surface for one in thing.dressed}
-    more = f"{len(names) - SURFACES_SHOWN} more are not listed." if len(names) > SURFACES_SHOWN else ""
-    return column(
-        "Its surfaces",
-        [],
-        note=more,
-        dress=[{"name": name, "now": now.get(name, "")} for name in names[:SURFACES_SHOWN]],
-        dress_of=thing.id,
-        dress_in=[("", "as it is"), ("-", "hidden"), *((x.id, x.name) for x in asked.place.surfaces)],
-    )
+        return [note_column("Its surfaces", str(error))]
+    nodes = list(dict.fromkeys(part.node for part in parts if part.node))
+    columns = [("Its surfaces", "surface", list(dict.fromkeys(part.surface.name for part in parts)))]
+    if len(nodes) > 1:
+        columns.append(("Its parts", "part", nodes))
+    now: dict[tuple[str, str], str] = {(one.of, one.part): "-" if one.hidden else one.surface for one in thing.dressed}
+    return [
+        column(
+            title,
+            [],
+            note=f"{len(names) - SURFACES_SHOWN} more are not listed." if len(names) > SURFACES_SHOWN else "",
+            dress=[{"name": name, "now": now.get((of, name), "")} for name in names[:SURFACES_SHOWN]],
+            dress_kind=of,
+            dress_of=thing.id,
+            dress_in=[("", "as it is"), ("-", "hidden"), *((x.id, x.name) for x in asked.place.surfaces)],
+        )
+        for title, of, names in columns
+    ]
 
 
 OF_LAYOUT = {

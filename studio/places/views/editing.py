@@ -4,12 +4,16 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from contextlib import suppress
+from pathlib import Path
 from typing import Any
 
 import numpy as np
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from pydantic import ValidationError
 
+from lumwick.built.floors import model_of
+from lumwick.built.gltf_out import glb_of
+from lumwick.built.reduced import moves_by_itself, reduced, triangles_of
 from lumwick.errors import LumwickError, PlaceError
 from lumwick.lens.lens import Lens
 from lumwick.motion.channel import Channel, Curve
@@ -19,16 +23,16 @@ from lumwick.place.describe import typed
 from lumwick.place.document import Place as Document
 from lumwick.place.document import Shot
 from lumwick.place.edits import fresh_id
-from lumwick.place.files import explain
+from lumwick.place.files import asset_of, explain
 from lumwick.place.objects import Lamp, Thing
 from lumwick.place.paths import find
 from lumwick.route.way import station_from
 from lumwick.snapshot.evaluate import place_clock
-from lumwick.snapshot.standing import kept_where_it_is
+from lumwick.snapshot.standing import kept_where_it_is, moving_of
 from lumwick.snapshot.thrown import throw_edit
 from studio.looks.settings import revision_setting
 from studio.places.asked import Edit, Typed, Unreadable, read
-from studio.places.models import Place, StaleRevision
+from studio.places.models import AssetFile, Place, StaleRevision
 from studio.places.views.owned import newest, place_view
 from studio.places.views.workspace import shot_of, state_of
 
@@ -109,8 +113,8 @@ def _command(place: Place, asked: Edit) -> Question:
     command = dict(asked.command or {})
     op = command.get("op")
     try:
-        if op == "throw":
-            command = _thrown(place, command)
+        if op in _COMPLETED:
+            command = _COMPLETED[op](place, command)
         if op == "add_station" and "stand" in command:
             command = _station_stood(place, command)
         if op in ("add_station", "update_station") and "view" in command:
@@ -203,6 +207,30 @@ def _thrown(place: Place, command: dict[str, Any]) -> dict[str, Any]:
     except ValidationError as error:
         raise PlaceError(f"It cannot be thrown so: {explain(error)}") from None
     return throw_edit(revision_setting(place.head.pk), shot, str(command["id"]), throw, t)
+
+
+def _with_fewer_triangles(place: Place, command: dict[str, Any]) -> dict[str, Any]:
+    """A model with fewer triangles: its new file, and the edit that gives it to it."""
+    assert place.head is not None
+    setting = revision_setting(place.head.pk)
+    thing = next((x for x in setting.place.things if x.id == command["id"]), None)
+    if thing is None or thing.mesh is None:
+        raise PlaceError("That model is not there any more.")
+    if thing.mesh.name.lower().endswith(".glb") and moving_of(setting.read, thing).motions:
+        raise PlaceError(moves_by_itself(thing.name))
+    mesh = reduced(model_of(setting.read, thing), int(command["to"]))
+    name, data = f"{Path(thing.mesh.name).stem}.glb", glb_of(mesh, thing.name)
+    AssetFile.keep(data)
+    sets = [("mesh", asset_of(name, data).model_dump()), ("upright", "by the file")]
+    edits = [{"op": "set", "path": f"/things/{thing.id}/{field}", "value": value} for field, value in sets]
+    return {"op": "several", "edits": edits, "label": f"reduced {thing.name} to {triangles_of(mesh):,} triangles"}
+
+
+_COMPLETED: dict[Any, Callable[[Place, dict[str, Any]], dict[str, Any]]] = {
+    "throw": _thrown,
+    "reduce": _with_fewer_triangles,
+}
+"""Edits that need more than the document: what is made of them before they are stored."""
 
 
 def _station_stood(place: Place, command: dict[str, Any]) -> dict[str, Any]:
