@@ -151,9 +151,10 @@ def render(
     denoise: Annotated[Optional[str], typer.Option(help="fast, balanced, high or none.")] = None,
     vary: Annotated[bool, typer.Option("--vary-noise", help="Noise of its own for each frame.")] = False,
 ) -> None:
-    """Render frames of a shot as PNG, or as one MP4."""
+    """Render frames of a shot as PNG, with their cameras and a manifest, or as one MP4."""
     from lumwick.deliver.beside import BESIDE, Rendered
     from lumwick.deliver.film import write_film
+    from lumwick.deliver.manifest import Told, beside_frames
     from lumwick.deliver.stills import frame_name
     from lumwick.motion.timebase import RATES
     from lumwick.picture import drift_of, frame_picture
@@ -195,6 +196,7 @@ def render(
             return
         assert out is not None
         out.mkdir(parents=True, exist_ok=True)
+        files: dict[int, dict[str, Path]] = {}
         for number, picture in zip(numbers, pictures(), strict=True):
             path = out / frame_name(the_shot.id, number)
             if picture.film.note:
@@ -203,8 +205,14 @@ def render(
             seen = picture.snapshot
             motion = partial(drift_of, stage, the_shot, seen.t, size_of_frame, framing=framing)
             made = Rendered(picture.film, picture.light, seen, number, RATES[the_shot.fps], motion)
+            files[number] = {path.suffix: path}
             for name in wishes.outputs:
-                BESIDE[name].write(path.with_suffix(BESIDE[name].ending), made)
+                ending = BESIDE[name].ending
+                BESIDE[name].write(path.with_suffix(ending), made)
+                files[number][ending] = path.with_suffix(ending)
+        told = Told(the_shot, film_size, quality, files)
+        for name, data in beside_frames(setting, told).items():
+            (out / name).write_bytes(data)
 
 
 @dataclass(frozen=True)

@@ -16,7 +16,7 @@ from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
 from lumwick.built.gobo_film import FPS_OF_FRAMES, silhouettes, zipped
-from lumwick.deliver.stills import frame_name
+from lumwick.deliver.manifest import Told, beside_frames, name_of
 from lumwick.errors import LumwickError
 from lumwick.motion.timebase import RATES
 from lumwick.place.edits import fresh_id
@@ -122,15 +122,21 @@ def use_as_gobo(request: HttpRequest, take_id: int) -> HttpResponseBase:
 @login_required
 @require_GET
 def frames_zip(request: HttpRequest, take_id: int) -> HttpResponseBase:
-    """All finished frames, numbered, in a zip."""
+    """All finished frames, numbered, in a zip, with their cameras and a manifest."""
     take = own_take(request, take_id)
+    setting = revision_setting(take.revision_id)
+    shot = None if take.kind == "film" else setting.place.shot(take.shot).at_rate(take.fps)
+    done = take.frames.filter(state=Frame.State.DONE).select_related("take")
+    files = {f.number: {ending: path for ending, path in f.files().items() if path.exists()} for f in done}
+    told = Told(shot, (take.width, take.height), take.quality, files)
     handle, name = tempfile.mkstemp(suffix=".zip")
     os.close(handle)
     with zipfile.ZipFile(name, "w", zipfile.ZIP_STORED) as z:
-        for f in take.frames.filter(state=Frame.State.DONE).select_related("take"):
-            for ending, path in f.files().items():
-                if path.exists():
-                    z.write(path, str(Path(frame_name(take.shot, f.number)).with_suffix(ending)))
+        for number, held in files.items():
+            for ending, path in held.items():
+                z.write(path, name_of(told, number, ending))
+        for beside, data in beside_frames(setting, told).items():
+            z.writestr(beside, data)
     file = open(name, "rb")  # noqa: SIM115 - closed by the response
     os.unlink(name)
     return FileResponse(

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import csv
 import json
 from pathlib import Path
 from typing import Any
@@ -19,7 +20,7 @@ from lumwick.motion.channel import Channel, Key
 from lumwick.picture import frame_picture
 from lumwick.place.document import Cut, Piece, Place
 from lumwick.place.files import asset_of, pack
-from lumwick.snapshot.evaluate import Setting
+from lumwick.snapshot.evaluate import Setting, camera_at
 from lumwick.trace.quality import QUALITIES
 from lumwick.trace.stage import Stage
 from tests.conftest import small_place
@@ -101,3 +102,27 @@ def test_two_places_are_compared_line_by_line(place_file: Path, tmp_path: Path, 
     lines = run("compare", place_file, written(tmp_path / "b.zip", changed, marsh)).stdout.splitlines()
     assert len(lines) == 2
     assert any("Another" in line for line in lines) and any("1234 m" in line for line in lines)
+
+
+def test_frames_come_with_their_cameras_and_a_manifest(place_file: Path, tmp_path: Path, marsh: Ground) -> None:
+    out = tmp_path / "frames"
+    made = run("render", place_file, "--shot", "a", "--frames", "5-6", "--size", "48x27", "--quality", "sketch", "--exr",
+               "--out", out)  # fmt: skip
+    assert made.exit_code == 0, made.output
+    told = json.loads((out / "manifest.json").read_text())
+    assert told["shot"]["id"] == "a" and told["size"] == [48, 27] and told["frames_a_second"]["numerator"] == 24
+    assert [f["number"] for f in told["frames"]] == [5, 6] and told["frames"][1]["timecode"] == "00:00:00:05"
+    every = {p.name for p in out.iterdir()}
+    assert every == {*told["cameras"], "manifest.json", *(f["name"] for one in told["frames"] for f in one["files"])}
+    # the camera that the manifest tells is the one that the cameras' file holds, and the place has
+    setting, shot = Setting(small_place(), marsh), small_place().shots[0]
+    for one in told["frames"]:
+        camera = camera_at(setting, shot, one["seconds"])
+        assert one["camera"]["position"] == pytest.approx(camera.position, abs=1e-5)
+        assert one["camera"]["angle_of_view"] == pytest.approx(
+            2 * np.degrees(np.arctan(18 / camera.focal_mm)), abs=1e-4
+        )
+    with (out / "cameras.csv").open() as table:
+        rows = list(csv.reader(line for line in table if not line.startswith("#")))
+    fifth = [float(v) for v in rows[5][rows[0].index("east") : rows[0].index("east") + 3]]
+    assert fifth == pytest.approx(told["frames"][0]["camera"]["position"], abs=1e-4)
