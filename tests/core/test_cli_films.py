@@ -106,8 +106,8 @@ def test_two_places_are_compared_line_by_line(place_file: Path, tmp_path: Path, 
 
 def test_frames_come_with_their_cameras_and_a_manifest(place_file: Path, tmp_path: Path, marsh: Ground) -> None:
     out = tmp_path / "frames"
-    made = run("render", place_file, "--shot", "a", "--frames", "5-6", "--size", "48x27", "--quality", "sketch", "--exr",
-               "--out", out)  # fmt: skip
+    small = ("--size", "48x27", "--quality", "sketch")
+    made = run("render", place_file, "--shot", "a", "--frames", "5-6", *small, "--exr", "--out", out)
     assert made.exit_code == 0, made.output
     told = json.loads((out / "manifest.json").read_text())
     assert told["shot"]["id"] == "a" and told["size"] == [48, 27] and told["frames_a_second"]["numerator"] == 24
@@ -118,10 +118,9 @@ def test_frames_come_with_their_cameras_and_a_manifest(place_file: Path, tmp_pat
     setting, shot = Setting(small_place(), marsh), small_place().shots[0]
     for one in told["frames"]:
         camera = camera_at(setting, shot, one["seconds"])
-        assert one["camera"]["position"] == pytest.approx(camera.position, abs=1e-5)
-        assert one["camera"]["angle_of_view"] == pytest.approx(
-            2 * np.degrees(np.arctan(18 / camera.focal_mm)), abs=1e-4
-        )
+        assert one["camera"]["position"] == pytest.approx(camera.position, abs=2e-3)
+        wide = 2 * np.degrees(np.arctan(18 / camera.focal_mm))
+        assert one["camera"]["angle_of_view"] == pytest.approx(wide, abs=1e-4)
     with (out / "cameras.csv").open() as table:
         rows = list(csv.reader(line for line in table if not line.startswith("#")))
     fifth = [float(v) for v in rows[5][rows[0].index("east") : rows[0].index("east") + 3]]
