@@ -24,6 +24,7 @@ def bring(
     out: Annotated[Path, typer.Option(help="Place file to write.")],
     at: Annotated[str, typer.Option(help="East and north, in metres: 12,-4.")] = "0,0",
     unit: Annotated[Optional[str], typer.Option(help="What its numbers are in: m, cm, mm, in or ft.")] = None,
+    tile: Annotated[Optional[float], typer.Option(help="Metres that a set of textures covers.")] = None,
     reduce: Annotated[Optional[int], typer.Option(help="Triangles that each model is to have at most.")] = None,
 ) -> None:
     """Bring models into a place, and set them down on its ground."""
@@ -43,7 +44,7 @@ def bring(
     setting = load_setting((document, assets)).still()
     files, names = read_from(what)
     if not names:
-        made = texture_sets(files, [s.id for s in document.surfaces])
+        made = texture_sets(files, [s.id for s in document.surfaces], tile)
         document.surfaces.extend(one.surface for one in made)
         for one in made:
             assets |= one.files

@@ -81,7 +81,7 @@ def _courtyard() -> list[Thing]:
         Thing(id="pots", name="Pots", shape=Shape(kind="cylinder", width=0.45, depth=0.45, height=0.55), east=e - 6.7,
               north=n - 3.5, up=TOP, turn=90, surface="pot", copies=Copies(count=5, step=1.5, any_size=0.25,
                                                                           on_ground=False)),
-        Thing(id="ball", name="Rubber ball", shape=ball, surface="ball", rolls=True, **_thrown(0.25)),
+        Thing(id="rubber-ball", name="Rubber ball", shape=ball, surface="ball", rolls=True, **_thrown(0.25)),
     ]  # fmt: skip
 
 
@@ -119,9 +119,9 @@ def _shed() -> list[Thing]:
               north=n + 1, up=floor + 0.02, surface="paper"),
         Thing(id="varnished", name="Varnished ball", shape=ball(0.9), east=e - 0.95, north=n + 0.4, up=floor + 0.02,
               surface="varnish"),
-        Thing(id="glass", name="Glass ball", shape=ball(0.8), east=e + 0.3, north=n - 0.1, up=floor + 0.02,
+        Thing(id="glass-ball", name="Glass ball", shape=ball(0.8), east=e + 0.3, north=n - 0.1, up=floor + 0.02,
               surface="glass"),
-        Thing(id="brass", name="Brass pillar", shape=Shape(kind="cylinder", width=0.5, depth=0.5, height=1.1),
+        Thing(id="brass-pillar", name="Brass pillar", shape=Shape(kind="cylinder", width=0.5, depth=0.5, height=1.1),
               east=e + 1.35, north=n + 0.8, up=floor + 0.02, surface="brass"),
     ]  # fmt: skip
 

@@ -133,6 +133,18 @@ class Photographer:
         self.page.click("text=Pin it")
         time.sleep(1)
 
+    def yard(self) -> None:
+        """The second place, of things and lamps, as its lamps come on."""
+        home = self.place
+        self.page.goto(self.url + "/")
+        self.page.click("text=Saltmere Yard")
+        self.page.wait_for_selector("#look[data-step]")
+        self.place = self.page.url
+        self.look("yard", 5.9, "1", "house")
+        self.page.get_by_role("tab", name="Form and surfaces").click()
+        time.sleep(1)
+        self.place = home
+
     def plan_chest(self) -> None:
         self.page.goto(self.url + "/")
         time.sleep(0.6)
@@ -167,6 +179,7 @@ VIEWS: dict[str, Callable[[Photographer], None]] = {
     "help": Photographer.help,
     "ride": Photographer.ride,
     "client": Photographer.client,
+    "yard": Photographer.yard,
 }
 
 

@@ -1,4 +1,4 @@
-"""``make stills``: five pictures of the demo at fine quality into docs/screenshots/ (ONLY=name for one; one to four
+"""``make stills``: four pictures of the demo at fine quality into docs/screenshots/ (ONLY=name for one; one to four
 minutes each)."""
 
 from __future__ import annotations
@@ -24,7 +24,6 @@ OUT = Path(__file__).resolve().parent.parent / "docs" / "screenshots"
 SIZE = (640, 360)
 # name: hour, eye, aim, focal length [mm], exposure [EV], white [K], own air
 STILLS = {
-    "noon": ("13:10", (-6, -30, 3.2), (30, 60, 3.0), 26, 13.6, 5600, None),
     "golden": ("19:40", (-22, -16, 3.0), (-52, 18, 2.2), 32, 13.2, 5600, None),
     "blue": ("22:35", (-34, 22, 3.4), (-58, 6, 2.2), 30, 2.6, 5600, None),
     "fog": (

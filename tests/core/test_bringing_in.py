@@ -16,7 +16,7 @@ from typer.testing import CliRunner
 from lumwick.built.bring.bundle import models, read_from, unzipped
 from lumwick.built.bring.scale import guess, length
 from lumwick.built.bring.taking import set_down, take_over
-from lumwick.built.bring.texture_set import TextureSet, meant, texture_sets
+from lumwick.built.bring.texture_set import TextureSet, meant, size_of, texture_sets
 from lumwick.built.gltf import Writer
 from lumwick.built.gltf_out import glb_of
 from lumwick.built.meshes import Mesh, MeshPart, MeshSurface, beside_file, read_mesh
@@ -344,7 +344,24 @@ def test_textures_from_the_command_line(tmp_path: Path, marsh: Ground) -> None:
     said = CliRunner().invoke(
         app, ["bring", str(written(tmp_path / "p.lumwick", small_place(), marsh)), str(folder), "--out", str(new)]
     )
-    assert said.exit_code == 0 and "Oak: a surface of 2 textures." in said.stdout
+    assert said.exit_code == 0 and "Oak: a surface of 2 textures; laid 1 m wide" in said.stdout
     kept, files = load(new)
     (surface,) = kept.surfaces
     assert surface.colour_map is not None and surface.colour_map.sha256 in files
+
+
+@pytest.mark.parametrize(
+    ("name", "metres"),
+    [
+        ("oak_floor_2.5m", 2.5),
+        ("brick 60 cm", 0.6),
+        ("tiles-3m-4k", 3.0),
+        ("room4m", None),
+        ("gravel_1k", None),
+        ("x_0m", None),
+    ],
+)
+def test_a_sets_name_may_tell_how_wide_it_is(name: str, metres: float | None) -> None:
+    assert size_of(name) == metres
+    (one,) = texture_sets({f"{name}_color.png": picture(1, 2, 3)}, [])
+    assert one.surface.scale == (metres or 1.0) and ("nothing says" in one.notes[-1]) == (metres is None)

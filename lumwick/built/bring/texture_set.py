@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import io
 import re
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import PurePosixPath
 from typing import Any
 
@@ -66,15 +66,26 @@ def meant(name: str) -> tuple[str, str]:
     return "_".join(words), ""
 
 
-def texture_sets(files: Bundle, ids: list[str], size: float = 1.0) -> list[TextureSet]:
+WIDE = re.compile(r"(?:^|[^a-z0-9.])(\d+(?:[.,]\d+)?) ?(m|cm)(?:[^a-z0-9]|$)")
+
+
+def size_of(name: str) -> float | None:
+    """Width [m] that a name tells: oak_floor_2.5m, brick 60 cm; None if it tells none."""
+    found = WIDE.search(name.lower())
+    if found is None or not float(found[1].replace(",", ".")):
+        return None
+    return float(found[1].replace(",", ".")) * (1.0 if found[2] == "m" else 0.01)
+
+
+def texture_sets(files: Bundle, ids: list[str], size: float | None = None) -> list[TextureSet]:
     """The surfaces that pictures make, by their names.
 
     Parameters
     ----------
     ids : list of str
         Of surfaces that there are.
-    size : float [m]
-        Width that the pictures cover.
+    size : float or None [m]
+        Width that the pictures cover; by their names, or a metre, if None.
 
     Raises
     ------
@@ -106,7 +117,10 @@ def texture_sets(files: Bundle, ids: list[str], size: float = 1.0) -> list[Textu
             name, k = f"{base}-{k}", k + 1
         taken.append(name)
         title = whole.replace("_", " ").strip().capitalize()[:80] or "Surface"
-        out.append(_made(name, title, found, files, size))
+        told = size or size_of(PurePosixPath(next(iter(found.values()))).stem)
+        made = _made(name, title, found, files, told or 1.0)
+        wide = f"laid {told or 1.0:g} m wide{'' if told else ', since nothing says how wide they are: see its scale'}"
+        out.append(replace(made, notes=(*made.notes, wide)))
     if unknown:
         were = "was" if len(unknown) == 1 else "were"
         left = f"{', '.join(unknown[:5])} {were} left out: the name does not say what it is"

@@ -71,7 +71,7 @@ def _thing(asked: Asked, thing: Thing) -> list[Column]:
     rolls = () if thing.held else ("rolls",)
     where = asked.column("Where", thing, base, ("east", "north", "up", "turn", "tilt", "lean", *rolls))
     if asked.tab == "form":
-        return [*_form(asked, thing, base), *_worn(asked, thing), *_triangles(thing)]
+        return [*_form(asked, thing, base), *_worn(asked, thing), *_triangles(thing), *_openings(asked, thing, base)]
     if asked.tab == "copies":
         return _copies(asked, thing, base)
     if asked.tab == "motion":
@@ -149,25 +149,32 @@ OF_FORM = {
 
 
 def _form(asked: Asked, thing: Thing, base: str) -> list[Column]:
-    """The measures of a shape, and the openings of a wall or a room."""
+    """The measures of a shape."""
     shape = thing.shape
     if shape is None:
         return []
     path, flat = f"{base}/shape", shape.kind == "plate"
     measures = ("width", "depth") if flat else ("width", "height") if shape.kind == "wall" else SIZES
     out = [asked.column("Form", shape, path, ("kind", *measures, *OF_FORM.get(shape.kind, ())))]
-    if shape.kind in ("wall", "room"):
-        new = Opening(id=fresh_id([o.id for o in shape.openings], "opening")).model_dump()
-        told = [o.model_dump() for o in shape.openings]
-        out.append(
-            note_column(
-                "Openings",
-                "" if told else "Doors and windows: cut through, glazed if asked.",
-                command={"op": "set", "path": f"{path}/openings", "value": [*told, new]},
-                command_text="Cut an opening",
-            )
+    return out
+
+
+def _openings(asked: Asked, thing: Thing, base: str) -> list[Column]:
+    """The doors and windows of a wall or a room."""
+    shape, path = thing.shape, f"{base}/shape"
+    if shape is None or shape.kind not in ("wall", "room"):
+        return []
+    new = Opening(id=fresh_id([o.id for o in shape.openings], "opening")).model_dump()
+    told = [o.model_dump() for o in shape.openings]
+    out = [
+        note_column(
+            "Openings",
+            "" if told else "Doors and windows: cut through, glazed if asked.",
+            command={"op": "set", "path": f"{path}/openings", "value": [*told, new]},
+            command_text="Cut an opening",
         )
-    for k, one in enumerate(shape.openings if shape.kind in ("wall", "room") else []):
+    ]
+    for k, one in enumerate(shape.openings):
         rest = [o.model_dump() for o in shape.openings if o.id != one.id]
         side = ("wall",) if shape.kind == "room" else ()
         away = {"op": "set", "path": f"{path}/openings", "value": rest}
