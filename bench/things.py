@@ -26,7 +26,6 @@ from lumwick.land.ground import Ground
 from lumwick.lens.camera import Camera, look_at
 from lumwick.picture import load_setting
 from lumwick.place.fields import Asset
-from lumwick.place.files import asset_of
 from lumwick.place.objects import Copies, Gobo, Lamp, Thing
 from lumwick.snapshot import lit
 from lumwick.snapshot.evaluate import Setting, evaluate
@@ -70,7 +69,7 @@ def large() -> list[dict[str, Any]]:
     taken = take_over({"large.glb": data})
     at = evaluate(setting, shot, 0.0).camera.position
     things = set_down(taken, ["large"], setting.still().stands_on, float(at[0]), float(at[1]) + 6)
-    held = {asset_of(taken[0].file, taken[0].data).sha256: taken[0].data}
+    held = {taken[0].asset.sha256: taken[0].data}
     new = place.model_copy(update={"things": [*place.things, *things]})
 
     def read(asset: Asset) -> bytes:

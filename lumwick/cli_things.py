@@ -34,7 +34,7 @@ def bring(
     from lumwick.built.reduced import triangles_of
     from lumwick.picture import load_setting
     from lumwick.place.edits import fresh_id
-    from lumwick.place.files import asset_of, load, pack
+    from lumwick.place.files import load, pack
 
     try:
         east, north = (float(v) for v in at.split(","))
@@ -61,7 +61,7 @@ def bring(
         ids.append(fresh_id([*(thing.id for thing in document.things), *ids], "model"))
     things = set_down(taken, ids, setting.stands_on, east, north)
     document.things.extend(things)
-    assets |= {asset_of(one.file, one.data).sha256: one.data for one in taken}
+    assets |= {one.asset.sha256: one.data for one in taken}
     out.write_bytes(pack(document, assets))
     for model in taken:
         print(model.line())

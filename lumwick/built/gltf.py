@@ -272,13 +272,14 @@ class Writer:
             whole.pop("buffers", None)
         text = json.dumps(whole, separators=(",", ":"), allow_nan=False).encode()
         text += b" " * (-len(text) % 4)
-        body = bytes(self._body)
-        chunks = _chunk(_JSON, text) + (_chunk(_BIN, body) if body else b"")
-        return _MAGIC + (2).to_bytes(4, "little") + (12 + len(chunks)).to_bytes(4, "little") + chunks
+        chunks = [_head(_JSON, text), text, *([_head(_BIN, self._body), self._body] if self._body else [])]
+        length = 12 + sum(map(len, chunks))
+        return b"".join([_MAGIC, (2).to_bytes(4, "little"), length.to_bytes(4, "little"), *chunks])
 
 
-def _chunk(kind: int, body: bytes) -> bytes:
-    return len(body).to_bytes(4, "little") + kind.to_bytes(4, "little") + body
+def _head(kind: int, body: bytes | bytearray) -> bytes:
+    """What stands before a chunk."""
+    return len(body).to_bytes(4, "little") + kind.to_bytes(4, "little")
 
 
 def damaged(name: str) -> PlaceError:

@@ -7,8 +7,9 @@ without normals gets flat ones; textures that are missing are told and left out.
 from __future__ import annotations
 
 from collections.abc import Callable
+from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass, field, replace
-from functools import lru_cache, partial
+from functools import lru_cache
 from pathlib import PurePosixPath
 from typing import Any
 from urllib.parse import unquote
@@ -148,17 +149,23 @@ def _from_gltf(data: bytes, name: str, y_up: bool, files: dict[str, bytes], note
         unpack_views(g)
         groups = grouped(pieces(g, notes))
         check_amount(name, sum(len(group.triangles) for group in groups))
-        surface = lru_cache(None)(partial(_surface_once, g, notes))
-        out = [_of_group(p, y_up, partial(surface, p.material)) for p in groups]
+        surfaces = _surfaces(g, list(dict.fromkeys(p.material for p in groups)), notes)
+        out = [_of_group(p, y_up, surfaces[p.material].result) for p in groups]
     except DAMAGE as error:
         raise damaged(name) from error
     return out
 
 
-def _surface_once(g: Any, notes: list[str], material: int | None) -> MeshSurface:
+def _surfaces(g: Any, materials: list[int | None], notes: list[str]) -> dict[int | None, Future[MeshSurface]]:
+    """The surfaces of a glTF's materials, several read at a time, for their pictures take long."""
     from lumwick.built.gltf_scene import surface_of
 
-    return surface_of(g, material, notes)
+    told: list[list[str]] = [[] for _ in materials]
+    with ThreadPoolExecutor(2) as readers:
+        made = [readers.submit(surface_of, g, one, said) for one, said in zip(materials, told, strict=True)]
+    for said in told:
+        notes.extend(said)
+    return dict(zip(materials, made, strict=True))
 
 
 def _of_group(p: Any, y_up: bool, surface: Callable[[], MeshSurface]) -> Joined:

@@ -211,10 +211,11 @@ class Furnishing:
             made.parts[f"built {built.id}"] = _timber(inputs.land.ground, built, surfaces, looks)
         for thing in inputs.things:
             made.model(inputs.read, thing, inputs.moving.get(thing.id, 0))
+        kept = textures.kept
         self.parts, self.notes, self._moving = made.parts, made.notes + textures.notes, made.moving
         self._read = inputs.read
         self.corner = np.concatenate(made.rows) if made.rows else np.zeros(1, CORNER)
-        self.texture, self.texture_where = packed(textures.kept)
+        self.texture, self.texture_where = packed(kept)
 
     def place(self, inputs: PlacedInputs) -> None:
         """Set models down where they stand."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from concurrent.futures import Future, ThreadPoolExecutor
 from typing import Any
 
 import numpy as np
@@ -44,20 +45,34 @@ def ray_mask(look: NDArray[np.void]) -> int:
     )
 
 
+MAKERS = ThreadPoolExecutor(2, "textures")
+
+
 class Textures:
-    """The textures of a stage, each kept once."""
+    """The textures of a stage, each kept once; several are made at a time."""
 
     def __init__(self) -> None:
-        self.kept: list[Pyramid] = []
+        self._made: list[Future[Pyramid]] = []
         self._numbers: dict[Any, int] = {}
         self.notes: list[str] = []
+
+    @property
+    def kept(self) -> list[Pyramid]:
+        """All of them, once they are made.
+
+        Raises
+        ------
+        RenderError
+            One cannot be read.
+        """
+        return [one.result() for one in self._made]
 
     def number(self, key: Any, holds: int, pixels: Any) -> int:
         """The number of a texture; ``pixels`` is called for its RGBA codes (0 to 1) if it is new."""
         key = (key, holds)
         if key not in self._numbers:
-            self._numbers[key] = len(self.kept)
-            self.kept.append(pyramid(pixels(), holds))
+            self._numbers[key] = len(self._made)
+            self._made.append(MAKERS.submit(lambda: pyramid(pixels(), holds)))
         return self._numbers[key]
 
     def image(self, read: Read, asset: Asset) -> NDArray[np.float64]:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, replace
+from functools import cached_property
 from pathlib import PurePosixPath
 
 import numpy as np
@@ -16,6 +17,7 @@ from lumwick.built.gltf_out import glb_of
 from lumwick.built.meshes import Mesh, beside_file, read_mesh
 from lumwick.built.reduced import MANY, moves_by_itself, reduced, triangles_of
 from lumwick.errors import PlaceError
+from lumwick.place.fields import Asset
 from lumwick.place.files import asset_of
 from lumwick.place.objects import Playing, Thing
 
@@ -50,6 +52,11 @@ class Taken:
     guess: Guess
     notes: tuple[str, ...]
     motions: tuple[Motion, ...] = ()
+
+    @cached_property
+    def asset(self) -> Asset:
+        """How a place refers to its file."""
+        return asset_of(self.file, self.data)
 
     def in_unit(self, unit: str) -> Taken:
         """The same with its numbers taken for a unit, by its short or long name.
@@ -175,7 +182,7 @@ def set_down(
             Thing(
                 id=name,
                 name=one.name,
-                mesh=asset_of(one.file, one.data),
+                mesh=one.asset,
                 scale=one.guess.taken.scale,
                 plays=Playing(clip=one.motions[0].name) if one.motions else None,
                 **standing(one.mesh, one.guess.taken.scale, at, north, floor(at, north)),
