@@ -272,7 +272,11 @@ class Writer:
             whole.pop("buffers", None)
         text = json.dumps(whole, separators=(",", ":"), allow_nan=False).encode()
         text += b" " * (-len(text) % 4)
-        chunks = [_head(_JSON, text), text, *([_head(_BIN, self._body), self._body] if self._body else [])]
+        chunks: list[bytes | bytearray] = [
+            _head(_JSON, text),
+            text,
+            *([_head(_BIN, self._body), self._body] if self._body else []),
+        ]
         length = 12 + sum(map(len, chunks))
         return b"".join([_MAGIC, (2).to_bytes(4, "little"), length.to_bytes(4, "little"), *chunks])
 

@@ -72,7 +72,7 @@ class Textures:
         key = (key, holds)
         if key not in self._numbers:
             self._numbers[key] = len(self._made)
-            self._made.append(MAKERS.submit(lambda: pyramid(pixels(), holds)))
+            self._made.append(MAKERS.submit(pyramid, pixels(), holds))
         return self._numbers[key]
 
     def image(self, read: Read, asset: Asset) -> NDArray[np.float64]:
