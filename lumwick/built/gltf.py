@@ -272,16 +272,15 @@ class Writer:
             whole.pop("buffers", None)
         text = json.dumps(whole, separators=(",", ":"), allow_nan=False).encode()
         text += b" " * (-len(text) % 4)
-        chunks: list[bytes | bytearray] = [
-            _head(_JSON, text),
-            text,
-            *([_head(_BIN, self._body), self._body] if self._body else []),
-        ]
+        body = memoryview(self._body)
+        chunks: list[bytes | memoryview] = [_head(_JSON, text), text]
+        if body:
+            chunks += [_head(_BIN, body), body]
         length = 12 + sum(map(len, chunks))
         return b"".join([_MAGIC, (2).to_bytes(4, "little"), length.to_bytes(4, "little"), *chunks])
 
 
-def _head(kind: int, body: bytes | bytearray) -> bytes:
+def _head(kind: int, body: bytes | memoryview) -> bytes:
     """What stands before a chunk."""
     return len(body).to_bytes(4, "little") + kind.to_bytes(4, "little")
 
