@@ -143,9 +143,24 @@ def _boats(mesh: Any) -> Thing:
     return Thing(
         id="boats", name="Rowing boats", mesh=mesh, east=-44.5, north=11.5, turn=70,
         up=_swing(0.03, 0.035, 2.5), tilt=_swing(0.0, 2.2, 2.5, 0.3), lean=_swing(0.0, 4.0, 5.0 / 3, 0.1),
-        surface="boat", copies=Copies(laid="line", count=6, step=3.1, line=[(-45.0, 12.0), (-28.0, 2.0)], facing=False,
-                                      on_ground=False, any_turn=9, any_size=0.06, any_later=5.0, seed=4),
+        floats=True, surface="boat",
+        copies=Copies(laid="line", count=6, step=3.1, line=[(-45.0, 12.0), (-28.0, 2.0)], facing=False,
+                      on_ground=False, any_turn=9, any_size=0.06, any_later=5.0, seed=4),
     )  # fmt: skip
+
+
+def _moored(mesh: Any) -> Thing:
+    """A boat at its anchor off the beach."""
+    return Thing(
+        id="moored",
+        name="Boat off the beach",
+        mesh=mesh,
+        east=-229.0,
+        north=50.0,
+        turn=300,
+        floats=True,
+        surface="boat",
+    )
 
 
 def _lamps() -> list[Lamp]:
@@ -238,6 +253,19 @@ def _shots() -> list[Shot]:
             route=_fixed((-50.4, 17.5, 3.0), (-36, 5.5, 0.2), 28, "On the jetty"),
         ),
         Shot(
+            id="ebb", name="The creek at low water", frames=120, loop=True,
+            clock=Clock(start=dt.datetime(2026, 6, 5, 13, 15), speed=0),
+            wind=Wind(speed=3.0, from_bearing=245, gustiness=0.2),
+            exposure=Exposure(ev100=13.8, kelvin=5600, f_number=8, focus=14),
+            route=_fixed((-50.4, 17.5, 3.0), (-36, 5.5, 0.2), 28, "On the jetty"),
+        ),
+        Shot(
+            id="beach", name="A boat off the beach", frames=180, loop=True,
+            clock=Clock(start=dt.datetime(2026, 6, 5, 16, 30), speed=0),
+            exposure=Exposure(ev100=14.0, kelvin=5600, f_number=8, focus=30),
+            route=_fixed((-172.0, 36.0, 3.0), (-214.0, 46.0, 0.4), 36, "On the beach"),
+        ),
+        Shot(
             id="throw", name="A ball across the yard", frames=96,
             clock=Clock(start=dt.datetime(2026, 6, 5, 17, 30), speed=0),
             exposure=Exposure(ev100=13.6, kelvin=5600, f_number=8, focus=9),
@@ -256,8 +284,17 @@ def _made() -> tuple[Place, dict[str, bytes]]:
         update={
             "name": "Saltmere Yard",
             "built": [b for b in base.built if b.id == "jetty"],
-            "things": [*_courtyard(), *_shed(), *_tower(), _boats(mesh)],
+            "things": [*_courtyard(), *_shed(), *_tower(), _boats(mesh), _moored(mesh)],
             "lamps": _lamps(),
+            "sea": base.sea.model_copy(
+                update={
+                    "tide_range": 2.2,
+                    "tide_high": 19.5,
+                    "swell_height": 0.5,
+                    "swell_period": 7.5,
+                    "swell_from": 285.0,
+                }
+            ),
             "lamp_groups": [LampGroup(id="yard", name="Yard lamps")],
             "surfaces": _surfaces(),
             "shots": _shots(),

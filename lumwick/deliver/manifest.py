@@ -14,7 +14,8 @@ from lumwick.deliver.stills import frame_name
 from lumwick.motion.timebase import RATES, frame_time, timecode
 from lumwick.place.document import Shot
 from lumwick.place.film import laid_out, parts_at
-from lumwick.snapshot.evaluate import Setting, camera_at, place_clock
+from lumwick.place.instant import place_clock
+from lumwick.snapshot.evaluate import Setting, camera_at
 
 MANIFEST = "manifest.json"
 FORMAT, VERSION = "lumwick-frames", 1

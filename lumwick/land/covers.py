@@ -34,6 +34,28 @@ def sea_nearness(ground: Ground, level: float) -> NDArray[np.float64]:
     return np.asarray(ndimage.gaussian_filter(open_sea, 45 / ground.spacing, mode="nearest"))
 
 
+def open_water(ground: Ground, level: float, near_sea: NDArray[np.float64]) -> NDArray[np.float32]:
+    """How much of the sea's waves comes to each point of the ground: shares of long waves, of ripples and of a shore.
+
+    Parameters
+    ----------
+    level : float [m]
+        Of still water.
+    near_sea : ndarray, shape (ny, nx)
+        As `sea_nearness` gives it.
+
+    Returns
+    -------
+    ndarray of float32, shape (ny, nx, 3)
+    """
+    depth = level - ground.heights.astype(float)
+    comes = np.clip(near_sea * 2.2 - 0.15, 0, 1)
+    shoal = np.clip(ndimage.gaussian_filter(np.clip(depth, 0, None), 6 / ground.spacing) / 2.2, 0, 1)
+    # long waves die away over a shoal; ripples keep on to the shore, and a little in the creek
+    short = np.clip(depth / 0.25, 0, 1) * (0.22 + 0.78 * comes * (0.7 + 0.3 * shoal))
+    return np.stack([comes * shoal, short, np.clip(comes * 2, 0, 1)], -1).astype(np.float32)
+
+
 def albedo(ground: Ground, kind: str, sea_level: float | None, beach_top: float, seed: int) -> NDArray[np.float32]:
     """Colour of the ground at each grid point, its wetness and how much of it is sward.
 

@@ -50,6 +50,8 @@ def check_carried(things: Sequence[Thing], lamps: Sequence[Lamp], followed: Iter
         if subject in with_camera:
             raise ValueError(f"the camera of {shot} follows {subject!r}, which it carries itself")
     for thing in things:
+        if thing.rolls and thing.floats:
+            raise ValueError(f"{thing.name} cannot both float and roll on the ground: choose one")
         if thing.rolls and thing.held:
             raise ValueError(f"{thing.name} cannot roll on the ground while it is carried")
 

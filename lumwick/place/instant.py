@@ -19,9 +19,31 @@ from lumwick.errors import PlaceError
 from lumwick.motion.channel import Channel, ColourChannel, Curve, MomentChannel, colour_of, moment_of, with_terms
 from lumwick.motion.table import lay_out
 from lumwick.motion.terms import Follow
+from lumwick.motion.tide import tide_height
 from lumwick.place.document import Place, Shot
 from lumwick.place.fields import TURNS_AT_MOST
+from lumwick.place.nature import Sea, SeaNow
 from lumwick.place.paths import described, find
+
+TIDE_STEP = 0.001
+"""Metres by which the tide is told: finer than is seen, so that still water is the same object for a while."""
+
+
+def place_clock(shot: Shot, t: float) -> dt.datetime:
+    """Date and hour of the place at a clip time."""
+    moment: Any = shot.clock.start
+    if isinstance(moment, Curve):
+        return moment_of(moment.table.at(t)[0, 0])
+    start: dt.datetime = moment
+    return start + dt.timedelta(seconds=shot.clock.speed * t)
+
+
+def tide_at(sea: Sea, shot: Shot, t: float) -> float:
+    """The tide over mean water [m] at a clip time; high water is told on the day on which the shot begins."""
+    midnight = dt.datetime.combine(place_clock(shot, 0.0).date(), dt.time())
+    hours = (place_clock(shot, t) - midnight).total_seconds() / 3600
+    return round(tide_height(hours, sea.tide_high, sea.tide_range) / TIDE_STEP) * TIDE_STEP
+
 
 LONGEST_CHAIN = 50
 """Values that may follow one another in a row."""
@@ -87,6 +109,7 @@ class Motions:
         self.loop = shot.seconds if shot.loop else None
         self.movers: list[Mover] = []
         self._plans: tuple[Plan, Plan] = ({}, {})
+        self._tided: tuple[tuple[int, float], Sea, SeaNow] | None = None
         rows: list[tuple[Curve, NDArray[np.float64]]] = []
         hidden = ("shots", *(name for name in ("air", "wind") if getattr(shot, name) is not None))
         for plan, found in (
@@ -171,13 +194,21 @@ class Motions:
 
     def at(self, t: float) -> tuple[Place, Shot]:
         """The place and the shot at a clip time [s], with constants alone."""
-        if not self.movers:
-            return self.place, self.shot
-        values = self.over([t])[:, 0]
-        numbers = np.clip(values, self._low, self._high).tolist()
-        return _patched(self.place, self._plans[1], numbers, values), _patched(
-            self.shot, self._plans[0], numbers, values
-        )
+        place, shot = self.place, self.shot
+        if self.movers:
+            values = self.over([t])[:, 0]
+            numbers = np.clip(values, self._low, self._high).tolist()
+            place = _patched(place, self._plans[1], numbers, values)
+            shot = _patched(shot, self._plans[0], numbers, values)
+        return (self._with_tide(place, t) if place.sea.present and place.sea.tide_range > 0 else place), shot
+
+    def _with_tide(self, place: Place, t: float) -> Place:
+        """A place at an instant with its tide; the same sea as the last time if it stands as high."""
+        key = (id(place.sea), tide_at(place.sea, self.shot, t))
+        if self._tided is None or self._tided[0] != key:
+            sea = SeaNow.model_construct(**place.sea.__dict__, tide=key[1])
+            self._tided = (key, place.sea, sea)
+        return place.model_copy(update={"sea": self._tided[2]})
 
 
 def plain(mover: Mover, values: NDArray[np.float64]) -> float | str | dt.datetime:

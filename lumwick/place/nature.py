@@ -8,7 +8,7 @@ from pydantic import Field
 
 from lumwick.growth.kinds import KINDS
 from lumwick.motion.channel import Animatable
-from lumwick.place.fields import Asset, Id, Model, Point2, keyed
+from lumwick.place.fields import Asset, Id, Model, Point2, keyed, least, number
 
 PLANTS_AT_MOST = 2_000_000
 
@@ -58,11 +58,39 @@ class Sea(Model):
     depth: Animatable = keyed(
         14.0, "Depth offshore", "m", 0.5, 5000, "Depth of the open sea, for the speed of the waves."
     )
+    by: Literal["wind", "height"] = Field(
+        "wind", title="Waves by", description="Raised by wind over fetch and depth, or told by height and period."
+    )
+    wave_height: Animatable = keyed(1.0, "Wave height", "m", 0.01, 20, "Significant, where it is told.", log=True)
+    wave_period: Animatable = keyed(5.0, "Wave period", "s", 0.5, 25, "Of the peak, where it is told.", log=True)
+    swell_height: Animatable = keyed(0.0, "Swell", "m", 0, 15, "Significant height of waves that come from far.")
+    swell_period: Animatable = keyed(9.0, "Swell period", "s", 3, 30, "Of its peak: long swell 12 s and more.")
+    swell_from: Animatable = keyed(270.0, "Swell from", "°", 0, 360, "Bearing it comes from.", quantity="turn")
+    swell_spread: Animatable = keyed(12.0, "Swell spread", "°", 3, 60, "Standard deviation of its waves' bearings.")
+    rate: float = number(1.0, "Rate of waves", "x", 0, 10, "Seconds of waves in a second of the clip; 1 is as they go.")
+    tide_range: float = number(0.0, "Tide", "m", 0, 16, "From low to high water.")
+    tide_high: float = number(12.0, "High water at", "h", 0, 24, "Hour of the day on which a shot begins.")
     choppiness: Animatable = keyed(
         1.0, "Choppiness", "x", 0, 1.5, "Horizontal displacement that sharpens crests; 1 is physical."
     )
     clarity: Animatable = keyed(3.0, "Clarity", "m", 0.2, 60, "Depth at which a white disc is lost to sight.")
     seed: int = Field(11, title="Seed", ge=0, le=2**31)
+
+    @property
+    def surface(self) -> float:
+        """Height of still water now [m]: of the mean, but at an instant with the tide."""
+        return least(self.level)
+
+
+class SeaNow(Sea):
+    """The sea at an instant, with its tide."""
+
+    tide: float = 0.0
+    """Over mean water [m]."""
+
+    @property
+    def surface(self) -> float:
+        return least(self.level) + self.tide
 
 
 class Air(Model):

@@ -203,6 +203,11 @@ class Thing(Model):
         "its carrier: to its right, ahead of it and up.",
     )
     rolls: bool = Field(False, title="Rolls", description="Goes on the ground as a ball does, without slipping.")
+    floats: bool = Field(
+        False,
+        title="Floats",
+        description="Rides the sea's waves: its own zero is its waterline, its height is told over the water.",
+    )
     plays: Playing | None = Field(
         None, title="Motion", description="How its own motion is played, if its file has any."
     )

@@ -22,23 +22,25 @@ from lumwick.built.gobos import moves
 from lumwick.built.lamps import LampLight
 from lumwick.built.timber import floor_over, footprint
 from lumwick.errors import PlaceError
+from lumwick.land.covers import open_water, sea_nearness
 from lumwick.land.ground import Ground
 from lumwick.lens.camera import Camera
 from lumwick.lens.grade import Grade
 from lumwick.lens.lens import FULL_FRAME_MM, Lens
-from lumwick.motion.channel import Curve, moment_of
+from lumwick.motion.channel import Curve
 from lumwick.motion.timebase import RATES, time_frame
 from lumwick.place.carrying import CAMERA, carriers
 from lumwick.place.document import Place, Shot
 from lumwick.place.fields import Asset
 from lumwick.place.filming import Develop, Exposure
-from lumwick.place.instant import Motions
+from lumwick.place.instant import Motions, place_clock
 from lumwick.place.objects import Lamp, SunGobo, Thing
 from lumwick.route.legs import Around
 from lumwick.route.track import Track, read_track
 from lumwick.route.way import Way, way
 from lumwick.snapshot import lit
 from lumwick.snapshot.standing import Standing
+from lumwick.snapshot.waters import sea_state
 from lumwick.water.spectrum import SeaState
 
 GRADED = tuple(f.name for f in fields(Grade) if f.name not in ("view", "screen", "lut"))
@@ -106,6 +108,23 @@ class Setting:
         track = read_track(self.read(asset), asset.name)
         return replace(track, focal=Lens(track.focal).on(shot.exposure.sensor).focal_mm)
 
+    def openness(self, level: float) -> Callable[[float, float], NDArray[np.float64]]:
+        """How much of the sea's waves comes to a spot: shares of long ones, of ripples and of a sea shore."""
+        key = ("openness", level)
+        if key not in self.memory:
+            self.memory[key] = open_water(self.ground, level, sea_nearness(self.ground, level))
+        grid: NDArray[np.float32] = self.memory[key]
+
+        def at(east: float, north: float) -> NDArray[np.float64]:
+            g = self.ground
+            if not (g.bounds[0] <= east <= g.bounds[2] and g.bounds[1] <= north <= g.bounds[3]):
+                return np.ones(3)
+            return np.asarray(
+                grid[round((north - g.south) / g.spacing), round((east - g.west) / g.spacing)], np.float64
+            )
+
+        return at
+
     def walkable(self) -> list[Walkable]:
         """What can be walked on of the models that stand in the place when its first shot starts."""
         key = ("walkable",)
@@ -149,7 +168,7 @@ class Setting:
         items: list[Thing] | list[Lamp]
         for of, items, turn in (("things", place.things, "turn"), ("lamps", place.lamps, "bearing")):
             item = next((item for item in items if item.id == name), None)
-            if item is not None and (item.held or (isinstance(item, Thing) and item.rolls)):
+            if item is not None and (item.held or (isinstance(item, Thing) and (item.rolls or item.floats))):
                 frames = self.standing(shot, 0.0).frames(item, t)
                 return frames[:, :3, 3], np.degrees(np.arctan2(frames[:, 0, 1], frames[:, 1, 1]))
             if item is not None:
@@ -238,15 +257,6 @@ class Snapshot:
     def indoors(self) -> bool:
         """Whether the camera is in a room."""
         return any(room.holds(self.camera.position) for room in self.rooms)
-
-
-def place_clock(shot: Shot, t: float) -> dt.datetime:
-    """Date and hour of the place at a clip time."""
-    moment: Any = shot.clock.start
-    if isinstance(moment, Curve):
-        return moment_of(moment.table.at(t)[0, 0])
-    start: dt.datetime = moment
-    return start + dt.timedelta(seconds=shot.clock.speed * t)
 
 
 def clip_time(shot: Shot, t: float) -> float:
@@ -341,9 +351,7 @@ def evaluate(setting: Setting, shot: Shot, t: float, camera: Camera | None = Non
     sea = None
     north = place.site.north_turn
     if place.sea.present:
-        sea = SeaState(
-            place.sea.wind_speed, place.sea.fetch_km * 1000, place.sea.depth, (place.sea.wind_from + 180 + north) % 360
-        )
+        sea = sea_state(place.sea, north)
     air, blow = now.air or place.air, now.wind or place.wind
     weather = Weather(air.haze, air.ozone_du, RANGE_TO_EXTINCTION / air.fog_visibility, air.fog_height, air.fog_base)
     wind = gusts(blow.speed, blow.from_bearing + north, blow.gustiness, blow.seed, loop, roughness=blow.roughness)

@@ -18,9 +18,9 @@ from lumwick.motion.channel import EPOCH
 from lumwick.motion.timebase import RATES, frame_time
 from lumwick.place.document import Cut, Shot
 from lumwick.place.filming import Clock, Develop, Route
-from lumwick.place.instant import Mover, plain
+from lumwick.place.instant import Mover, place_clock, plain
 from lumwick.route.way import goes
-from lumwick.snapshot.evaluate import Setting, clip_time, place_clock
+from lumwick.snapshot.evaluate import Setting, clip_time
 
 WIDE = 2**256
 

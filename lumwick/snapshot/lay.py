@@ -172,7 +172,7 @@ def _below(still: Setting, places: Floats, walks: bool) -> Floats:
     """What places (n, 3) are over, (n,) [m]: the floor, and for a flight the water."""
     floor = still.floor(places[:, 0], places[:, 1])
     sea = still.place.sea
-    return np.maximum(floor, sea.level) if sea.present and not walks else floor
+    return np.maximum(floor, sea.surface) if sea.present and not walks else floor
 
 
 def _ahead(points: Floats, kept: NDArray[np.int64]) -> Floats:
@@ -248,7 +248,7 @@ def _standpoints(still: Setting, bounds: tuple[float, float, float, float], coun
 
 
 def _sea_level(place: Place) -> float:
-    return float(place.sea.level) if place.sea.present else -np.inf
+    return float(place.sea.surface) if place.sea.present else -np.inf
 
 
 @dataclass(frozen=True)

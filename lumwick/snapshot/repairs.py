@@ -316,7 +316,7 @@ def _apart(setting: Setting, shot: Shot, r: Ride, begins: float, ends: float) ->
 def _ashore(setting: Setting, shot: Shot, r: Ride, begins: float, ends: float) -> Iterator[Shot]:
     """Stations that stand in water go to the nearest dry spot, and to ones further up from it."""
     still = setting.still(shot)
-    level = still.place.sea.level
+    level = still.place.sea.surface
     for dry in (0.05, 0.2, 0.4):
         points = _points(shot)
         for p in points:

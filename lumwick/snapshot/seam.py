@@ -12,11 +12,11 @@ from lumwick.motion.channel import Channel, MomentChannel
 from lumwick.motion.timebase import RATES
 from lumwick.motion.turns import turn_of
 from lumwick.place.document import Shot
-from lumwick.place.instant import Motions, Mover
+from lumwick.place.instant import Motions, Mover, place_clock
 from lumwick.place.paths import value_name
 from lumwick.place.quantities import show
 from lumwick.route.way import goes
-from lumwick.snapshot.evaluate import Setting, camera_at, place_clock, sun_at
+from lumwick.snapshot.evaluate import Setting, camera_at, sun_at
 
 JUST_BEFORE = 1e-7
 """Seconds before the clip's end at which its last values are taken."""

@@ -23,6 +23,9 @@ from lumwick.place.carrying import CAMERA
 from lumwick.place.document import Place, Shot
 from lumwick.place.objects import Lamp, Thing
 from lumwick.place.paths import find
+from lumwick.snapshot.waters import sea_state
+from lumwick.water.floating import Hull, Ride, ride
+from lumwick.water.surface import largest, swells
 
 if TYPE_CHECKING:
     from lumwick.snapshot.evaluate import Setting
@@ -103,12 +106,43 @@ class Standing:
         if isinstance(item, Thing):
             if item.rolls:
                 return self._rolled(item, times)
-            out = _about(2, -(told("turn") + north)) @ _about(0, told("tilt")) @ _about(1, told("lean"))
+            turn, tilt, lean = told("turn") + north, told("tilt"), told("lean")
+            if item.floats and self.place.sea.present:
+                ridden = self._ridden(item, turn, times)
+                position = position + np.stack([ridden.east, ridden.north, ridden.up], -1)
+                tilt, lean = tilt + np.degrees(ridden.pitch), lean + np.degrees(ridden.roll)
+            out = _about(2, -turn) @ _about(0, tilt) @ _about(1, lean)
         else:
             gone = 360.0 * item.turns * times / self.shot.seconds
             out = _about(2, -(told("bearing") + gone + north)) @ _about(0, told("pitch"))
         out[:, :3, 3] = position
         return np.asarray(out)
+
+    # -- floating -----------------------------------------------------------------------------------------------
+
+    def _ridden(self, thing: Thing, turn: Floats, times: Floats) -> Ride:
+        """Where the waves take something that floats, from where it would lie on still mean water."""
+        setting, sea = self.setting, self.place.sea
+        mesh = model_of(setting.read, thing)
+        low, high = mesh.bounds
+        scale = float(self.values(thing, "things", "scale", np.array([self.t]))[0])
+        breadth, length = (max(float(high[c] - low[c]) * scale, 0.05) for c in (0, 1))
+        hull = Hull(length, breadth, max(-float(low[2]) * scale, 0.05 * breadth))
+        motions = setting.motions(self.shot)
+        x, y = (float(motions.value(f"/things/{thing.id}/{name}", [0.0])[0]) for name in ("east", "north"))
+        shares = setting.openness(round(sea.surface, 1))(x, y)
+        loop = self.shot.seconds if self.shot.loop and self.shot.seam != "mirror" else None
+        tiles = swells(sea_state(sea, self.place.site.north_turn), sea.seed, loop)
+        # the longest waves come as far as the shore lets them, what is shorter as far as ripples do
+        long, short = largest(tiles[0]), largest(tiles[1])
+        amplitude = np.concatenate([long[0] * shares[0], short[0] * shares[1]])
+        kx, ky, omega = (np.concatenate([long[k], short[k]]) for k in (1, 2, 3))
+        lifted = ride((amplitude, kx, ky, omega), hull, (x, y), np.radians(turn), times, sea.choppiness)
+        # over ground that is too shallow for it it lies still
+        lies = float(setting.ground.height(np.array([x]), np.array([y]))[0]) + hull.draught
+        afloat = lifted.up + sea.surface > lies
+        still = [np.where(afloat, value, 0.0) for value in (lifted.east, lifted.north, lifted.pitch, lifted.roll)]
+        return Ride(still[0], still[1], np.maximum(lifted.up + sea.surface, lies), still[2], still[3])
 
     # -- rolling ------------------------------------------------------------------------------------------------
 
@@ -164,7 +198,7 @@ class Standing:
         height = self.setting.ground.height
         if thing.copies is not None and thing.copies.on_model:
             return self._on_model(thing)
-        if not (thing.held or thing.rolls or _moves_out_of_step(thing)):
+        if not (thing.held or thing.rolls or thing.floats or _moves_out_of_step(thing)):
             return placements(thing, self.place.site.north_turn, height)
         times = self.t - (delays(thing.copies) if thing.copies else np.zeros(1))
         if not _moves_out_of_step(thing):
@@ -194,7 +228,7 @@ class Standing:
                 continue
             out[thing.id] = made = self.placed(thing)
             stands_alone = thing.copies is None or not thing.copies.on_model
-            if stands_alone and not (thing.held or thing.rolls or _moves_out_of_step(thing)):
+            if stands_alone and not (thing.held or thing.rolls or thing.floats or _moves_out_of_step(thing)):
                 memory[key] = (thing, made)
         return out
 

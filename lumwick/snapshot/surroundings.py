@@ -32,7 +32,8 @@ from lumwick.place.nature import Stand
 from lumwick.place.objects import Thing
 from lumwick.snapshot.evaluate import Setting
 from lumwick.snapshot.planted import planted
-from lumwick.water.spectrum import SeaState, significant_height
+from lumwick.snapshot.waters import sea_state
+from lumwick.water.spectrum import significant_height
 from lumwick.water.surface import heights_at, swells
 
 Floats = NDArray[np.float64]
@@ -138,13 +139,7 @@ class Surroundings:
                     KDTree(plants.position[:, :2]) if KINDS[one.stand.kind].woody and len(plants.turn) else None,
                 )
             )
-        self.sea = (
-            SeaState(
-                sea.wind_speed, sea.fetch_km * 1000, sea.depth, (sea.wind_from + 180 + place.site.north_turn) % 360
-            )
-            if sea.present
-            else None
-        )
+        self.sea = sea_state(sea, place.site.north_turn) if sea.present else None
 
     def solids(self, p: Floats, within: float) -> Near:
         """Built things and models nearer than ``within`` [m] to points (n, 3) in a row."""
@@ -277,7 +272,7 @@ class Surroundings:
         out = np.full(len(p), -np.inf)
         if self.sea is None:
             return out
-        level = place.sea.level
+        level = place.sea.surface
         depth = level - self.setting.ground.height(p[:, 0], p[:, 1])
         over = depth > 0
         out[over] = level
@@ -294,13 +289,13 @@ class Surroundings:
         x, y, z = (position[:, None, c] + direction[:, None, c] * s for c in range(3))
         floor = self.setting.floor(x.ravel(), y.ravel()).reshape(x.shape)
         if self.setting.place.sea.present:
-            floor = np.maximum(floor, self.setting.place.sea.level)
+            floor = np.maximum(floor, self.setting.place.sea.surface)
         w, so, e, nn = self.setting.ground.bounds
         inside = (x >= w) & (x <= e) & (y >= so) & (y <= nn)
         gap = np.where(
             inside,
             z - floor,
-            np.where(z > (self.setting.place.sea.level if self.setting.place.sea.present else -np.inf), 1.0, -1.0),
+            np.where(z > (self.setting.place.sea.surface if self.setting.place.sea.present else -np.inf), 1.0, -1.0),
         )
         under = gap < 0
         k = np.argmax(under, axis=1)

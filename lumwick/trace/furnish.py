@@ -37,6 +37,7 @@ PLACED: dict[str, Any] = {
     "copies": None,
     "held": "",
     "rolls": False,
+    "floats": False,
     "plays": None,
 }
 """What sets a model down, and leaves its form as it is."""

@@ -143,8 +143,8 @@ class Stage:
         self.standing = shown
         place = shown.place
         level = place.sea.level if place.sea.present else None
-        land = self._land.of(LandInputs(shown.ground, place.land, level))
-        self._sheet.of(SheetInputs(land))
+        land = self._land.of(LandInputs(shown.ground, place.land, level, place.sea.tide_range))
+        self._sheet.of(SheetInputs(land, place.sea.surface if place.sea.present else None))
         self._built.of(BuiltInputs.of(shown, land))
         self.stands.make(shown, land)
 

@@ -16,7 +16,16 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import fft
 
-from lumwick.water.spectrum import SeaState, dispersion, group_speed, jonswap, spreading, spreading_power
+from lumwick.water.spectrum import (
+    SeaState,
+    dispersion,
+    group_speed,
+    jonswap,
+    spreading,
+    spreading_power,
+    swell_density,
+    swell_power,
+)
 
 # length [m] and points a side; each tile takes over where the one before can carry no shorter wave
 TILES = ((256.0, 256), (37.0, 128), (5.3, 128), (0.83, 128))
@@ -42,6 +51,11 @@ class Swell:
     ky: NDArray[np.float64]
 
 
+Waves = tuple[NDArray[np.complex128], NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]
+"""Amplitudes (n,) [m], kx and ky [rad/m] and omega [rad/s] of single waves: each the real part of
+a exp(i (kx x + ky y - omega t))."""
+
+
 @lru_cache(8)
 def swells(state: SeaState, seed: int, loop: float | None) -> tuple[Swell, ...]:
     """The tiles of a sea state.
@@ -62,12 +76,11 @@ def swells(state: SeaState, seed: int, loop: float | None) -> tuple[Swell, ...]:
         band = (k > below) & (k <= top)
         safe = np.where(band, k, 1.0)
         omega = dispersion(safe, state.depth)
-        bearing = np.arctan2(kx, ky) - np.radians(state.toward)
-        density = jonswap(omega, state) * group_speed(safe, state.depth) / safe
-        density = density * spreading(np.angle(np.exp(1j * bearing)), spreading_power(omega, state))
+        density = _density(state, kx, ky, safe, band, dk, (below, top))
         amplitude = np.where(band, np.sqrt(0.5 * density) * dk, 0.0)
         rng = np.random.Generator(np.random.Philox(key=[seed, number]))
         up = amplitude * np.exp(2j * np.pi * rng.random((n, n)))
+        omega = omega * state.rate
         if loop:
             turn = 2 * np.pi / loop
             omega = np.round(omega / turn) * turn
@@ -75,6 +88,32 @@ def swells(state: SeaState, seed: int, loop: float | None) -> tuple[Swell, ...]:
         out.append(Swell(length, up, np.conj(reverse), np.where(band, omega, 0.0), kx, ky))
         below = top
     return tuple(out)
+
+
+def _density(
+    state: SeaState,
+    kx: NDArray[np.float64],
+    ky: NDArray[np.float64],
+    k: NDArray[np.float64],
+    band: NDArray[np.bool_],
+    dk: float,
+    limits: tuple[float, float],
+) -> NDArray[np.float64]:
+    """Spectral density over wave numbers (n, n) [m4] of a tile's waves; a swell's few waves are made to carry all the
+    energy that it has between the tile's limits [rad/m]."""
+    omega = dispersion(k, state.depth)
+    way, to_k = np.arctan2(kx, ky), group_speed(k, state.depth) / k
+    off = np.angle(np.exp(1j * (way - np.radians(state.toward))))
+    out = jonswap(omega, state) * to_k * spreading(off, spreading_power(omega, state))
+    swell = state.swell
+    if swell is None or swell.height <= 0:
+        return np.asarray(out)
+    off = np.angle(np.exp(1j * (way - np.radians(swell.toward))))
+    more = np.where(band, swell_density(omega, swell) * to_k * spreading(off, swell_power(swell)), 0.0)
+    low, high = dispersion(np.maximum(limits, 1e-4), state.depth).tolist()
+    w = np.linspace(low, high, 4000)
+    energy, here = float(np.trapezoid(swell_density(w, swell), w)), float(more.sum()) * dk * dk
+    return np.asarray(out + (more * (energy / here) if here > 1e-12 else 0.0))
 
 
 def tile_variance(swell: Swell) -> float:
@@ -154,7 +193,13 @@ def heights_at(
     share : float
         Of the tile's variance that the waves summed must carry.
     """
-    w = waves[0]
+    amplitude, kx, ky, omega = largest(waves[0], share)
+    phase = np.outer(x, kx) + np.outer(y, ky) - np.outer(t, omega)
+    return np.asarray(np.cos(phase) @ amplitude.real - np.sin(phase) @ amplitude.imag, float)
+
+
+def largest(w: Swell, share: float = 0.995) -> Waves:
+    """The largest waves of a tile, that together carry a share of its variance."""
     a, b = (np.flatnonzero(np.abs(v.ravel()) > 0) for v in (w.up, w.down))
     amplitude = np.concatenate([w.up.ravel()[a], w.down.ravel()[b]])
     kx, ky = (np.concatenate([v.ravel()[a], v.ravel()[b]]) for v in (w.kx, w.ky))
@@ -162,8 +207,7 @@ def heights_at(
     order = np.argsort(-np.abs(amplitude))
     carried = np.cumsum(np.abs(amplitude[order]) ** 2)
     most = order[: int(np.searchsorted(carried, share * carried[-1])) + 1] if len(order) else order
-    phase = np.outer(x, kx[most]) + np.outer(y, ky[most]) - np.outer(t, omega[most])
-    return np.asarray(np.cos(phase) @ amplitude[most].real - np.sin(phase) @ amplitude[most].imag, float)
+    return amplitude[most], kx[most], ky[most], omega[most]
 
 
 def lace_drift(t: float, loop: float | None) -> tuple[float, float]:

@@ -122,7 +122,7 @@ def _eye(place: Place, camera: dict[str, float]) -> float:
     x, y = np.array([camera["x"]]), np.array([camera["y"]])
     still = setting.still()
     floor = walked_on(still.floor(x, y), still.walkable(), x, y, np.array([camera["z"]]))
-    level = still.place.sea.level if still.place.sea.present else -np.inf
+    level = still.place.sea.surface if still.place.sea.present else -np.inf
     return float(max(floor[0], level)) + EYE
 
 

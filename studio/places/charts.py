@@ -26,14 +26,22 @@ from lumwick.motion.timebase import RATES
 from lumwick.place.document import Place as Document
 from lumwick.place.document import Shot
 from lumwick.place.film import laid_out, pieces_of
-from lumwick.place.instant import Motions
+from lumwick.place.instant import Motions, place_clock
 from lumwick.place.objects import Thing
 from lumwick.place.paths import value_name
 from lumwick.route.way import goes
-from lumwick.snapshot.evaluate import Setting, place_clock, sun_at
+from lumwick.snapshot.evaluate import Setting, sun_at
 from lumwick.snapshot.planted import Planted, planted
 from lumwick.snapshot.riding.sampled import ride, speed_in_words
-from lumwick.water.spectrum import SeaState, beaufort, jonswap, peak_frequency, sea_name, significant_height
+from lumwick.snapshot.waters import told_state
+from lumwick.water.spectrum import (
+    beaufort,
+    jonswap,
+    peak_frequency,
+    sea_name,
+    significant_height,
+    swell_density,
+)
 
 KEPT_AT_MOST = 64
 """Sheets of contours and of plants that are kept, the latest used."""
@@ -141,7 +149,7 @@ def _from_above(setting: Setting, thing: Thing, placed: NDArray[np.float64]) -> 
     except LumwickError:
         rings = []  # the look says what is wrong with it
     alone = thing.copies is None
-    if thing.held or thing.rolls:
+    if thing.held or thing.rolls or thing.floats:
         east, north = (float(v) for v in placed[0, :2, 3])
         turn = float(np.degrees(np.arctan2(-placed[0, 1, 0], placed[0, 0, 0]))) - setting.place.site.north_turn
     else:
@@ -390,17 +398,23 @@ def spectrum_drawing(setting: Setting, shot: Shot, t: float) -> dict[str, Any]:
     sea = setting.still(shot, t).place.sea
     if not sea.present:
         return {"spectrum": [], "words": "There is no sea in this place: switch it on in the slip."}
-    state = SeaState(sea.wind_speed, sea.fetch_km * 1000, sea.depth, (sea.wind_from + 180) % 360)
+    state, lowered = told_state(sea)
     wp = peak_frequency(state)
-    w = np.linspace(0.3 * wp, 3.2 * wp, 90)
+    slowest = wp if state.swell is None else min(wp, 2 * np.pi / state.swell.period)
+    w = np.linspace(0.3 * slowest, 3.2 * wp, 140)
     hs = significant_height(state)
     words = (
         f"{sea_name(hs)} sea: waves of {hs:.2f} m every {2 * np.pi / wp:.1f} s, Beaufort {beaufort(state.wind_speed)}"
     )
+    if state.swell is not None:
+        words += f"; swell of {state.swell.height:.2f} m every {state.swell.period:.1f} s"
+    if sea.tide_range > 0:
+        words += f"; water at {sea.surface:+.2f} m"
+    words += f"; {lowered}" if lowered else ""
+    density = jonswap(w, state) + (swell_density(w, state.swell) if state.swell is not None else 0.0)
     return {
         "spectrum": [
-            [round(float(f) / 2 / np.pi, 4), round(float(s) * 2 * np.pi, 5)]
-            for f, s in zip(w, jonswap(w, state), strict=True)
+            [round(float(f) / 2 / np.pi, 4), round(float(s) * 2 * np.pi, 5)] for f, s in zip(w, density, strict=True)
         ],
         "words": words,
     }

@@ -19,10 +19,10 @@ from lumwick.place.describe import numbers, whole_at
 from lumwick.place.document import Place, Shot
 from lumwick.place.edits import apply, command
 from lumwick.place.files import parse
-from lumwick.place.instant import Motions
+from lumwick.place.instant import Motions, place_clock
 from lumwick.place.nature import Air
 from lumwick.place.objects import Lamp, Thing
-from lumwick.snapshot.evaluate import Setting, place_clock
+from lumwick.snapshot.evaluate import Setting
 from lumwick.snapshot.evaluate import evaluate as evaluate_place
 from lumwick.snapshot.footprint import footprints
 from lumwick.trace.amount import amount_of_motion, verdict

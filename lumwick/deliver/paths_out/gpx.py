@@ -10,7 +10,8 @@ import numpy as np
 from pyproj import Transformer
 
 from lumwick.deliver.paths_out.handed import Handed
-from lumwick.snapshot.evaluate import Setting, clip_time, place_clock
+from lumwick.place.instant import place_clock
+from lumwick.snapshot.evaluate import Setting, clip_time
 
 
 def write(setting: Setting, cameras: Sequence[Handed], suffix: str) -> bytes:

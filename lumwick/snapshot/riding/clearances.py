@@ -51,7 +51,7 @@ def _no_floor(f: Findings) -> None:
     w, south, e, n = f.setting.ground.bounds
     outside = (p[:, 0] < w) | (p[:, 0] > e) | (p[:, 1] < south) | (p[:, 1] > n)
     if sea.present:
-        deep = sea.level - (p[:, 2] - f.shot.route.eye_height)
+        deep = sea.surface - (p[:, 2] - f.shot.route.eye_height)
         f.say(
             "no floor",
             ~outside & (deep > 0.3),

@@ -8,8 +8,9 @@ from lumwick.errors import PlaceError
 from lumwick.motion.timebase import RATES
 from lumwick.place.document import Shot
 from lumwick.place.film import laid_out
+from lumwick.place.instant import place_clock
 from lumwick.route.way import goes
-from lumwick.snapshot.evaluate import Setting, camera_at, clip_time, place_clock, sun_at
+from lumwick.snapshot.evaluate import Setting, camera_at, clip_time, sun_at
 from lumwick.snapshot.riding.sampled import Findings
 from lumwick.snapshot.surroundings import surroundings
 

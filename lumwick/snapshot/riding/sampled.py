@@ -113,7 +113,7 @@ def ride(setting: Setting, shot: Shot, count: int = 240, way: Way | None = None)
     turning = np.concatenate([angle, angle[-1:]]) / dt
     floor = setting.floor(poses.position[:, 0], poses.position[:, 1])
     if setting.place.sea.present:
-        floor = np.maximum(floor, setting.place.sea.level)
+        floor = np.maximum(floor, setting.place.sea.surface)
     if shot.route.way == "walk":
         around = setting.around(shot)
         assert around.floor is not None

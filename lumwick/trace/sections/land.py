@@ -16,14 +16,18 @@ from lumwick.trace.part import Part, plain_look
 from lumwick.trace.sections.section import key_of
 from lumwick.trace.world import FAR, GROUND
 
+MUD_OVER = 0.5
+"""Metres over still water up to which mud lies where there is no tide: high water reaches it."""
+
 
 @dataclass(frozen=True)
 class LandInputs:
-    """The survey, how it is covered, and the sea's level [m], or None."""
+    """The survey, how it is covered, the sea's mean level [m], or None, and its tide's range [m]."""
 
     ground: Ground
     land: Land
     level: float | None
+    tide_range: float = 0.0
 
 
 @dataclass(frozen=True)
@@ -52,6 +56,8 @@ class LandMade:
 def make_land(inputs: LandInputs) -> LandMade:
     """The ground's mesh and covers, and plain land to the horizon."""
     g, land, level, key = inputs.ground, inputs.land, inputs.level, key_of(inputs)
+    # what the tide leaves twice a day is mud, and wet
+    washed = None if level is None else level + max(0.0, inputs.tide_range / 2 - MUD_OVER)
     ny, nx = g.heights.shape
     gx, gy = np.meshgrid(g.west + np.arange(nx) * g.spacing, g.south + np.arange(ny) * g.spacing)
     vertices = np.stack([gx, gy, g.heights], -1).reshape(-1, 3).astype(np.float32)
@@ -60,7 +66,7 @@ def make_land(inputs: LandInputs) -> LandMade:
         "cover",
         key,
         lambda: {
-            "albedo": albedo(g, land.cover, level, land.beach_top, land.seed),
+            "albedo": albedo(g, land.cover, washed, land.beach_top, land.seed),
             "sea": sea_nearness(g, level if level is not None else float(g.heights.min()) - 10),
         },
     )

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from lumwick.place.nature import Sea
 from lumwick.trace import embree, records
 from lumwick.trace.sections.sheet import Sheet
+from lumwick.water.shore import wash_of
 from lumwick.water.spectrum import SeaState, slope_variance
 from lumwick.water.surface import TILES, raise_sheet, surface, swells
 
@@ -58,7 +59,9 @@ def make_sea(inputs: SeaInputs) -> SeaMade:
     raised: list[embree.Scene] = []
     if sheet.near is not None and sheet.tile is not None:
         x, y = (np.ascontiguousarray(sheet.near.rest[:, c]) for c in (0, 1))
-        raise_sheet(x, y, sheet.near.open, now.displaced, TILES[0][0], inputs.sea.level, sheet.near.vertices)
+        raise_sheet(x, y, sheet.near.open, now.displaced, TILES[0][0], sheet.level, sheet.near.vertices)
+        wash = wash_of(state, sheet.slope, inputs.sea.seed, inputs.loop)
+        sheet.near.vertices[: len(x), 2] += sheet.near.shore * wash.at(inputs.t, sheet.near.late)
         wrapped = np.pad(now.displaced[..., :3], ((0, 1), (0, 1), (0, 0)), mode="wrap").reshape(-1, 3)
         sheet.tile.vertices[:] = sheet.tile.rest + wrapped
         for water in (sheet.near, sheet.tile):

@@ -2,31 +2,40 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
 from scipy import ndimage
 
+from lumwick.land.covers import open_water as openness
 from lumwick.land.ground import Ground, grid_quads
 from lumwick.trace import embree
 from lumwick.trace.part import IDENTITY, Part
 from lumwick.trace.sections.land import LandMade
+from lumwick.trace.sections.section import key_of
 from lumwick.trace.world import WATER
 from lumwick.water.surface import TILES
 
 TILES_AROUND = 14
 """Tiles of open sea on each side of the survey; flat water goes on from there."""
 HORIZON = 40_000.0
+WASHED = 1.6
+"""Metres over still water to which the sheet lies under the sand, for the wash to run up on."""
+WASH_DEPTH = 0.5
+"""Depth [m] over which the wash dies away from the shore (practice)."""
+FLATTEST = 0.02
+"""Least slope of a beach that is reckoned with."""
 FINEST = 1.5
 """Metres between the sheet's points, or the survey's spacing if that is more."""
 
 
 @dataclass(frozen=True)
 class SheetInputs:
-    """The ground that the sea stands over."""
+    """The ground that the sea stands over, and how high it stands now [m], or None."""
 
     land: LandMade
+    level: float | None
 
 
 @dataclass(frozen=True)
@@ -38,12 +47,16 @@ class Raised:
     rest : ndarray, shape (n, 3) [m]
     open : ndarray, shape (n,)
         Share of the long waves that comes to each point.
+    shore, late : ndarray, shape (n,)
+        Share of the wash that comes to each point, and by how much of a wave later than elsewhere.
     vertices : ndarray of float32, shape (n, 3)
         As Embree reads them.
     """
 
     rest: NDArray[np.float64]
     open: NDArray[np.float64]
+    shore: NDArray[np.float64]
+    late: NDArray[np.float64]
     vertices: NDArray[np.float32]
     mesh: embree.Geometry
     scene: embree.Scene
@@ -55,6 +68,9 @@ class Sheet:
 
     Attributes
     ----------
+    level : float [m]
+    slope : float
+        Of the beach where the sea washes it.
     open_water : ndarray of float32, shape (ny, nx, 3)
         Shares of long waves, of ripples and of foam that come to each point of the ground.
     near, tile : Raised or None
@@ -62,6 +78,8 @@ class Sheet:
     """
 
     fingerprint: str
+    level: float
+    slope: float
     open_water: NDArray[np.float32]
     near: Raised | None
     tile: Raised | None
@@ -71,24 +89,29 @@ class Sheet:
 def make_sheet(inputs: SheetInputs) -> Sheet:
     """Water at rest; none where the survey lies above the sea."""
     land = inputs.land
-    g, level = land.ground, land.level
-    none = Sheet(land.fingerprint, np.zeros((*land.heights.shape, 3), np.float32), None, None, {})
+    g, level, key = land.ground, inputs.level, key_of(inputs)
+    none = Sheet(key, level or 0.0, FLATTEST, np.zeros((*land.heights.shape, 3), np.float32), None, None, {})
     if level is None or float(g.heights.min()) > level + 0.5:
         return none
-    open_water = _openness(land, level)
+    open_water = openness(g, level, land.near_sea)
     ny, nx = g.heights.shape
     every = max(1, round(FINEST / g.spacing))
     rows, cols = np.arange(0, ny, every), np.arange(0, nx, every)
-    wet = ndimage.minimum_filter(g.heights, 2 * every + 1)[np.ix_(rows, cols)] < level + 0.9
+    wet = ndimage.minimum_filter(g.heights, 2 * every + 1)[np.ix_(rows, cols)] < level + WASHED
     cells = wet[:-1, :-1] | wet[1:, 1:] | wet[1:, :-1] | wet[:-1, 1:]
     if not cells.any():
-        return Sheet(land.fingerprint, open_water, None, None, {})
+        return replace(none, open_water=open_water)
     used, quads = np.unique(grid_quads(len(rows), len(cols), cells), return_inverse=True)
     x, y = np.meshgrid(g.west + cols * g.spacing, g.south + rows * g.spacing)
     rest = np.stack([x.ravel()[used], y.ravel()[used], np.full(len(used), level)], 1).astype(float)
     # at the sheet's rim the open sea's tiles go on, so the sheet must be as rough as they are
     share = open_water[np.ix_(rows, cols)][..., 0].ravel()[used].astype(float)
-    near = _raised(rest, share, np.ascontiguousarray(quads.reshape(-1, 4).astype(np.uint32)))
+    depth = level - g.heights[np.ix_(rows, cols)].ravel()[used].astype(float)
+    shore = open_water[np.ix_(rows, cols)][..., 2].ravel()[used].astype(float) * np.exp(
+        -np.clip(depth, 0, None) / WASH_DEPTH
+    )
+    late = 0.22 * np.sin(rest[:, 0] / 19 + rest[:, 1] / 23) + 0.18 * np.sin(rest[:, 0] / 41 - rest[:, 1] / 29 + 1)
+    near = _raised(rest, share, np.ascontiguousarray(quads.reshape(-1, 4).astype(np.uint32)), shore, late)
     length, n = TILES[0]
     tx, ty = np.meshgrid(*2 * (np.arange(n + 1) * (length / n),))
     tile_rest = np.stack([tx, ty, np.full_like(tx, level)], -1).reshape(-1, 3)
@@ -98,7 +121,13 @@ def make_sheet(inputs: SheetInputs) -> Sheet:
         "open sea": _water(tile.scene, _tiles_about(g, length)),
         "far sea": _water(embree.still_scene(*_far_sea(g, level, length), embree.MASK_WATER)),
     }
-    return Sheet(land.fingerprint, open_water, near, tile, parts)
+    return Sheet(key, level, _beach_slope(land, level), open_water, near, tile, parts)
+
+
+def _beach_slope(land: LandMade, level: float) -> float:
+    """Mean slope of the ground about the sea's edge on open shores."""
+    edge = (np.abs(land.ground.heights - level) < 0.6) & (land.near_sea > 0.1)
+    return float(np.clip(np.tan(np.radians(land.slope[edge])).mean(), FLATTEST, 0.5)) if edge.any() else FLATTEST
 
 
 def _water(scene: embree.Scene, placed: NDArray[np.float32] = IDENTITY[None]) -> Part:
@@ -106,23 +135,20 @@ def _water(scene: embree.Scene, placed: NDArray[np.float32] = IDENTITY[None]) ->
     return Part(WATER, scene, placed, shade, mask=embree.MASK_WATER, thing="water", surfaces=("water",) * 4)
 
 
-def _raised(rest: NDArray[np.float64], share: NDArray[np.float64], quads: NDArray[np.uint32]) -> Raised:
+def _raised(
+    rest: NDArray[np.float64],
+    share: NDArray[np.float64],
+    quads: NDArray[np.uint32],
+    shore: NDArray[np.float64] | None = None,
+    late: NDArray[np.float64] | None = None,
+) -> Raised:
+    none = np.zeros(len(rest))
     vertices = embree.padded(rest.astype(np.float32))
     mesh = embree.mesh(vertices, quads, embree.MASK_WATER, embree.REFIT)
     scene = embree.Scene(robust=True, dynamic=True, quality=embree.LOW)
     scene.attach(0, mesh)
     scene.commit()
-    return Raised(rest, share, vertices, mesh, scene)
-
-
-def _openness(land: LandMade, level: float) -> NDArray[np.float32]:
-    """How much of the sea's waves comes to each point of the ground, shape (ny, nx, 3): see `Sheet`."""
-    depth = level - land.ground.heights.astype(float)
-    open_water = np.clip(land.near_sea * 2.2 - 0.15, 0, 1)
-    shoal = np.clip(ndimage.gaussian_filter(np.clip(depth, 0, None), 6 / land.ground.spacing) / 2.2, 0, 1)
-    # long waves die away over a shoal; ripples keep on to the shore, and a little in the creek
-    short = np.clip(depth / 0.25, 0, 1) * (0.22 + 0.78 * open_water * (0.7 + 0.3 * shoal))
-    return np.stack([open_water * shoal, short, np.clip(open_water * 2, 0, 1)], -1).astype(np.float32)
+    return Raised(rest, share, none if shore is None else shore, none if late is None else late, vertices, mesh, scene)
 
 
 def _tiles_about(g: Ground, length: float) -> NDArray[np.float32]:

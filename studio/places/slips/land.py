@@ -68,7 +68,7 @@ def _thing(asked: Asked, thing: Thing) -> list[Column]:
         **_choice_of_surface(asked, base, thing.surface),
     }
     own = ("name", "scale") if thing.shape is not None else ("name", "mesh", "scale", "upright")
-    rolls = () if thing.held else ("rolls",)
+    rolls = () if thing.held else ("floats", "rolls")
     where = asked.column("Where", thing, base, ("east", "north", "up", "turn", "tilt", "lean", *rolls))
     if asked.tab == "form":
         return [*_form(asked, thing, base), *_worn(asked, thing), *_triangles(thing), *_openings(asked, thing, base)]

@@ -24,10 +24,10 @@ from lumwick.place.document import Place as Document
 from lumwick.place.document import Shot
 from lumwick.place.edits import fresh_id
 from lumwick.place.files import asset_of, explain
+from lumwick.place.instant import place_clock
 from lumwick.place.objects import Lamp, Thing
 from lumwick.place.paths import find
 from lumwick.route.way import station_from
-from lumwick.snapshot.evaluate import place_clock
 from lumwick.snapshot.standing import kept_where_it_is, moving_of
 from lumwick.snapshot.thrown import throw_edit
 from studio.looks.settings import revision_setting
@@ -248,7 +248,7 @@ def _station_stood(place: Place, command: dict[str, Any]) -> dict[str, Any]:
         at = np.concatenate([at, [[last.east, last.north]]])
     floor = still.floor(at[:, 0], at[:, 1])
     if still.place.sea.present:
-        floor = np.maximum(floor, still.place.sea.level)
+        floor = np.maximum(floor, still.place.sea.surface)
     over = (
         shot.route.eye_height
         if shot.route.way == "walk" or len(at) < 3

@@ -19,8 +19,8 @@ from lumwick.motion.timebase import RATES, clip_frames, plan_lapse, rate
 from lumwick.place.describe import numbers as numbers_of
 from lumwick.place.document import Place as Document
 from lumwick.place.document import Shot
+from lumwick.place.instant import place_clock
 from lumwick.place.quantities import read
-from lumwick.snapshot.evaluate import place_clock
 from lumwick.snapshot.seam import seam_gaps
 from lumwick.trace.amount import CROSSING, PICTURE
 from studio.looks.engine import ENGINE_OF_LOOKS
