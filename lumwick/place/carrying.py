@@ -52,6 +52,8 @@ def check_carried(things: Sequence[Thing], lamps: Sequence[Lamp], followed: Iter
     for thing in things:
         if thing.rolls and thing.floats:
             raise ValueError(f"{thing.name} cannot both float and roll on the ground: choose one")
+        if thing.floats and thing.held:
+            raise ValueError(f"{thing.name} cannot float while it is carried")
         if thing.rolls and thing.held:
             raise ValueError(f"{thing.name} cannot roll on the ground while it is carried")
 

@@ -274,7 +274,7 @@ class Stage:
 
     def _ground(self) -> Land:
         land, g = self._land.made, self._land.made.ground
-        level = NO_WATER if land.level is None else land.level
+        level = NO_WATER if land.level is None else self.sheet.level
         return Land(
             normals=land.normals,
             albedo=land.albedo,

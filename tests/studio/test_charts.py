@@ -1,6 +1,7 @@
 """What the chart, the drawings and the slip are told."""
 
 import datetime as dt
+import json
 from typing import Any
 
 import pytest
@@ -140,3 +141,26 @@ def test_every_animated_value_of_a_shot_has_a_lane() -> None:
         ("/shots/a/air/haze", "Haze"),
         ("/sea/wind_speed", "Sea wind"),
     ]  # not the place's own air: this shot has another
+
+
+@pytest.mark.django_db
+def test_spectrum_tells_swell_tide_and_what_was_lowered(client: Client, place: Any) -> None:
+    client.force_login(place.owner)
+
+    def set_(field: str, value: object) -> None:
+        place.refresh_from_db()
+        sent = {"rev": place.head.number, "command": {"op": "set", "path": f"/sea/{field}", "value": value}}
+        done = client.post(f"/places/{place.pk}/edit/", json.dumps(sent), content_type="application/json")
+        assert done.status_code == 200
+
+    plain = client.get(f"/places/{place.pk}/waves/?shot=a&t=0").json()
+    for field, value in (("swell_height", 2.0), ("swell_period", 14.0), ("tide_range", 2.0), ("tide_high", 10.0)):
+        set_(field, value)
+    told = client.get(f"/places/{place.pk}/waves/?shot=a&t=0").json()
+    assert "swell of 2.00 m every 14.0 s" in told["words"] and "water at +1.00 m" in told["words"]
+    peak = max(told["spectrum"], key=lambda row: row[1])
+    assert 1 / peak[0] == pytest.approx(14.0, rel=0.08) and max(s for _, s in plain["spectrum"]) < peak[1]
+    set_("depth", 2.0)
+    assert "swell lowered to 0.84 m" in client.get(f"/places/{place.pk}/waves/?shot=a&t=0").json()["words"]
+    slip = client.get(f"/places/{place.pk}/slip/", {"bench": "water", "shot": "a"}).content.decode()
+    assert "Swell spread" in slip and "High water at" in slip and "gale, Beaufort 8" in slip

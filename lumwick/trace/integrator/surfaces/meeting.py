@@ -23,6 +23,8 @@ SHADE, ONWARD, END = 0, 1, 2
 """What comes of a meeting: a surface to be lit; the path goes on from here; or it ends."""
 GRAINLESS = 3.0
 """Width [m] of a ray that a matt surface scattered: its light needs no grain (practice)."""
+STEP_BACK = 0.05
+"""Metres before a film of water from which the bed is looked for: from under it one might look through the bed."""
 CUT_SALT = 78
 GRAZING = 0.02
 LIFT, LIFT_BY_PLACE, MODEL_LIFT, MODEL_LIFT_BY_PLACE = 1e-3, 1e-5, 2e-4, 2e-6
@@ -44,7 +46,7 @@ def _meet_water(w, limits, lane):
     foam, variance, cos_v = water(w.land, w.waters, path, hit)
     if foam < 0:  # on to the bed
         for c in range(3):
-            path.origin[c] = hit.position[c] + 0.01 * path.direction[c]
+            path.origin[c] = hit.position[c] - STEP_BACK * path.direction[c]
         path.near = 0.0
         path.skims = 1
         return ONWARD

@@ -212,8 +212,7 @@ def pass_water(air, lights, geometry, limits, lane, variance, cos_v, lot):
         for c in range(3):
             path.throughput[c] *= (1 - reflected) / (1 - pick)
         refract(d, hx, hy, hz, cos, media.IOR_WATER)
-        path.in_water = 1
-        rise = -0.002
+        path.in_water = 1  # from here on water is not met: starting over it, the bed under thin water is not missed
     q = 1 / np.sqrt(d[0] * d[0] + d[1] * d[1] + d[2] * d[2])
     for c in range(3):
         d[c] *= q
