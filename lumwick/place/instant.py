@@ -206,7 +206,7 @@ class Motions:
         """A place at an instant with its tide; the same sea as the last time if it stands as high."""
         key = (id(place.sea), tide_at(place.sea, self.shot, t))
         if self._tided is None or self._tided[0] != key:
-            sea = SeaNow.model_construct(**place.sea.__dict__, tide=key[1])
+            sea = SeaNow.model_construct(**{**place.sea.__dict__, "tide": key[1]})
             self._tided = (key, place.sea, sea)
         return place.model_copy(update={"sea": self._tided[2]})
 

@@ -216,7 +216,7 @@ def test_the_command_line_writes_what_is_wanted_beside_a_picture(tmp_path: Path,
     common = ["render", str(file), "--shot", "a", "--frames", "1", "--size", "64x36", "--quality", "sketch", "--out"]
     made = CliRunner().invoke(cli.app, [*common, str(tmp_path / "f"), "--beside", ",".join(BESIDE)])
     assert made.exit_code == 0, made.output
-    names = {path.name for path in (tmp_path / "f").iterdir()}
+    names = {path.name for path in (tmp_path / "f").glob("a.*")}
     assert names == {"a.00001.png", *(f"a.00001{output.ending}" for output in BESIDE.values())}
     wrong = CliRunner().invoke(cli.app, [*common, str(tmp_path / "f"), "--beside", "negative"])
     assert wrong.exit_code == 1 and "Beside a picture" in str(wrong.exception)
