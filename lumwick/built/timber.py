@@ -163,40 +163,85 @@ def _hide(yard: _Yard, thing: Built, ground: Ground) -> None:
             )
 
 
+STRAKES, LAP = 5, 0.011
+"""Planks of a boat's side, and by how much [m] each lies over the one below it."""
+RIBS = np.linspace(-0.85, 0.8, 8)
+"""Where a boat's ribs stand, in half lengths from its middle."""
+
+
+@dataclass(frozen=True)
+class _Lines:
+    """A boat's lines: points of its skin by how far along it (-1 stern, 1 bow) and how far up its side (0 to 1)."""
+
+    origin: NDArray[np.float64]
+    ahead: NDArray[np.float64]
+    right: NDArray[np.float64]
+    half: float
+    beam: float
+
+    def at(self, s: float, v: float, side: int, out: float = 0.0) -> NDArray[np.float64]:
+        plan = self.beam * (1 - abs(s) ** 2.3 * (1.0 if s > 0 else 0.45))
+        sheer = 0.30 + 0.17 * s * s + 0.08 * s
+        wide = plan * (0.45 + 0.55 * v**0.7) + out
+        return np.asarray(
+            self.origin + self.ahead * self.half * s + self.right * side * wide + UP * (-0.16 + (sheer + 0.16) * v)
+        )
+
+    def bar(self, yard: _Yard, a: NDArray[np.float64], b: NDArray[np.float64], thick: float, wide: float) -> None:
+        """A bar from one point to another."""
+        run = b - a
+        length = float(np.linalg.norm(run))
+        if length < 1e-6:
+            return
+        u = run / length
+        across = np.cross(u, UP)
+        if np.linalg.norm(across) < 1e-3:
+            across = self.right
+        across = across / np.linalg.norm(across)
+        yard.box((a + b) / 2, run / 2, across * wide / 2, np.cross(across, u) * thick / 2)
+
+
 def _boat(yard: _Yard, thing: Built) -> None:
-    """A small rowing boat, afloat at the deck height."""
+    """A clinker-built rowing boat with ribs, thwarts, oars laid in and a painter, afloat at the deck height."""
     x, y = thing.line[0]
     f = np.array([np.sin(np.radians(thing.turn)), np.cos(np.radians(thing.turn)), 0.0])
     r = np.array([f[1], -f[0], 0.0])
     o = np.array([x, y, thing.deck])
-    half, beam = thing.width, thing.width * 0.36
-    s = np.linspace(-1, 1, 13)
-    plan = beam * (1 - np.abs(s) ** 2.3 * np.where(s > 0, 1.0, 0.45))
-    sheer = 0.30 + 0.17 * s**2 + 0.08 * s
+    lines = _Lines(o, f, r, thing.width, thing.width * 0.36)
+    s = np.linspace(-1, 1, 17)
     for side in (-1, 1):
-        for i in range(12):
-            for level in range(3):
-                a, b = level / 3, (level + 1) / 3
-                c = []
-                for k, v in ((i, a), (i + 1, a), (i + 1, b), (i, b)):
-                    c.append(
-                        o
-                        + f * half * s[k]
-                        + r * side * plan[k] * (0.45 + 0.55 * v**0.7)
-                        + UP * (-0.16 + (sheer[k] + 0.16) * v)
-                    )
-                yard.quad(np.array(c))
-    for i in range(12):
-        yard.quad(
-            np.array(
-                [
-                    o + f * half * s[k] + r * sgn * plan[k] * 0.45 - UP * 0.15
-                    for k, sgn in ((i, -1), (i + 1, -1), (i + 1, 1), (i, 1))
-                ]
-            )
-        )
-    for at in (-0.45, 0.15):
-        yard.box(o + f * half * at + UP * 0.17, f * 0.11, r * beam * 0.9, UP * 0.015)
+        for k in range(STRAKES):
+            low, high = k / STRAKES, (k + 1) / STRAKES
+            for a, b in zip(s[:-1], s[1:], strict=True):
+                corners = [lines.at(a, low, side, LAP), lines.at(b, low, side, LAP),
+                           lines.at(b, high, side), lines.at(a, high, side)]  # fmt: skip
+                yard.quad(np.array(corners))
+        for a, b in zip(s[:-1], s[1:], strict=True):
+            lines.bar(yard, lines.at(a, 1.0, side), lines.at(b, 1.0, side), 0.035, 0.045)
+        for rib in RIBS:
+            for low, high in ((0.0, 0.35), (0.35, 0.7), (0.7, 0.97)):
+                lines.bar(yard, lines.at(rib, low, side, -0.012), lines.at(rib, high, side, -0.012), 0.024, 0.02)
+    for a, b in zip(s[:-1], s[1:], strict=True):  # the bottom, and boards to stand on
+        yard.quad(np.array([lines.at(a, 0, -1), lines.at(b, 0, -1), lines.at(b, 0, 1), lines.at(a, 0, 1)]))
+    for across in (-0.24, -0.08, 0.08, 0.24):
+        yard.box(o - UP * 0.125 + r * across * lines.beam * 1.3, f * lines.half * 0.62, r * 0.055, UP * 0.008)
+    lines.bar(yard, o + f * lines.half * -1.0 - UP * 0.19, o + f * lines.half * 0.93 - UP * 0.19, 0.06, 0.04)
+    lines.bar(yard, o + f * lines.half * 0.97 - UP * 0.19, o + f * (lines.half * 1.01) + UP * 0.6, 0.05, 0.05)
+    corners = [lines.at(-1, 0, -1), lines.at(-1, 0, 1), lines.at(-1, 1, 1), lines.at(-1, 1, -1)]
+    yard.quad(np.array(corners))
+    for at in (-0.62, -0.18, 0.34):
+        wide = float(np.linalg.norm(lines.at(at, 0.75, 1) - lines.at(at, 0.75, -1))) / 2
+        yard.box(o + f * lines.half * at + UP * 0.16, f * 0.12, r * wide, UP * 0.014)
+    for side in (-1, 1):  # the oars, laid over the thwarts
+        foot, tip = o + r * side * 0.22 + f * lines.half * -0.75 + UP * 0.2, o + r * side * 0.3 + f * lines.half * 0.62
+        tip = tip + UP * 0.235
+        lines.bar(yard, foot, tip, 0.036, 0.036)
+        blade = tip + (tip - foot) / np.linalg.norm(tip - foot) * 0.24
+        lines.bar(yard, tip, blade + (blade - tip), 0.014, 0.12)
+    ring = o + f * lines.half * 1.0 + UP * 0.42
+    hangs = [ring + f * 1.1 * u - UP * (0.46 * (1 - (1 - u) ** 2)) for u in np.linspace(0, 1, 8)]
+    for a, b in zip(hangs[:-1], hangs[1:], strict=True):
+        lines.bar(yard, a, b, 0.016, 0.016)
 
 
 def build(thing: Built, ground: Ground) -> Timber:

@@ -11,7 +11,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from lumwick.errors import PlaceError
-from lumwick.motion.channel import Channel, MomentChannel, MomentKey, at, evaluate
+from lumwick.motion.channel import Channel, Key, MomentChannel, MomentKey, at, evaluate
 from lumwick.motion.terms import Flicker, Pulse, Swing, Wander, laid_over
 from lumwick.picture import fade, frame_picture, open_for, seam_step
 from lumwick.place.edits.clip import closed
@@ -205,3 +205,10 @@ def test_a_cross_faded_loop_comes_round_in_the_picture() -> None:
     assert steps["cut"].seam > 4 * steps["cut"].usual and "the loop jumps" in steps["cut"].text
     assert steps["faded"].seam < 0.5 * steps["cut"].seam
     assert open_for(Setting(dim, flat()), dim.shots[0], 0.0) == 0.0
+
+
+def test_keys_before_the_clip_are_no_part_of_its_round() -> None:
+    curve = Channel(keys=[Key(t=-0.3, v=1.0, join="straight"), Key(t=-0.2, v=0.0, join="straight"), Key(t=-0.1, v=0.0)])
+    made = closed(curve, 1.0, "match", False)
+    assert made.keys[0].t == 0.0 and made.keys[-1].t == 1.0
+    assert evaluate(made, [0.0, 0.4, 1.0 - 1e-7]) == pytest.approx([0.0, 0.0, 0.0])

@@ -225,7 +225,7 @@ def test_command_line(place_file: Path, tmp_path: Path) -> None:
         "render", place_file, "--shot", "A", "--frames", "2-3,5", "--size", "64x36", "--quality", "sketch", "--out", out
     )
     assert made.exit_code == 0, made.output
-    assert sorted(p.name for p in out.iterdir()) == ["a.00002.png", "a.00003.png", "a.00005.png"]
+    assert sorted(p.name for p in out.glob("*.png")) == ["a.00002.png", "a.00003.png", "a.00005.png"]
     assert json.loads(run("check", place_file, "--shot", "a").stdout)["clearance"]["least"] > 1
     told = json.loads(run("sun", "--lat", "54.6", "--lon", "-3.5", "--at", "2026-06-05T13:12+01:00").stdout)
     assert told["elevation"] == pytest.approx(58, abs=0.2) and told["sunrise"].startswith("2026-06-05T04:4")

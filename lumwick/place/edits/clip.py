@@ -136,7 +136,7 @@ def _whole_rounds(curve: Curve, seconds: float, turn: bool) -> Curve:
 def _beginning(curve: Curve, seconds: float) -> tuple[Any, Any]:
     """The key that a loop begins with, and the value there."""
     start = next((k for k in curve.keys if 0 <= k.t < seconds - key_edits.NEAR), curve.keys[0])
-    if start.t <= key_edits.NEAR:
+    if abs(start.t) <= key_edits.NEAR:
         return start, start.v
     now = settled(curve, 0.0)
     return start, dt.datetime.fromisoformat(now) if isinstance(curve, MomentChannel) else now
@@ -150,9 +150,9 @@ def _ends_as_it_starts(curve: Curve, seconds: float, turn: bool) -> Curve:
     if last is start:
         raise PlaceError("There is only one key in the clip: it closes as it is.")
     closing = last.model_copy(update={"v": _whole(value, last.v, turn), "t": round(seconds, 9)})
-    span = [closing if k is last else k for k in within]
-    if span[0].t > key_edits.NEAR:
-        span = [span[0].model_copy(update={"t": 0.0, "v": value}), *span]
+    span = [closing if k is last else k for k in within if k is last or k.t >= -key_edits.NEAR]
+    if abs(span[0].t) > key_edits.NEAR:  # what was before the clip is not a part of its round
+        span = [start.model_copy(update={"t": 0.0, "v": value}), *span]
     return key_edits.remade(curve, span, before="cycle", after="cycle")
 
 
