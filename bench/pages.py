@@ -87,7 +87,7 @@ def studio(worker: bool) -> Iterator[tuple[str, str]]:
             for p in started:
                 p.terminate()
             for p in started:
-                p.wait(20)
+                p.wait(90)
             admin.execute(f"drop database {name} with (force)")
 
 
