@@ -56,5 +56,5 @@ export function drawWaves(svg, { W, H, spectrum, words }) {
         ),
       );
   }
-  caption(svg, 8, 14, words);
+  words.split('; ').forEach((line, k) => caption(svg, 8, 14 + 15 * k, line));
 }
