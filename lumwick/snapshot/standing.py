@@ -132,9 +132,15 @@ class Standing:
         x, y = (float(motions.value(f"/things/{thing.id}/{name}", [0.0])[0]) for name in ("east", "north"))
         shares = setting.openness(round(sea.surface, 1))(x, y)
         loop = self.shot.seconds if self.shot.loop and self.shot.seam != "mirror" else None
-        tiles = swells(sea_state(sea, self.place.site.north_turn), sea.seed, loop)
         # the longest waves come as far as the shore lets them, what is shorter as far as ripples do
-        long, short = largest(tiles[0]), largest(tiles[1])
+        state = sea_state(sea, self.place.site.north_turn)
+        key = ("largest waves", sea.seed)  # choosing them takes longer than riding them
+        held = setting.memory.get(key)
+        if held is None or held[0] != (state, loop):
+            tiles = swells(state, sea.seed, loop)
+            held = ((state, loop), largest(tiles[0]), largest(tiles[1]))
+            setting.memory[key] = held
+        _, long, short = held
         amplitude = np.concatenate([long[0] * shares[0], short[0] * shares[1]])
         kx, ky, omega = (np.concatenate([long[k], short[k]]) for k in (1, 2, 3))
         lifted = ride((amplitude, kx, ky, omega), hull, (x, y), np.radians(turn), times, sea.choppiness)
