@@ -23,7 +23,7 @@ def _nothing() -> tuple[Any, ...]:
     from lumwick.trace.world import Limits, View, hollow
 
     v = np.zeros(3)
-    view = View(v, v, v, v, False, v, v, v, v, 1.0, 1.0, 0.0, 1.0, 0, 0.0, 0.0, 0.0, 1.0, 1.0, 0.0, 0.0, 0, 0.0)
+    view = View(v, v, v, v, False, v, v, v, v, 1.0, 1.0, 0.0, 1.0, 0, 0.0, 0.0, 0.0, 1.0, 1.0, 0.0, 0.0, 0, 0.0, 0.0)
     exposure = Exposure(
         np.zeros((1, 1, CHANNELS), np.float32),
         np.zeros((0, 0, PASSES), np.float32),

@@ -91,6 +91,35 @@ def _ball(shape: Shape) -> Corners:
     return _joined(out)
 
 
+STONE_BANDS, STONE_SIDES = 36, 64
+STONE_LUMPS = ((1.1, 0.26), (2.3, 0.13), (5.1, 0.05))
+"""Sizes of a stone's lumps, a radian, and their share of its radius (practice)."""
+
+
+def _stone(shape: Shape) -> Corners:
+    """A worn stone: a ball with lumps, of chance by its number."""
+    half = np.array([shape.width, shape.depth, shape.height]) / 2
+    rng = np.random.default_rng(shape.number)
+    e = np.pi * (np.arange(STONE_BANDS + 1) / STONE_BANDS - 0.5)
+    way = np.cos(e)[:, None, None] * _circle(STONE_SIDES) + np.sin(e)[:, None, None] * np.array([0, 0, 1.0])
+    radius = np.ones(way.shape[:2])
+    for size, share in STONE_LUMPS:
+        for _ in range(5):
+            across = rng.standard_normal(3)
+            across *= size * np.pi / 2 / np.linalg.norm(across)
+            radius += share * 0.6 * np.sin(way @ across + rng.uniform(0, 2 * np.pi))
+    # worn flat rather than pitted
+    points = way * np.minimum(radius, 1.12)[..., None] * half
+    points[..., 2] -= points[..., 2].min()
+    du = np.roll(points[:, :-1], -1, 1) - np.roll(points[:, :-1], 1, 1)
+    dv = np.gradient(points[:, :-1], axis=0)
+    normals = np.cross(du, dv)
+    normals /= np.maximum(np.linalg.norm(normals, axis=2, keepdims=True), 1e-12)
+    normals[0], normals[-1] = (0, 0, -1), (0, 0, 1)
+    normals = np.concatenate([normals, normals[:, :1]], 1)
+    return _joined([_between(*rows) for rows in zip(points, points[1:], normals, normals[1:], strict=False)])
+
+
 def _tapered(shape: Shape, top: float) -> Corners:
     """A cylinder, or a cone whose top is ``top`` times as wide as its foot."""
     half, ring = np.array([shape.width / 2, shape.depth / 2, 0]), _circle()
@@ -247,6 +276,8 @@ def mesh_of_shape(shape: Shape) -> Mesh:
         solid = _tapered(shape, 1.0 if shape.kind == "cylinder" else 0.0)
     elif shape.kind == "stairs":
         solid = _stairs(shape)
+    elif shape.kind == "stone":
+        solid = _stone(shape)
     elif shape.kind == "sweep":
         solid = _sweep(shape)
     elif shape.kind == "plate":

@@ -34,6 +34,27 @@ def sea_nearness(ground: Ground, level: float) -> NDArray[np.float64]:
     return np.asarray(ndimage.gaussian_filter(open_sea, 45 / ground.spacing, mode="nearest"))
 
 
+SANDY = (0.03, 0.12)
+"""Nearness of the sea from which there is some sand on a shore, and from which nothing else (practice)."""
+FLATTEST, STEEPEST = 0.02, 0.5
+"""Slopes of a beach between which its wash is reckoned."""
+
+
+def beach_slope(
+    heights: NDArray[np.float32], slope: NDArray[np.float64], near_sea: NDArray[np.float64], level: float
+) -> float | None:
+    """Mean slope of the ground about the sea's edge on open shores, or None where it has none.
+
+    Parameters
+    ----------
+    slope : ndarray, shape (ny, nx) [degrees]
+    level : float [m]
+        Of still water.
+    """
+    edge = (np.abs(heights - level) < 0.6) & (near_sea > 0.1)
+    return float(np.clip(np.tan(np.radians(slope[edge])).mean(), FLATTEST, STEEPEST)) if edge.any() else None
+
+
 def open_water(ground: Ground, level: float, near_sea: NDArray[np.float64]) -> NDArray[np.float32]:
     """How much of the sea's waves comes to each point of the ground: shares of long waves, of ripples and of a shore.
 
@@ -53,7 +74,8 @@ def open_water(ground: Ground, level: float, near_sea: NDArray[np.float64]) -> N
     shoal = np.clip(ndimage.gaussian_filter(np.clip(depth, 0, None), 6 / ground.spacing) / 2.2, 0, 1)
     # long waves die away over a shoal; ripples keep on to the shore, and a little in the creek
     short = np.clip(depth / 0.25, 0, 1) * (0.22 + 0.78 * comes * (0.7 + 0.3 * shoal))
-    return np.stack([comes * shoal, short, np.clip(comes * 2, 0, 1)], -1).astype(np.float32)
+    shore = _step(near_sea, *SANDY)  # where there is sand there is wash
+    return np.stack([comes * shoal, short, shore], -1).astype(np.float32)
 
 
 def albedo(ground: Ground, kind: str, sea_level: float | None, beach_top: float, seed: int) -> NDArray[np.float32]:
@@ -75,7 +97,7 @@ def albedo(ground: Ground, kind: str, sea_level: float | None, beach_top: float,
     sward = np.ones_like(h)
     if kind == "saltmarsh":
         level = sea_level if sea_level is not None else h.min() - 10
-        near = _step(sea_nearness(ground, level), 0.03, 0.12)
+        near = _step(sea_nearness(ground, level), *SANDY)
         c = np.broadcast_to(np.array(SALTGRASS), (*h.shape, 3)).copy()
         c = _mix(c, TURF, _step(grain[0] + 0.4 * grain[1], -0.4, 0.9) * 0.75)
         c = _mix(c, DRY, _step(grain[1] - 0.3 * grain[0], 0.4, 1.6) * 0.6)
@@ -88,7 +110,7 @@ def albedo(ground: Ground, kind: str, sea_level: float | None, beach_top: float,
         mud = (1 - near) * (1 - _step(h - level + 0.12 * grain[2], 0.55, 0.95))
         c = _mix(c, MUD, mud)
         sward *= 1 - mud
-        line = _step(-(h - level), -0.55 - 0.1, 0.15)
+        line = _step(-(h - level), -0.12, 0.15)  # what the wash wets over it is told for each instant
         c = _mix(c, WET_SAND, near * line)
         wet = np.maximum(near * line, mud * (1 - 0.6 * _step(h - level, 0.2, 0.8)))
     else:

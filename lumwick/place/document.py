@@ -16,7 +16,7 @@ from lumwick.motion.timebase import RATES
 from lumwick.place.carrying import check_carried, check_stood_on
 from lumwick.place.fields import TURNS_AT_MOST, Id, Model
 from lumwick.place.filming import Clock, Develop, Exposure, Route
-from lumwick.place.nature import Air, Land, Sea, Site, Stand, Surround, Wind
+from lumwick.place.nature import Air, DrawnBeach, Land, Sea, Site, Stand, Surround, Water, Wind
 from lumwick.place.objects import Built, Lamp, LampGroup, SunGobo, Surface, Thing
 
 VERSION = 3
@@ -130,6 +130,8 @@ class Place(Model):
     site: Site = Field(default_factory=Site)
     land: Land
     sea: Sea = Field(default_factory=Sea)
+    waters: list[Water] = Field(default_factory=list, max_length=60)
+    beaches: list[DrawnBeach] = Field(default_factory=list, max_length=20)
     air: Air = Field(default_factory=Air)
     wind: Wind = Field(default_factory=Wind)
     growth: list[Stand] = Field(default_factory=list, max_length=200)
@@ -147,7 +149,7 @@ class Place(Model):
 
     @model_validator(mode="after")
     def _whole(self) -> Place:
-        for name in ("growth", "built", "surfaces", "things", "lamps", "lamp_groups", "shots"):
+        for name in ("waters", "beaches", "growth", "built", "surfaces", "things", "lamps", "lamp_groups", "shots"):
             _check_ids(getattr(self, name), f"two {LISTS[name]} share one id")
         for shot in self.shots:
             _check_ids(shot.route.stations, f"two stations of shot {shot.name} share one id")
@@ -193,6 +195,8 @@ class Place(Model):
 
 
 LISTS = {
+    "waters": "waters",
+    "beaches": "drawn beaches",
     "growth": "stands",
     "built": "built things",
     "surfaces": "surfaces",

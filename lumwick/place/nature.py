@@ -7,8 +7,8 @@ from typing import TYPE_CHECKING, Literal
 from pydantic import Field
 
 from lumwick.growth.kinds import KINDS
-from lumwick.motion.channel import Animatable
-from lumwick.place.fields import Asset, Id, Model, Point2, keyed, least, number
+from lumwick.motion.channel import Animatable, AnimatableColour
+from lumwick.place.fields import Asset, Id, Model, Point2, coloured, keyed, least, number
 
 PLANTS_AT_MOST = 2_000_000
 
@@ -73,6 +73,9 @@ class Sea(Model):
     choppiness: Animatable = keyed(
         1.0, "Choppiness", "x", 0, 1.5, "Horizontal displacement that sharpens crests; 1 is physical."
     )
+    water: Literal["by clarity", "clear ocean", "coastal", "green", "peaty", "silty", "spring"] = Field(
+        "by clarity", title="Water", description="What is in it, which gives it its colour and how far one sees in it."
+    )
     clarity: Animatable = keyed(3.0, "Clarity", "m", 0.2, 60, "Depth at which a white disc is lost to sight.")
     seed: int = Field(11, title="Seed", ge=0, le=2**31)
 
@@ -112,9 +115,59 @@ class Air(Model):
     )
     fog_height: Animatable = keyed(60.0, "Fog height", "m", 1, 3000, "Height over which fog thins to about a third.")
     fog_base: Animatable = keyed(0.0, "Fog base", "m", -500, 6000, "Height at which the visibility holds.")
+    rain: Animatable = keyed(0.0, "Rain", "mm/h", 0, 150, "It rings on water: drizzle 0.5, steady 4, a downpour 50.")
     sun_width: Animatable = keyed(
         0.53, "Sun's width", "°", 0.05, 15, "Across the sun's disc: wider makes softer shadows, with the same light."
     )
+
+
+class Water(Model):
+    """A stream, a pond or puddles."""
+
+    id: Id
+    name: str = Field(title="Name", min_length=1, max_length=80)
+    kind: Literal["stream", "pond", "puddles"] = Field(title="Kind")
+    line: list[Point2] = Field(
+        title="Line",
+        min_length=2,
+        max_length=400,
+        description="East and north: a stream's middle from its head down, or the corners of a shore.",
+    )
+    width: float = number(2.4, "Width", "m", 0.3, 80, "From bank to bank of a stream.")
+    depth: float = number(0.3, "Depth", "m", 0.02, 30, "Mean depth of a stream; of a pond, at its deepest.")
+    bed: Literal["smooth earth", "clean and straight", "winding, with pools", "cobbles", "weeds", "boulders"] = Field(
+        "cobbles", title="Bed", description="How rough it is, which slows a stream."
+    )
+    by: Literal["slope", "speed"] = Field(
+        "slope", title="Runs by", description="Its own slope, depth and bed, or a speed that is told."
+    )
+    speed: float = number(0.6, "Speed", "m/s", 0.01, 8, "Mean speed, where it is told.")
+    level: Animatable = keyed(0.0, "Level", "m", -10, 10, "Of its water, over or under its usual level.")
+    filled: Animatable = keyed(0.5, "Filled", "x", 0, 1, "How much of their ground puddles cover.")
+    sheltered: Animatable = keyed(0.5, "Sheltered", "x", 0, 1, "0 open to the wind, 1 no ripple of it.")
+    water: Literal["clear ocean", "coastal", "green", "peaty", "silty", "spring"] = Field(
+        "spring", title="Water", description="What is in it, which gives it its colour and how far one sees in it."
+    )
+    seed: int = Field(5, title="Seed", ge=0, le=2**31)
+
+
+class DrawnBeach(Model):
+    """A beach drawn in flat tones, for graphic films: it lies over nothing, with alpha."""
+
+    id: Id
+    name: str = Field(title="Name", min_length=1, max_length=80)
+    reach: Animatable = keyed(0.4, "Reach", "x", 0, 1, "Share of the picture that the water covers.")
+    side: Literal["below", "above", "left", "right"] = Field(
+        "below", title="Comes from", description="The side of the picture that the water comes from."
+    )
+    water: AnimatableColour = coloured("#5c9ea8", "Water")
+    wet: AnimatableColour = coloured("#b8996b", "Wet sand", "What the water leaves, until it is dry.")
+    foam: AnimatableColour = coloured("#fffffa", "Foam")
+    band: Animatable = keyed(0.035, "Foam band", "x", 0, 0.3, "Width of its lip, as a share of the picture's height.")
+    uneven: Animatable = keyed(0.05, "Unevenness", "x", 0, 0.4, "How far its tongues reach, of the picture's height.")
+    lobes: float = number(3.0, "Tongues", "", 0.2, 40, "Across the picture.")
+    lasts: float = number(2.5, "Stays wet", "s", 0, 8, "Until the sand is dry again.")
+    seed: int = Field(1, title="Seed", ge=0, le=2**31)
 
 
 class Surround(Model):

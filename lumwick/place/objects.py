@@ -162,7 +162,7 @@ class Opening(Model):
 class Shape(Model):
     """A plain form of one's own, to block a place out with."""
 
-    kind: Literal["ball", "box", "plate", "cylinder", "cone", "stairs", "wall", "room", "sweep"] = Field(
+    kind: Literal["ball", "box", "plate", "cylinder", "cone", "stairs", "wall", "room", "sweep", "stone"] = Field(
         "box", title="Form"
     )
     width: float = number(1.0, "Width", "m", 0.001, 1000, "Of a room, inside.")
@@ -171,6 +171,7 @@ class Shape(Model):
     steps: int = number(10, "Steps", "", 1, 400, "Of stairs.")
     thick: float = number(0.2, "Thickness", "m", 0.01, 10, "Of walls, floor and ceiling.")
     curve: float = number(1.5, "Curve", "m", 0.01, 100, "Radius by which a sweep's floor turns up into its wall.")
+    number: int = Field(1, title="Which", ge=0, le=9999, description="Of a stone: each number is of another form.")
     roofed: bool = Field(True, title="Ceiling", description="Of a room.")
     openings: list[Opening] = Field(
         [], title="Openings", max_length=60, description="Doors and windows of a wall or a room."
@@ -208,6 +209,13 @@ class Thing(Model):
         title="Floats",
         description="Rides the sea's waves: its own zero is its waterline, its height is told over the water.",
     )
+    density: float = number(
+        0.0, "Density", "kg/m³", 0, 20000, "Of what floats: it sinks over 1025; 0 floats by its own zero."
+    )
+    mooring: Literal["fixed", "moored", "adrift"] = Field(
+        "fixed", title="Kept by", description="Nothing but its place, a mooring with slack, or nothing at all: adrift."
+    )
+    slack: float = number(1.0, "Slack", "m", 0, 100, "How far a mooring lets it go.")
     plays: Playing | None = Field(
         None, title="Motion", description="How its own motion is played, if its file has any."
     )

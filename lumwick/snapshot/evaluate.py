@@ -12,7 +12,7 @@ from typing import Any, TypeVar
 
 import numpy as np
 import shapely
-from numpy.typing import NDArray
+from numpy.typing import ArrayLike, NDArray
 
 from lumwick.air.sun import SunPosition, direction, julian_day, sun_position
 from lumwick.air.wind import Gusts, gusts
@@ -40,7 +40,8 @@ from lumwick.route.track import Track, read_track
 from lumwick.route.way import Way, way
 from lumwick.snapshot import lit
 from lumwick.snapshot.standing import Standing
-from lumwick.snapshot.waters import sea_state
+from lumwick.snapshot.stirring import stirrers_of
+from lumwick.snapshot.waters import Bed, Stirrer, beds_of, sea_state
 from lumwick.water.spectrum import SeaState
 
 GRADED = tuple(f.name for f in fields(Grade) if f.name not in ("view", "screen", "lut"))
@@ -67,6 +68,18 @@ class Setting:
     """Gives an asset's bytes."""
     memory: dict[Any, Any] = field(default_factory=dict, repr=False, compare=False)
     """Routes and motions made ready, by shot."""
+    survey: Ground | None = None
+    """The land as it was brought in; ``ground`` has the beds of the place's waters in it."""
+
+    def __post_init__(self) -> None:
+        survey = self.survey or self.ground
+        object.__setattr__(self, "survey", survey)
+        object.__setattr__(self, "ground", beds_of(survey, self.place.waters)[0] if self.place.waters else survey)
+
+    def beds(self) -> tuple[Bed, ...]:
+        """Where each of the place's waters lies."""
+        assert self.survey is not None
+        return beds_of(self.survey, self.place.waters)[1]
 
     def floor(self, x: NDArray[np.float64], y: NDArray[np.float64]) -> NDArray[np.float64]:
         """Height [m] that one stands on."""
@@ -108,20 +121,21 @@ class Setting:
         track = read_track(self.read(asset), asset.name)
         return replace(track, focal=Lens(track.focal).on(shot.exposure.sensor).focal_mm)
 
-    def openness(self, level: float) -> Callable[[float, float], NDArray[np.float64]]:
-        """How much of the sea's waves comes to a spot: shares of long ones, of ripples and of a sea shore."""
+    def openness(self, level: float) -> Callable[[ArrayLike, ArrayLike], NDArray[np.float64]]:
+        """How much of the sea's waves comes to spots (n,) [m]: shares (n, 3) of long ones, of ripples and of a sea
+        shore; beyond the survey, of an open sea."""
         key = ("openness", level)
         if key not in self.memory:
             self.memory[key] = open_water(self.ground, level, sea_nearness(self.ground, level))
         grid: NDArray[np.float32] = self.memory[key]
 
-        def at(east: float, north: float) -> NDArray[np.float64]:
-            g = self.ground
-            if not (g.bounds[0] <= east <= g.bounds[2] and g.bounds[1] <= north <= g.bounds[3]):
-                return np.ones(3)
-            return np.asarray(
-                grid[round((north - g.south) / g.spacing), round((east - g.west) / g.spacing)], np.float64
-            )
+        def at(east: ArrayLike, north: ArrayLike) -> NDArray[np.float64]:
+            g, x, y = self.ground, np.atleast_1d(np.asarray(east, float)), np.atleast_1d(np.asarray(north, float))
+            inside = (g.bounds[0] <= x) & (x <= g.bounds[2]) & (g.bounds[1] <= y) & (y <= g.bounds[3])
+            row, col = (np.round((v - start) / g.spacing).astype(int) for v, start in ((y, g.south), (x, g.west)))
+            out = np.tile([1.0, 1.0, 0.0], (len(x), 1))
+            out[inside] = grid[row[inside], col[inside]]
+            return out
 
         return at
 
@@ -253,6 +267,12 @@ class Snapshot:
     gaps: tuple[Gap, ...] = ()
     """Openings of rooms that daylight comes in by."""
     rooms: tuple[Room, ...] = ()
+    rain: float = 0.0
+    """On the water [mm/h]."""
+    breeze: float = 0.0
+    """Wind [m/s] that ruffles ponds."""
+    stirrers: tuple[Stirrer, ...] = ()
+    """What has gone through water in the last seconds."""
 
     def indoors(self) -> bool:
         """Whether the camera is in a room."""
@@ -380,9 +400,14 @@ def evaluate(setting: Setting, shot: Shot, t: float, camera: Camera | None = Non
         (t, loop) if place.sun_gobo is not None and moves(place.sun_gobo) else (0.0, None),
         lit.gaps_of(place, stood, lamps),
         lit.rooms_of(place, stood),
+        air.rain,
+        blow.speed,
+        stirrers_of(setting, shot, place, t, loop),
     )
 
 
 def area_shapes(setting: Setting) -> list[shapely.Geometry]:
-    """Ground kept clear of plants by built things."""
-    return [footprint(thing) for thing in setting.place.built]
+    """Ground kept clear of plants by built things and by water."""
+    laid = zip(setting.place.waters, setting.beds(), strict=True) if setting.place.waters else ()
+    waters = [shape for water, bed in laid if water.kind != "puddles" and (shape := bed.shape) is not None]
+    return [*(footprint(thing) for thing in setting.place.built), *waters]

@@ -21,6 +21,9 @@ from lumwick.place.filming import Clock, Develop, Route
 from lumwick.place.instant import Mover, place_clock, plain
 from lumwick.route.way import goes
 from lumwick.snapshot.evaluate import Setting, clip_time
+from lumwick.snapshot.shores import loop_of
+from lumwick.snapshot.stirring import goes as may_go
+from lumwick.snapshot.stirring import stirrers_of
 
 WIDE = 2**256
 
@@ -107,7 +110,8 @@ def _moving(movers: Sequence[Mover], values: NDArray[np.float64]) -> list[int]:
 
 def _goes_by_the_past(setting: Setting) -> bool:
     """Whether anything stands where it does by other times than the frame's own, or by the clip's length."""
-    rolling = any(x.rolls or (x.copies is not None and x.copies.out_of_step) for x in setting.place.things)
+    wakes = bool(setting.place.sea.present or setting.place.waters) and any(may_go(x) for x in setting.place.things)
+    rolling = wakes or any(x.rolls or (x.copies is not None and x.copies.out_of_step) for x in setting.place.things)
     return rolling or any(lamp.turns for lamp in setting.place.lamps)
 
 
@@ -118,6 +122,8 @@ def _from_before(setting: Setting, shot: Shot, t: float) -> str:
     told = hashlib.blake2b(digest_size=16)
     for name in sorted(placed):
         told.update(placed[name].tobytes())
+    for stirrer in stirrers_of(setting, shot, standing.place, t, loop_of(shot)):
+        told.update(stirrer.place.tobytes())
     turning = [lamp.turns / shot.seconds for lamp in standing.place.lamps]
     return f"|{told.hexdigest()}|{turning}"
 

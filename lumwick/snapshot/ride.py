@@ -21,6 +21,7 @@ from lumwick.snapshot.riding.looks import looks
 from lumwick.snapshot.riding.pace import pace
 from lumwick.snapshot.riding.sampled import Fault, Findings, Floats, Ride, ride, speed_in_words
 from lumwick.snapshot.riding.turns import turns
+from lumwick.snapshot.shores import highest_water
 from lumwick.snapshot.surroundings import Surroundings, surroundings
 
 
@@ -60,7 +61,8 @@ def check(setting: Setting, shot: Shot) -> dict[str, Any]:
     Returns
     -------
     dict
-        ``length_m``, ``seconds``, ``speed`` and ``clearance`` (least, mean, most), ``found`` (list of
+        ``length_m``, ``seconds``, ``speed`` and ``clearance`` (least, mean, most), ``water`` (the highest crest of the
+        clip under the way, and how far the camera keeps over it) or None, ``found`` (list of
         {kind, from_s, to_s, text, repairs}) and ``clean``.
     """
     if not goes(shot.route):
@@ -69,10 +71,10 @@ def check(setting: Setting, shot: Shot) -> dict[str, Any]:
         r, found = faults(setting, shot)
     except LumwickError as error:
         return _report(shot, None, [Fault("cannot run", 0.0, shot.seconds, str(error))])
-    return _report(shot, r, found)
+    return _report(shot, r, found, highest_water(setting, shot, r.position))
 
 
-def _report(shot: Shot, r: Ride | None, found: list[Fault]) -> dict[str, Any]:
+def _report(shot: Shot, r: Ride | None, found: list[Fault], crest: float | None = None) -> dict[str, Any]:
     def range_of(values: Floats, mean: float) -> dict[str, Any]:
         return {"least": round(float(values.min()), 3), "mean": round(mean, 3), "most": round(float(values.max()), 3)}
 
@@ -89,6 +91,7 @@ def _report(shot: Shot, r: Ride | None, found: list[Fault]) -> dict[str, Any]:
             "length_m": 0.0,
             "speed": {"least": 0.0, "mean": 0.0, "most": 0.0, "words": "still"},
             "clearance": None,
+            "water": None,
         }
     mean = float(r.along[-1] / shot.seconds)
     return {
@@ -96,6 +99,9 @@ def _report(shot: Shot, r: Ride | None, found: list[Fault]) -> dict[str, Any]:
         "length_m": round(float(r.along[-1]), 3),
         "speed": {**range_of(r.speed, mean), "words": speed_in_words(mean)},
         "clearance": range_of(r.clearance, float(r.clearance.mean())),
+        "water": None
+        if crest is None
+        else {"highest": round(crest, 3), "over": round(float(r.position[:, 2].min()) - crest, 3)},
     }
 
 

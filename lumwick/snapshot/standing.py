@@ -18,11 +18,14 @@ from lumwick.built.floors import model_of, placement
 from lumwick.built.gltf_motion import Moving, moving, played_at
 from lumwick.errors import PlaceError
 from lumwick.motion.channel import Curve
+from lumwick.motion.terms import chance
 from lumwick.motion.throwing import GRAVITY
 from lumwick.place.carrying import CAMERA
 from lumwick.place.document import Place, Shot
+from lumwick.place.fields import least
 from lumwick.place.objects import Lamp, Thing
 from lumwick.place.paths import find
+from lumwick.snapshot.stirring import level_at
 from lumwick.snapshot.waters import sea_state
 from lumwick.water.floating import Hull, Ride, ride
 from lumwick.water.surface import largest, swells
@@ -31,6 +34,14 @@ if TYPE_CHECKING:
     from lumwick.snapshot.evaluate import Setting
 
 Floats = NDArray[np.float64]
+SEA_WATER = 1025.0
+"""Density of sea water [kg/m3]."""
+DRIFTS = 0.03
+"""Speed of what drifts, over the wind's (practice: 2 to 4 % of it)."""
+SHEERS = (17.0, 29.0)
+"""Seconds in which something on a mooring sheers to and fro across the wind, and along it (practice)."""
+FELT = 0.95
+"""Of the variance of waves, what a float is carried by: the rest is too short or too low for it."""
 STEPS_A_SECOND = 120
 """Steps by which a rolling thing's way is added up."""
 PHASES_AT_MOST = 24
@@ -107,7 +118,8 @@ class Standing:
             if item.rolls:
                 return self._rolled(item, times)
             turn, tilt, lean = told("turn") + north, told("tilt"), told("lean")
-            if item.floats and self.place.sea.present:
+            if item.floats and (self.place.sea.present or self.place.waters):
+                position = position + self._adrift(item, times)
                 ridden = self._ridden(item, turn, times)
                 position = position + np.stack([ridden.east, ridden.north, ridden.up], -1)
                 tilt, lean = tilt + np.degrees(ridden.pitch), lean + np.degrees(ridden.roll)
@@ -127,10 +139,20 @@ class Standing:
         low, high = mesh.bounds
         scale = float(self.values(thing, "things", "scale", np.array([self.t]))[0])
         breadth, length = (max(float(high[c] - low[c]) * scale, 0.05) for c in (0, 1))
-        hull = Hull(length, breadth, max(-float(low[2]) * scale, 0.05 * breadth))
+        own = -float(low[2]) * scale
+        draught = own if thing.density <= 0 else min(thing.density / SEA_WATER, 1.0) * float(high[2] - low[2]) * scale
+        hull = Hull(length, breadth, max(draught, 0.05 * breadth))
         motions = setting.motions(self.shot)
         x, y = (float(motions.value(f"/things/{thing.id}/{name}", [0.0])[0]) for name in ("east", "north"))
-        shares = setting.openness(round(sea.surface, 1))(x, y)
+        ground = float(setting.ground.height(np.array([x]), np.array([y]))[0])
+        inland = level_at(setting.beds(), x, y) if self.place.waters else []
+        sinks = own - draught  # how much higher its own zero comes to lie than by its waterline
+        if inland or not sea.present:  # a pond or a stream carries it, and has no waves to speak of
+            level = max((at + float(self.place.waters[k - 1].level) for k, at, _ in inland), default=ground)
+            lain = max(level + sinks, ground + own) if thing.density < SEA_WATER else ground + own
+            none = np.zeros(len(times))
+            return Ride(none, none, np.full(len(times), lain), none, none)
+        shares = setting.openness(round(sea.surface, 1))(x, y)[0]
         loop = self.shot.seconds if self.shot.loop and self.shot.seam != "mirror" else None
         # the longest waves come as far as the shore lets them, what is shorter as far as ripples do
         state = sea_state(sea, self.place.site.north_turn)
@@ -138,17 +160,42 @@ class Standing:
         held = setting.memory.get(key)
         if held is None or held[0] != (state, loop):
             tiles = swells(state, sea.seed, loop)
-            held = ((state, loop), largest(tiles[0]), largest(tiles[1]))
+            held = ((state, loop), largest(tiles[0], FELT), largest(tiles[1], FELT))
             setting.memory[key] = held
         _, long, short = held
         amplitude = np.concatenate([long[0] * shares[0], short[0] * shares[1]])
         kx, ky, omega = (np.concatenate([long[k], short[k]]) for k in (1, 2, 3))
         lifted = ride((amplitude, kx, ky, omega), hull, (x, y), np.radians(turn), times, sea.choppiness)
         # over ground that is too shallow for it it lies still
-        lies = float(setting.ground.height(np.array([x]), np.array([y]))[0]) + hull.draught
-        afloat = lifted.up + sea.surface > lies
+        lies = ground + own
+        afloat = (lifted.up + sea.surface + sinks > lies) & (thing.density < SEA_WATER)
         still = [np.where(afloat, value, 0.0) for value in (lifted.east, lifted.north, lifted.pitch, lifted.roll)]
-        return Ride(still[0], still[1], np.maximum(lifted.up + sea.surface, lies), still[2], still[3])
+        up = np.where(afloat, lifted.up + sea.surface + sinks, lies)
+        return Ride(still[0], still[1], up, still[2], still[3])
+
+    def _adrift(self, thing: Thing, times: Floats) -> Floats:
+        """How far wind and water have taken something that floats (n, 3) [m]: to and fro on its mooring, or away.
+
+        What drifts goes with the surface, at a share of the wind; in a loop it cannot go away and be back, and stays.
+        """
+        out = np.zeros((len(times), 3))
+        wind = self.shot.wind or self.place.wind
+        speed, bearing = (float(least(value)) for value in (wind.speed, wind.from_bearing))
+        toward = np.radians(bearing + 180 + self.place.site.north_turn)
+        down = np.array([np.sin(toward), np.cos(toward)])
+        across = np.array([down[1], -down[0]])
+        loop = self.shot.seconds if self.shot.loop and self.shot.seam != "mirror" else None
+        if thing.mooring == "adrift" and loop is None:
+            out[:, :2] = DRIFTS * speed * np.outer(times, down)
+        elif thing.mooring == "moored":
+            swing = zip((across, down), SHEERS, (0.55, 0.2), strict=True)
+            for way, period, share in swing:
+                lasts = loop / max(1, round(loop / period)) if loop else period
+                late = float(chance(sum(thing.id.encode()), np.zeros(1, np.int64), round(period))[0])
+                angle = 2 * np.pi * (times / lasts + late)
+                out[:, :2] += thing.slack * share * np.outer(np.sin(angle), way)
+            out[:, :2] += 0.4 * thing.slack * down  # it lies down wind of its mooring
+        return out
 
     # -- rolling ------------------------------------------------------------------------------------------------
 

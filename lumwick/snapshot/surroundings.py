@@ -32,9 +32,7 @@ from lumwick.place.nature import Stand
 from lumwick.place.objects import Thing
 from lumwick.snapshot.evaluate import Setting
 from lumwick.snapshot.planted import planted
-from lumwick.snapshot.waters import sea_state
-from lumwick.water.spectrum import significant_height
-from lumwick.water.surface import heights_at, swells
+from lumwick.snapshot.shores import water_over
 
 Floats = NDArray[np.float64]
 FAR = 4000.0
@@ -127,7 +125,6 @@ class Surroundings:
         self.scene = EmbreeScene()
         if len(names):
             self._mesh = TriangleMesh(self.scene, self.triangles.astype(np.float32))
-        sea = place.sea
         slope = setting.ground.slope()
         self.stands: list[_Plants] = []
         for one in planted(setting):
@@ -139,7 +136,6 @@ class Surroundings:
                     KDTree(plants.position[:, :2]) if KINDS[one.stand.kind].woody and len(plants.turn) else None,
                 )
             )
-        self.sea = sea_state(sea, place.site.north_turn) if sea.present else None
 
     def solids(self, p: Floats, within: float) -> Near:
         """Built things and models nearer than ``within`` [m] to points (n, 3) in a row."""
@@ -268,19 +264,7 @@ class Surroundings:
     def crests(self, shot: Shot, p: Floats, t: Floats) -> Floats:
         """Height [m] of the water's surface under points (n, 3) at clip times (n,); minus infinity over land and
         where there is none."""
-        place = self.setting.place
-        out = np.full(len(p), -np.inf)
-        if self.sea is None:
-            return out
-        level = place.sea.surface
-        depth = level - self.setting.ground.height(p[:, 0], p[:, 1])
-        over = depth > 0
-        out[over] = level
-        close = over & (p[:, 2] < level + 3 * significant_height(self.sea))
-        if close.any():
-            waves = swells(self.sea, place.sea.seed, shot.seconds if shot.loop and shot.seam != "mirror" else None)
-            out[close] += np.clip(depth[close] / 2.2, 0.0, 1.0) * heights_at(waves, p[close, 0], p[close, 1], t[close])
-        return out
+        return water_over(self.setting, shot, p, t)
 
     def seen(self, position: Floats, direction: Floats) -> Floats:
         """Distance [m] to what rays (n, 3) meet: ground, still water, built things, models, trees; infinity where it

@@ -46,6 +46,7 @@ SURFACE = _record(
     translucency=3,
     normal_scale=0,
     toned=0,  # whether its quads have tones
+    water=0,  # number of the body of water that it is; 0 is the sea
 )
 """The look of a model, of timber and of far ground (their base alone)."""
 
@@ -107,9 +108,46 @@ picture [rad]."""
 FOG = _record(extinction=0, height=0, base=0, sunlight=3, ambient=3, asymmetry=0)
 GRID = _record(west=0, south=0, spacing=0, level=0, bump=0)
 """``level`` [m] is the sea's, or far below everything; ``bump`` how much of the ground's grain is felt."""
-TILES = _record(length=4, variance=4, slope_variance=0)
-BODY = _record(absorption=3, colour=3, drift=2)
-"""The water itself: absorption [1/m], its own light [cd/m2], and the drift of the foam's lace [m]."""
+TILES = _record(
+    length=4,
+    variance=4,
+    slope_variance=0,
+    streak=0,  # share of the surface that foam in the wind's streaks covers at most
+    wind=2,  # the way it blows
+    chop=0,  # length of the tile of small ripples, whose slopes have a variance of 1 [m]
+    rain=0,  # length of the tile of rings [m]; 0 without rain
+    caustic=0,  # length of the maps of light under water [m]; 0 without
+    deepest=0,  # depth of the last of them [m]
+    wash_low=0,  # heights over still water between which the wash's table lies [m]; both 0 without
+    wash_high=0,
+    latest=0,  # its columns go from so much of a wave sooner to as much later
+    splash=0,  # height over the sea to which its waves wet what stands in it [m]
+    wet_top=0,  # height that no water wets [m]
+)
+BODY = _record(
+    absorption=3,  # what of a ray is lost [1/m]
+    fading=3,  # of daylight with depth [1/m]
+    colour=3,  # the light that comes out of deep water [cd/m2]
+    drift=2,  # of the foam's lace [m]
+    level=0,
+    first=0,  # its grid: the first of its cells among all bodies', and where they lie [m]
+    rows=0,
+    columns=0,
+    west=0,
+    south=0,
+    spacing=0,
+    ruffle=0,  # root mean square slope that the wind gives it
+    gone=2,  # seconds that ripples have gone with the stream, of each of two sets
+    share=0,  # of the first set
+    filmed=0,  # whether its depth is told by its grid, not by the ground under it
+)
+"""A body of water; the first is the sea."""
+FLOW = {"slope_x": 0, "slope_y": 1, "foam": 2, "east": 3, "north": 4, "rough": 5, "height": 6, "depth": 7}
+"""What each cell of a body's grid tells: slopes of waves that stand, foam, speed [m/s], slopes' spread by ripples, the
+surface's height [m] and depth [m]."""
+PATCH = _record(west=0, south=0, spacing=0, side=0, first=0, body=0)
+"""A square of water that something has stirred: where its cells lie [m], how many a side, which is the first, and of
+which body of water it is."""
 
 # -- what the integrator works in ----------------------------------------------------------------------------
 
@@ -135,7 +173,8 @@ PATH = np.dtype(
         ("passed", I8),  # clear surfaces
         ("inside", I8),  # the part of the clear solid that it is in, or -1
         ("plain", I8),  # only mirrors and clear things since a direction was chosen
-        ("in_water", I8),
+        ("in_water", I8),  # 1 if it went in from over it, whose surface it meets no more; 2 if it began in it
+        ("body", I8),  # number of the water that it is in
         ("skims", I8),  # goes on to the bed under a film of water
         ("seen", I8),  # its first surface is noted
         ("mirrored", I8),  # its first surface reflected it
@@ -163,6 +202,7 @@ HIT = np.dtype(
         ("leaf", I8),  # whether light passes through
         ("first", I8),  # whether it is the sample's first
         ("submerged", F8),  # how far under the water's level [m]
+        ("caustic", F8),  # by how much waves gather the sun there
         # room for working
         ("local", F8, 3),
         ("local_normal", F8, 3),

@@ -38,11 +38,9 @@ from lumwick.trace.sections.section import Section
 from lumwick.trace.sections.sheet import Sheet, SheetInputs, make_sheet
 from lumwick.trace.stands import Stands, Sway
 from lumwick.trace.textures import CODE_TO_LINEAR
-from lumwick.trace.world import MODEL, Air, Land, Lights, Looks, View, Waters, World
-from lumwick.water.surface import lace_drift
+from lumwick.trace.watering import NO_WATER, Watering
+from lumwick.trace.world import MODEL, Air, Land, Lights, Looks, View, World
 
-NO_WATER = -1e9
-"""Level [m] of a sea that is not there."""
 GRAIN = 0.16
 """How much of the ground's fine grain tilts its normals (practice)."""
 SUN_STEP = 1e-3
@@ -87,6 +85,7 @@ class Stage:
         self.furnishing = Furnishing()
         self._land = Section(make_land)
         self._sheet = Section(make_sheet)
+        self._water = Watering()
         self._built = Section(self.furnishing.make)
         self._placed = Section(self.furnishing.place)
         self._moved: Section[MovedInputs, list[embree.Scene]] = Section(self.furnishing.move)
@@ -125,6 +124,7 @@ class Stage:
         named = {
             **self._land.made.parts,
             **self._sheet.made.parts,
+            **self._water.parts,
             **self.furnishing.parts,
             **self.furnishing.lamp_parts,
             **(self._plants.made[0] if self._plants.key else {}),
@@ -186,6 +186,7 @@ class Stage:
         """Move waves, plants and models; the scenes that must be committed."""
         posed = self._show(snapshot)
         sea = self._sea.of(SeaInputs(snapshot.sea, snapshot.t, snapshot.loop, snapshot.place.sea, self.sheet))
+        self._water.set(self.standing, snapshot, self.sheet, self._sea)
         standing = tuple(standing.key for standing in self.stands.standings)
         _, bent = self._plants.of(PlantsInputs(standing, Sway.of(snapshot, eye)))
         return [*posed, *(sea.raised if self._sea.fresh else ()), *(bent if self._plants.fresh else ())]
@@ -234,7 +235,17 @@ class Stage:
         named = self.parts()
         parts = list(named.values())
         made = tuple(
-            s.key for s in (self._land, self._built, self._placed, self._moved, self._plants, self._sea, self._lamps)
+            s.key
+            for s in (
+                self._land,
+                self._water.inland,
+                self._built,
+                self._placed,
+                self._moved,
+                self._plants,
+                self._sea,
+                self._lamps,
+            )
         )
         top = self._top.of(TopInputs(made, tuple(named), tuple(parts)))
         table, self.things, self.surfaces = numbered(parts)
@@ -244,7 +255,7 @@ class Stage:
             geometry_of(parts, top, table, row),
             self._looks(surface, plant),
             self._ground(),
-            self._waters(),
+            self._water.laid_out(self._sea.made, self._daylight.made),
             Air(haze=light.haze, fog=light.light.fog),
             Lights(
                 sky=light.clear.table.astype(np.float32),
@@ -281,19 +292,6 @@ class Stage:
             heights=land.heights,
             open_water=self.sheet.open_water,
             grid=np.array([(g.west, g.south, g.spacing, level, GRAIN)], records.GRID),
-        )
-
-    def _waters(self) -> Waters:
-        sea, light = self._sea.made, self._daylight.made
-        drift = lace_drift(self.snapshot.t, self.snapshot.loop)
-        return Waters(
-            slope0=sea.slopes[0],
-            slope1=sea.slopes[1],
-            slope2=sea.slopes[2],
-            slope3=sea.slopes[3],
-            fold=sea.fold,
-            tiles=sea.tiles,
-            body=np.array([(light.absorption, light.body, drift)], records.BODY),
         )
 
     def _sun(self) -> NDArray[np.void]:
@@ -386,4 +384,5 @@ class Stage:
             float(shown.top),
             int(a.around),
             float(a.eye),
+            self._water.port(a),
         )

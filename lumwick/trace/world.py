@@ -56,7 +56,7 @@ class Land(NamedTuple):
 
 
 class Waters(NamedTuple):
-    """The sea's tiles and its body."""
+    """The sea's tiles, and what lies in and on all waters."""
 
     slope0: F32
     slope1: F32
@@ -64,7 +64,14 @@ class Waters(NamedTuple):
     slope3: F32
     fold: F32
     tiles: Records  # one `records.TILES`
-    body: Records  # one `records.BODY`
+    body: Records  # `records.BODY` of the sea, then of other waters
+    chop: F32  # slopes of small ripples, a tile
+    rain: F32  # slopes of rings, a tile
+    flow: F32  # cells of all bodies' grids, (n, len(`records.FLOW`))
+    patch: Records
+    stirred: F32  # cells of all patches: slopes east and north, foam
+    caustic: F32  # light gathered at depths, tiles: (depths, n, n)
+    wash: F32  # by how late a wave comes, and height: share of wet colour, of gloss, and of lace left behind
 
 
 class Air(NamedTuple):
@@ -131,6 +138,7 @@ class View(NamedTuple):
     top: float
     sphere: int  # 1 for the whole sphere, equirectangular
     eye: float  # how far rays of such a picture start to the right of where they go
+    port: float  # how far before the lens water is kept off [m]: there rays start that may do so in it; 0 far from it
 
 
 class Limits(NamedTuple):
@@ -180,7 +188,22 @@ def hollow() -> World:
             none(3),
         ),
         Land(none(3), none(3), none(2), none(3), none(1, records.GRID)),
-        Waters(none(3), none(3), none(3), none(3), none(3), none(1, records.TILES), none(1, records.BODY)),
+        Waters(
+            none(3),
+            none(3),
+            none(3),
+            none(3),
+            none(3),
+            none(1, records.TILES),
+            none(1, records.BODY),
+            none(3),
+            none(3),
+            none(2),
+            none(1, records.PATCH),
+            none(2),
+            none(3),
+            none(3),
+        ),
         Air(none(1, np.float64), none(1, records.FOG)),
         Lights(
             none(3),

@@ -104,6 +104,36 @@ class Wash:
         return np.asarray(self.setup + self.swash * tall * (form - 0.5), float)
 
 
+DARK_LASTS, GLOSS_LASTS, LACE_LASTS = 26.0, 8.0, 4.0
+"""Seconds in which wet sand loses two thirds of its darkness, of its gloss, and of the lace on it (practice)."""
+LOOKS_BACK, LOOKS_EVERY = 90.0, 0.25
+"""How far one looks back for the last wave that came so high, and in what steps [s]."""
+LATEST = 0.4
+"""A wash comes by so much of a wave sooner or later along the shore, at most."""
+
+
+def marks(wash: Wash, t: float, heights: Floats, columns: int = 17) -> NDArray[np.float32]:
+    """What the wash has left at a time [s] at heights over still water (n,) [m], by how late it comes there (from
+    -LATEST to LATEST of a wave): shares of wet colour, of gloss and of lace, shape (columns, n, 3).
+
+    Sand is as wet as the time since the last wave that reached it says; lace lies where the water has drawn back.
+    """
+    late = np.linspace(-LATEST, LATEST, columns)
+    ages = np.arange(0, LOOKS_BACK, LOOKS_EVERY)
+    edge = np.stack([wash.at(t - age, late) for age in ages])  # (ages, columns)
+    highest = np.maximum.accumulate(edge, 0)
+    out = np.zeros((columns, len(heights), 3), np.float32)
+    for k in range(columns):
+        at = np.searchsorted(highest[:, k], heights)
+        reached = at < len(ages)
+        age = ages[np.minimum(at, len(ages) - 1)]
+        drawn_back = np.clip((heights - edge[0, k]) / 0.01, 0, 1)
+        out[k, :, 0] = np.where(reached, np.exp(-age / DARK_LASTS), 0)
+        out[k, :, 1] = np.where(reached, np.exp(-age / GLOSS_LASTS), 0)
+        out[k, :, 2] = np.where(reached, np.exp(-age / LACE_LASTS), 0) * drawn_back
+    return out
+
+
 def wash_of(state: SeaState, slope: float, seed: int, loop: float | None) -> Wash:
     """The wash of a sea on a beach of a slope; in a loop a whole number of waves comes."""
     height = significant_height(state)

@@ -28,7 +28,7 @@ from lumwick.water.spectrum import (
 )
 
 # length [m] and points a side; each tile takes over where the one before can carry no shorter wave
-TILES = ((256.0, 256), (37.0, 128), (5.3, 128), (0.83, 128))
+TILES = ((1024.0, 512), (37.1, 128), (5.3, 128), (0.83, 128))
 
 
 @dataclass(frozen=True)
@@ -179,12 +179,29 @@ def _spectra(up, down, omega, kx, ky, t, choppiness, out):
                 out[3, i, j] = h * complex(-x * x * to, -y * y * to)
 
 
+@nb.njit(parallel=True, fastmath={"contract", "reassoc", "nsz"}, cache=True)
+def fold_spectra(up, down, omega, kx, ky, t, choppiness, out):
+    """Spectra (2, n, n) of the displacements' own slopes at a time [s], both of them in one transform, and of the mixed
+    one."""
+    n = up.shape[0]
+    for i in nb.prange(n):
+        for j in range(n):
+            angle = omega[i, j] * t
+            turn = complex(np.cos(angle), -np.sin(angle))
+            h = up[i, j] * turn + down[i, j] * turn.conjugate()
+            x, y = kx[i, j], ky[i, j]
+            k = np.sqrt(x * x + y * y)
+            to = choppiness / k if k > 0 else 0.0
+            out[0, i, j] = h * complex(-x * x * to, -y * y * to)
+            out[1, i, j] = h * complex(-x * y * to, 0.0)
+
+
 def heights_at(
     waves: tuple[Swell, ...],
     x: NDArray[np.float64],
     y: NDArray[np.float64],
     t: NDArray[np.float64],
-    share: float = 0.995,
+    share: float = 0.98,
 ) -> NDArray[np.float64]:
     """Height of the long waves (the first tile's) at points and clip times, all (n,), by summing the largest waves.
 
@@ -194,8 +211,19 @@ def heights_at(
         Of the tile's variance that the waves summed must carry.
     """
     amplitude, kx, ky, omega = largest(waves[0], share)
-    phase = np.outer(x, kx) + np.outer(y, ky) - np.outer(t, omega)
-    return np.asarray(np.cos(phase) @ amplitude.real - np.sin(phase) @ amplitude.imag, float)
+    out = np.zeros(len(t))
+    _sum_waves(amplitude, kx, ky, omega, np.asarray(x, float), np.asarray(y, float), np.asarray(t, float), out)
+    return out
+
+
+@nb.njit(parallel=True, fastmath={"contract", "reassoc", "nsz"}, cache=True)
+def _sum_waves(amplitude, kx, ky, omega, x, y, t, out):
+    for i in nb.prange(len(out)):
+        total = 0.0
+        for j in range(len(amplitude)):
+            phase = kx[j] * x[i] + ky[j] * y[i] - omega[j] * t[i]
+            total += amplitude[j].real * np.cos(phase) - amplitude[j].imag * np.sin(phase)
+        out[i] = total
 
 
 def largest(w: Swell, share: float = 0.995) -> Waves:

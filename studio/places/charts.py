@@ -33,15 +33,6 @@ from lumwick.route.way import goes
 from lumwick.snapshot.evaluate import Setting, sun_at
 from lumwick.snapshot.planted import Planted, planted
 from lumwick.snapshot.riding.sampled import ride, speed_in_words
-from lumwick.snapshot.waters import told_state
-from lumwick.water.spectrum import (
-    beaufort,
-    jonswap,
-    peak_frequency,
-    sea_name,
-    significant_height,
-    swell_density,
-)
 
 KEPT_AT_MOST = 64
 """Sheets of contours and of plants that are kept, the latest used."""
@@ -98,6 +89,7 @@ def chart_key(setting: Setting) -> str:
     return digest(
         p.land.elevation,
         list(p.growth),
+        list(p.waters),
         list(p.built),
         list(p.things),
         list(p.lamps),
@@ -133,12 +125,23 @@ def chart(setting: Setting) -> dict[str, Any]:
         {"id": b.id, "name": b.name, "kind": b.kind, "line": b.line, "width": b.width, "turn": b.turn}
         for b in place.built
     ]
+    waters = [
+        {"id": w.id, "name": w.name, "kind": w.kind, "line": w.line, "trouble": bed.trouble, "shape": _shape(bed.shape)}
+        for w, bed in zip(place.waters, setting.beds() if place.waters else (), strict=True)
+    ]
     marks = [
         {"id": m.id, "name": m.name, "of": "things", **_from_above(setting, m, stood[m.id])}
         for m in place.things
         if m.id in stood
     ] + [{"id": m.id, "name": m.name, "of": "lamps", "east": m.east, "north": m.north} for m in place.lamps]
-    return {**base, "stands": stands, "built": built, "marks": marks, "north": place.site.north_turn}
+    return {**base, "waters": waters, "stands": stands, "built": built, "marks": marks, "north": place.site.north_turn}
+
+
+def _shape(shape: Any) -> str:
+    """A water's outline as a path, y being minus north."""
+    if shape is None:
+        return ""
+    return "".join(_path(np.asarray(ring.coords), 0.05) + "Z" for ring in (shape.exterior, *shape.interiors))
 
 
 def _from_above(setting: Setting, thing: Thing, placed: NDArray[np.float64]) -> dict[str, Any]:
@@ -391,30 +394,3 @@ def sky_colour(elevation: float) -> str:
     return "#" + "".join(
         f"{round(float(np.interp(elevation, x, [s[1][c] for s in _SKY_STOPS]))):02x}" for c in range(3)
     )
-
-
-def spectrum_drawing(setting: Setting, shot: Shot, t: float) -> dict[str, Any]:
-    """The sea's spectrum by frequency, and the sea in words."""
-    sea = setting.still(shot, t).place.sea
-    if not sea.present:
-        return {"spectrum": [], "words": "There is no sea in this place: switch it on in the slip."}
-    state, lowered = told_state(sea)
-    wp = peak_frequency(state)
-    slowest = wp if state.swell is None else min(wp, 2 * np.pi / state.swell.period)
-    w = np.linspace(0.3 * slowest, 3.2 * wp, 140)
-    hs = significant_height(state)
-    words = (
-        f"{sea_name(hs)} sea: waves of {hs:.2f} m every {2 * np.pi / wp:.1f} s, Beaufort {beaufort(state.wind_speed)}"
-    )
-    if state.swell is not None:
-        words += f"; swell of {state.swell.height:.2f} m every {state.swell.period:.1f} s"
-    if sea.tide_range > 0:
-        words += f"; water at {sea.surface:+.2f} m"
-    words += f"; {lowered}" if lowered else ""
-    density = jonswap(w, state) + (swell_density(w, state.swell) if state.swell is not None else 0.0)
-    return {
-        "spectrum": [
-            [round(float(f) / 2 / np.pi, 4), round(float(s) * 2 * np.pi, 5)] for f, s in zip(w, density, strict=True)
-        ],
-        "words": words,
-    }

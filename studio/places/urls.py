@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from studio.places.views import account, chest, editing, files, history, look, route, time, whole, workspace
+from studio.places.views import account, chest, editing, files, history, look, route, time, water, whole, workspace
 
 urlpatterns = [
     path("", chest.chest, name="chest"),
@@ -16,7 +16,9 @@ urlpatterns = [
     path("places/<int:place_id>/bring/", files.bring, name="bring"),
     path("places/<int:place_id>/grey/", look.grey, name="grey"),
     path("places/<int:place_id>/slip/", workspace.slip, name="slip"),
-    path("places/<int:place_id>/waves/", workspace.waves, name="waves"),
+    path("places/<int:place_id>/waves/", water.waves, name="waves"),
+    path("places/<int:place_id>/beach/<slug:name>/", water.beach, name="beach"),
+    path("places/<int:place_id>/beach/<slug:name>/film/", water.beach_film, name="beach-film"),
     path("places/<int:place_id>/look/", look.look, name="look"),
     path("places/<int:place_id>/export/", chest.export, name="export"),
     path("places/<int:place_id>/ride/", route.ride, name="ride"),

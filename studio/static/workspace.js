@@ -4,6 +4,7 @@
 import { bringing } from './workspace/bringing.js';
 import { chart } from './workspace/chart.js';
 import { chartMarks } from './workspace/chart_marks.js';
+import { chartWaters } from './workspace/chart_waters.js';
 import { clock } from './workspace/clock.js';
 import { cut } from './workspace/cut.js';
 import { desk } from './workspace/desk.js';
@@ -32,6 +33,7 @@ const PARTS = [
   bringing,
   chart,
   chartMarks,
+  chartWaters,
   clock,
   cut,
   desk,

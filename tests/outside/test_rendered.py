@@ -104,5 +104,6 @@ def test_water_absorbs_with_depth() -> None:
     right = radiance(stage, setting, Camera(np.array([300.0, 0.0, 60.0]), direction_of(0.0, -80.0), 28.0), 32).mean(
         axis=(0, 1)
     )
-    assert left[0] > 1.5 * right[0]  # red light is lost first
+    # red light is lost first; what a bed of 0.4 m sends up is spread by n^2 as it comes out
+    assert left[0] > 1.25 * right[0]
     assert right[2] > right[0]

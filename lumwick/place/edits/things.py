@@ -15,11 +15,13 @@ from lumwick.place.edits.keys import SetKey
 from lumwick.place.fields import Id
 from lumwick.place.files import explain
 from lumwick.place.instant import Motions
-from lumwick.place.nature import Stand
+from lumwick.place.nature import DrawnBeach, Stand, Water
 from lumwick.place.objects import Built, Dressed, Lamp, LampGroup, Surface, Thing
 from lumwick.place.paths import find
 
 LISTED: dict[str, tuple[str, type[BaseModel]]] = {
+    "waters": ("water", Water),
+    "beaches": ("drawn beach", DrawnBeach),
     "growth": ("stand", Stand),
     "lamps": ("lamp", Lamp),
     "surfaces": ("surface", Surface),
@@ -49,7 +51,7 @@ class Add(Command):
 
     op: Literal["add"]
     item: dict[str, Any]
-    to: Literal["growth", "lamps", "surfaces", "things", "lamp_groups"]
+    to: Literal["waters", "beaches", "growth", "lamps", "surfaces", "things", "lamp_groups"]
 
     def apply(self, draft: Place) -> str:
         what, model = LISTED[self.to]
@@ -66,7 +68,7 @@ class Remove(Command):
 
     op: Literal["remove"]
     id: Id
-    of: Literal["growth", "lamps", "surfaces", "things", "lamp_groups"]
+    of: Literal["waters", "beaches", "growth", "lamps", "surfaces", "things", "lamp_groups"]
 
     def apply(self, draft: Place) -> str:
         kept = getattr(draft, self.of)

@@ -250,7 +250,7 @@ def direct(w, limits, lane):
             continue
         if kind == media.SKY:
             sky_light(w.lights.panorama, w.lights.lit_sky, w.lights.sun[0], d[0], d[1], d[2], gleam.radiance)
-        media.reaching(w.air, w.waters.body[0], hit, gleam, kind)
+        media.reaching(w.air, w.waters.body[path.body], hit, gleam, kind)
         density, gloss_density = 0.0, 0.0
         if hit.glossy:
             density, gloss_density = evaluate(lobes, n, path.direction, d)

@@ -23,6 +23,12 @@ WATER_REACH = 60.0
 SKY_INTO_WATER, SKY_SLANT = 0.93, 1.15
 """Share of an even sky's light that enters water (1 less its reflectance, 6.6 %, from memory), and its mean path down
 against the depth (practice)."""
+FROM_OVER, FROM_WITHIN = 1, 2
+"""Of a path in water: whether it went in through its surface, or began there."""
+DENSER = IOR_WATER * IOR_WATER
+"""Radiance in water over that which it becomes outside (n^2): what a ray has gone in through takes it off again."""
+FORWARD = 5.0
+"""How much brighter water is towards the light than away from it (practice)."""
 SUN, SKY, LAMP = 0, 1, 2
 """Kinds of light that reach a point."""
 
@@ -65,12 +71,21 @@ def _cos_sun(sun, d):
 
 @nb.njit(**INNER)
 def _cross_water(body, path, hit):
-    """Water takes light by its absorption and shows its own."""
+    """Water takes light by its absorption and shows its own: seen from over it, what deep water sends up; from within,
+    what day leaves of it at each depth, more towards the light."""
     reach = min(hit.distance, WATER_REACH)
     row = film.MIRRORED if path.mirrored else film.AIR
+    up = path.direction[2]
+    deep = max(0.0, body.level - path.origin[2])
     for c in range(3):
         keep = np.exp(-body.absorption[c] * reach)
-        path.by[row, c] += path.throughput[c] * body.colour[c] * (1 - keep)
+        light = body.colour[c] * (1 - keep)
+        if path.in_water == FROM_WITHIN:
+            towards = 1 + FORWARD * (0.5 + 0.5 * up) ** 2
+            lost = max(body.absorption[c] - body.fading[c] * up, 1e-4)
+            light = body.colour[c] * towards * np.exp(-body.fading[c] * deep) * body.absorption[c]
+            light *= (1 - np.exp(-lost * reach)) / lost
+        path.by[row, c] += path.throughput[c] * light * DENSER
         path.throughput[c] *= keep
 
 
@@ -100,7 +115,7 @@ def cross(air, waters, lights, lane, lit):
     """
     path, hit = lane.path, lane.hit
     if path.in_water:
-        _cross_water(waters.body[0], path, hit)
+        _cross_water(waters.body[path.body], path, hit)
     if hit.missed:
         return
     path.travelled += hit.distance
@@ -141,7 +156,8 @@ def reaching(air, body, hit, gleam, kind):
         if kind == SUN:
             gleam.weight *= 1 - fresnel(dz, IOR_WATER)
             slant = hit.submerged / np.sqrt(1 - (1 - dz * dz) / (IOR_WATER * IOR_WATER))
+            gleam.weight *= hit.caustic
         elif kind == SKY:
             gleam.weight *= SKY_INTO_WATER
         for c in range(3):
-            gleam.radiance[c] *= np.exp(-body.absorption[c] * slant)
+            gleam.radiance[c] *= np.exp(-body.fading[c] * slant)

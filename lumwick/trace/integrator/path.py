@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lumwick.trace import records
-from lumwick.trace.integrator import film, lights, media, rays, scattering, shafts
+from lumwick.trace.integrator import film, lights, media, port, rays, scattering, shafts
 from lumwick.trace.integrator.camera_ray import camera_ray
 from lumwick.trace.integrator.clear import pass_clear
 from lumwick.trace.integrator.compiling import WITHIN
@@ -113,7 +113,7 @@ def _begin(view, px, py, path):
     path.throughput[:] = 1.0
     path.travelled = path.density = path.near = 0.0
     path.limit = UNLIMITED
-    path.inside = -1
+    path.inside, path.body = -1, 0
     path.plain = 1  # only mirrors and clear things between here and the camera
     path.depth = path.reflected = path.passed = path.in_water = path.skims = path.seen = path.mirrored = 0
     colour = camera_ray(view, px, py, path)
@@ -127,6 +127,8 @@ def follow(w, view, limits, lane, px, py):
     """Follow one sample; adds its light and features to the lane's sums."""
     path, hit, lobes = lane.path, lane.hit, lane.lobes
     _begin(view, px, py, path)
+    if view.port > 0:
+        port.start(w, view, lane)
     for step in range(STEPS):
         path.step = step
         rays.find_surface(w.geometry, lane)
@@ -162,7 +164,7 @@ def follow(w, view, limits, lane, px, py):
         else:
             scattering.plain(lobes, hit.leaf, matt)
         lights.direct(w, limits, lane)
-        if not scattering.choose_direction(limits, w.waters.body[0], path, hit, lobes):
+        if not scattering.choose_direction(limits, w.waters.body[path.body], path, hit, lobes):
             break
     film.deposit(lane)
 

@@ -23,6 +23,9 @@ CLEAR_LAYERS = 24
 """Cut-out and clear surfaces that a shadow ray looks through (practice)."""
 CUT_FOOTPRINT = 0.004
 """Width [m] over which a shadow ray takes a cut-out's opacity (practice)."""
+FROM_OVER = 1
+"""Of a path in water: it went in through its surface, which it meets no more (as `media` says)."""
+UPRIGHT = (0.0, 0.0, 1.0)
 
 
 def buffers(count: int) -> NDArray[np.uint32]:
@@ -59,7 +62,8 @@ def _record(lane, shadow, origin, direction, far, mask):
 def find_surface(geometry, lane):
     """The next surface on the path, into the lane's hit."""
     path, hit, f = lane.path, lane.hit, lane.f
-    mask = SCATTERED if path.depth > 0 else (SEEN if path.in_water or path.skims else SEEN | MASK_WATER)
+    under = path.in_water == FROM_OVER or path.skims
+    mask = SCATTERED if path.depth > 0 else (SEEN if under else SEEN | MASK_WATER)
     mask |= MASK_CUT | MASK_CLEAR
     _record(lane, 0, path.origin, path.direction, FOREVER, mask)
     _set(lane, path.origin, path.direction, path.near, FOREVER, mask)
@@ -76,6 +80,14 @@ def find_surface(geometry, lane):
     for c in range(3):
         hit.position[c] = path.origin[c] + path.direction[c] * hit.distance
         hit.geometric[c] = f[12 + c]
+
+
+@nb.njit(**INNER)
+def water_over(geometry, lane):
+    """The part that is the water's surface over where the path begins, or -1."""
+    _set(lane, lane.path.origin, UPRIGHT, 0.0, FOREVER, MASK_WATER)
+    rtcIntersect1(geometry.scene, lane.ray.ctypes.data, 0)
+    return -1 if lane.ray[18] == NO_HIT else int(geometry.owner[int(lane.ray[19])])
 
 
 @nb.njit(**INNER)

@@ -390,5 +390,5 @@ def _by_matt(limits, body, path, hit, lobes, back, u, v):
             path.throughput[c] *= (lobes.through[c] if back else lobes.albedo[c]) / chance
     if hit.submerged > 0:
         for c in range(3):  # down to it and up again
-            path.throughput[c] *= np.exp(-body.absorption[c] * hit.submerged * 2)
+            path.throughput[c] *= np.exp(-body.fading[c] * hit.submerged * 2)
     return True

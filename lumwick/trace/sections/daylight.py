@@ -15,6 +15,30 @@ from lumwick.place.nature import Sea, Surround
 from lumwick.snapshot.evaluate import Weather
 from lumwick.trace.lighting import Lighting, lighting, surround_lighting
 from lumwick.trace.textures import read_panorama
+from lumwick.water.optics import KINDS, by_clarity
+
+
+@dataclass(frozen=True)
+class WaterLight:
+    """What a water does with light, by colour (3,): what it takes of rays and of day with depth [1/m], and what comes
+    out where it is deep [cd/m2]."""
+
+    lost: NDArray[np.float64]
+    fading: NDArray[np.float64]
+    colour: NDArray[np.float64]
+
+    @classmethod
+    def of_kind(cls, name: str, down: NDArray[np.float64]) -> WaterLight:
+        """A kind of water, by the light [lx] that falls on it."""
+        kind = KINDS[name]
+        return cls(kind.lost, kind.fading, kind.colour * down)
+
+    @classmethod
+    def of_sea(cls, sea: Sea, down: NDArray[np.float64]) -> WaterLight:
+        if sea.water != "by clarity":
+            return cls.of_kind(sea.water, down)
+        lost, returned = by_clarity(sea.clarity)
+        return cls(lost, lost, returned * down)
 
 
 @dataclass(frozen=True)
@@ -62,16 +86,17 @@ class Daylight:
         As surfaces get it.
     panorama : ndarray of float32, shape (h, w, 3) [cd/m2]
         A picture in place of the sky; (1, 1, 3) without one.
-    haze, absorption, body : ndarray, shape (3,)
-        Extinction of air and of water [1/m], and the light that comes out of deep water [cd/m2].
+    haze, down : ndarray, shape (3,)
+        Extinction of air [1/m], and the light that falls on level ground [lx].
+    sea : WaterLight
     """
 
     clear: ClearSky
     light: Lighting
     panorama: NDArray[np.float32]
     haze: NDArray[np.float64]
-    absorption: NDArray[np.float64]
-    body: NDArray[np.float64]
+    down: NDArray[np.float64]
+    sea: WaterLight
     notes: tuple[str, ...]
 
 
@@ -90,11 +115,7 @@ def make_daylight(inputs: DaylightInputs) -> Daylight:
         light, panorama = surround_lighting(picture, surround.turn + inputs.turn, inputs.surround_lux, w)
     extinction = coefficients(w.haze, w.ozone_du)
     colour = np.maximum(BAND_RGB_LUX, 0)
-    # absorption of natural water by colour, deepened by what makes it murky; a disc is lost at 1.7 / K (Poole
-    # and Atkins 1929)
-    k = 1.7 / sea.clarity
-    absorption = np.array([0.34, 0.07, 0.055]) * 0.6 + k * np.array([0.62, 0.40, 0.62])
     down = light.sky_lux + sky.sun_lux * max(0.0, float(inputs.toward[2])) * light.sun_through_fog
-    body = np.array([0.012, 0.042, 0.046]) * down / np.pi * (0.8 + 0.6 * min(1.0, 3.0 / sea.clarity))
+    water = WaterLight.of_sea(sea, down)
     haze = (extinction[0] + extinction[1]) @ colour / colour.sum(0)
-    return Daylight(sky, light, panorama, haze, absorption, body, notes)
+    return Daylight(sky, light, panorama, haze, down, water, notes)

@@ -10,8 +10,10 @@ from numpy.typing import NDArray
 from lumwick.place.nature import Sea
 from lumwick.trace import embree, records
 from lumwick.trace.sections.sheet import Sheet
-from lumwick.water.shore import wash_of
-from lumwick.water.spectrum import SeaState, slope_variance
+from lumwick.water.foam import lingering, streaks
+from lumwick.water.ripples import CHOP_TILE
+from lumwick.water.shore import LATEST, marks, wash_of
+from lumwick.water.spectrum import SeaState, significant_height, slope_variance
 from lumwick.water.surface import TILES, raise_sheet, surface, swells
 
 
@@ -37,6 +39,8 @@ class SeaMade:
     fold : ndarray of float32, shape (n, n, 4)
         Displacement of the longest tile [m], and where it folds.
     tiles : ndarray of `lumwick.trace.records.TILES`, shape (1,)
+    wash : ndarray of float32, shape (columns, n, 3)
+        What the wash of the shore has left, as `lumwick.water.shore.marks` gives it.
     raised : list of Scene
         What was moved and waits for its commit.
     """
@@ -44,32 +48,47 @@ class SeaMade:
     slopes: tuple[NDArray[np.float32], ...]
     fold: NDArray[np.float32]
     tiles: NDArray[np.void]
+    wash: NDArray[np.float32]
     raised: list[embree.Scene]
 
 
 def make_sea(inputs: SeaInputs) -> SeaMade:
     """Waves at a moment; the sheet's meshes are moved to them."""
     state, sheet = inputs.state, inputs.sheet
+    tiles = np.zeros(1, records.TILES)
+    tiles["length"], tiles["slope_variance"] = [length for length, _ in TILES], 0.001
+    tiles["chop"] = CHOP_TILE
     if state is None:
         flat = tuple(np.zeros((2, 2, 2), np.float32) for _ in TILES)
-        return SeaMade(flat, np.ones((2, 2, 4), np.float32), _tiles([0.0] * len(TILES), 0.001), [])
+        return SeaMade(flat, np.ones((2, 2, 4), np.float32), tiles, NO_WASH, [])
     waves = swells(state, inputs.sea.seed, inputs.loop)
     now = surface(waves, inputs.t, inputs.sea.choppiness)
-    variance = [float(np.vdot(s, s)) / (s.size / 2) for s in now.slopes]
+    folds = lingering(waves[0], now.displaced[..., 3], inputs.t, inputs.sea.choppiness, state.wind_speed, state.rate)
+    shown = np.concatenate([now.displaced[..., :3], folds[..., None]], -1)
+    tiles["variance"] = [float(np.vdot(s, s)) / (s.size / 2) for s in now.slopes]
+    tiles["slope_variance"] = slope_variance(state.wind_speed)
+    tiles["streak"] = streaks((state.wind_speed / 0.836) ** (2 / 3))
+    tiles["wind"] = np.sin(np.radians(state.toward)), np.cos(np.radians(state.toward))
+    tiles["splash"] = SPLASHES * significant_height(state)
+    wash, table = wash_of(state, sheet.slope, inputs.sea.seed, inputs.loop), NO_WASH
     raised: list[embree.Scene] = []
     if sheet.near is not None and sheet.tile is not None:
         x, y = (np.ascontiguousarray(sheet.near.rest[:, c]) for c in (0, 1))
         raise_sheet(x, y, sheet.near.open, now.displaced, TILES[0][0], sheet.level, sheet.near.vertices)
-        wash = wash_of(state, sheet.slope, inputs.sea.seed, inputs.loop)
         sheet.near.vertices[: len(x), 2] += sheet.near.shore * wash.at(inputs.t, sheet.near.late)
         wrapped = np.pad(now.displaced[..., :3], ((0, 1), (0, 1), (0, 0)), mode="wrap").reshape(-1, 3)
         sheet.tile.vertices[:] = sheet.tile.rest + wrapped
         for water in (sheet.near, sheet.tile):
             water.mesh.moved()
             raised.append(water.scene)
-    return SeaMade(now.slopes, now.displaced, _tiles(variance, slope_variance(state.wind_speed)), raised)
+        if sheet.near.shore.any() and wash.swash > 0 and np.isfinite(wash.period):
+            low, high = wash.setup - wash.swash / 2 - 0.02, wash.highest + 0.02
+            table = marks(wash, inputs.t, np.linspace(low, high, WASH_ROWS))
+            tiles["wash_low"], tiles["wash_high"], tiles["latest"] = low, high, LATEST
+    return SeaMade(now.slopes, shown, tiles, table, raised)
 
 
-def _tiles(variance: list[float], slopes: float) -> NDArray[np.void]:
-    """The sea's tiles for the kernel: their lengths, the variance of slopes in each, and of all slopes."""
-    return np.array([([length for length, _ in TILES], variance, slopes)], records.TILES)
+NO_WASH = np.zeros((2, 2, 3), np.float32)
+WASH_ROWS = 96
+SPLASHES = 0.35
+"""Height over still water, of the significant, to which waves wet what stands in them (practice)."""

@@ -8,24 +8,24 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import ndimage
 
+from lumwick.land.covers import FLATTEST, beach_slope
 from lumwick.land.covers import open_water as openness
 from lumwick.land.ground import Ground, grid_quads
 from lumwick.trace import embree
+from lumwick.trace.integrator.surfaces.wetted import lateness
 from lumwick.trace.part import IDENTITY, Part
 from lumwick.trace.sections.land import LandMade
 from lumwick.trace.sections.section import key_of
 from lumwick.trace.world import WATER
 from lumwick.water.surface import TILES
 
-TILES_AROUND = 14
+TILES_AROUND = 4
 """Tiles of open sea on each side of the survey; flat water goes on from there."""
 HORIZON = 40_000.0
 WASHED = 1.6
 """Metres over still water to which the sheet lies under the sand, for the wash to run up on."""
 WASH_DEPTH = 0.5
 """Depth [m] over which the wash dies away from the shore (practice)."""
-FLATTEST = 0.02
-"""Least slope of a beach that is reckoned with."""
 FINEST = 1.5
 """Metres between the sheet's points, or the survey's spacing if that is more."""
 
@@ -110,7 +110,7 @@ def make_sheet(inputs: SheetInputs) -> Sheet:
     shore = open_water[np.ix_(rows, cols)][..., 2].ravel()[used].astype(float) * np.exp(
         -np.clip(depth, 0, None) / WASH_DEPTH
     )
-    late = 0.22 * np.sin(rest[:, 0] / 19 + rest[:, 1] / 23) + 0.18 * np.sin(rest[:, 0] / 41 - rest[:, 1] / 29 + 1)
+    late = np.asarray(lateness.py_func(rest[:, 0], rest[:, 1]))
     near = _raised(rest, share, np.ascontiguousarray(quads.reshape(-1, 4).astype(np.uint32)), shore, late)
     length, n = TILES[0]
     tx, ty = np.meshgrid(*2 * (np.arange(n + 1) * (length / n),))
@@ -121,13 +121,8 @@ def make_sheet(inputs: SheetInputs) -> Sheet:
         "open sea": _water(tile.scene, _tiles_about(g, length)),
         "far sea": _water(embree.still_scene(*_far_sea(g, level, length), embree.MASK_WATER)),
     }
-    return Sheet(key, level, _beach_slope(land, level), open_water, near, tile, parts)
-
-
-def _beach_slope(land: LandMade, level: float) -> float:
-    """Mean slope of the ground about the sea's edge on open shores."""
-    edge = (np.abs(land.ground.heights - level) < 0.6) & (land.near_sea > 0.1)
-    return float(np.clip(np.tan(np.radians(land.slope[edge])).mean(), FLATTEST, 0.5)) if edge.any() else FLATTEST
+    slope = beach_slope(land.heights, land.slope, land.near_sea, level)
+    return Sheet(key, level, slope or FLATTEST, open_water, near, tile, parts)
 
 
 def _water(scene: embree.Scene, placed: NDArray[np.float32] = IDENTITY[None]) -> Part:

@@ -13,7 +13,7 @@ from lumwick.place.edits import fresh_id
 from lumwick.place.fields import least
 from lumwick.place.files import MAPS
 from lumwick.place.objects import Built, Copies, Opening, Playing, Shape, Surface, Thing
-from lumwick.snapshot.standing import moving_of
+from lumwick.snapshot.standing import SEA_WATER, moving_of
 from studio.places.models import AssetFile
 from studio.places.slips.asked import Asked, Column, chosen_of, column, listed, note_column
 from studio.places.slips.lamp import carried_by, lamp_columns
@@ -76,10 +76,23 @@ def _thing(asked: Asked, thing: Thing) -> list[Column]:
         return _copies(asked, thing, base)
     if asked.tab == "motion":
         return [*_motion(asked, thing, base), _throw(thing)]
+    floats = [_floating(asked, thing, base)] if thing.floats else []
     return [
         asked.column(thing.name, thing, base, own, **more),
+        *floats,
         {**where, "selects": [carried_by(asked, thing, base)]},
     ]
+
+
+def _floating(asked: Asked, thing: Thing, base: str) -> Column:
+    """How deep a thing floats and what keeps it where it is."""
+    slack = ("slack",) if thing.mooring == "moored" else ()
+    made = asked.column("On the water", thing, base, ("density", "mooring", *slack))
+    if thing.density >= SEA_WATER:
+        return {**made, "note": "It is denser than water: it sinks, and lies on the bed."}
+    if thing.mooring == "adrift" and asked.shot.loop:
+        return {**made, "note": "In a shot that loops it cannot drift away and be back: it stays."}
+    return made
 
 
 FEW = 20_000
@@ -144,6 +157,7 @@ OF_FORM = {
     "wall": ("thick",),
     "room": ("thick", "roofed"),
     "sweep": ("curve",),
+    "stone": ("number",),
 }
 """What a form has besides its three measures."""
 
@@ -193,6 +207,7 @@ FIRST_SHAPES: dict[str, dict[str, float]] = {
     "stairs": {"width": 1.2, "depth": 2.8, "height": 1.75},
     "wall": {"width": 4, "height": 2.6},
     "room": {"width": 5, "depth": 4, "height": 2.6},
+    "stone": {"width": 0.8, "depth": 0.6, "height": 0.5},
     "sweep": {"width": 8, "depth": 6, "height": 4},
 }
 """Measures [m] with which a shape is set down first."""

@@ -22,7 +22,9 @@ from lumwick.motion.timebase import RATES
 from lumwick.place.describe import typed
 from lumwick.place.document import Place as Document
 from lumwick.place.document import Shot
-from lumwick.place.edits import fresh_id
+from lumwick.place.edits import apply, fresh_id
+from lumwick.place.edits import command as command_of
+from lumwick.place.fields import least
 from lumwick.place.files import asset_of, explain
 from lumwick.place.instant import place_clock
 from lumwick.place.objects import Lamp, Thing
@@ -30,6 +32,8 @@ from lumwick.place.paths import find
 from lumwick.route.way import station_from
 from lumwick.snapshot.standing import kept_where_it_is, moving_of
 from lumwick.snapshot.thrown import throw_edit
+from lumwick.snapshot.waters import beds_of
+from lumwick.water.stream import fall_line
 from studio.looks.settings import revision_setting
 from studio.places.asked import Edit, Typed, Unreadable, read
 from studio.places.models import AssetFile, Place, StaleRevision
@@ -86,8 +90,29 @@ def _type(place: Place, asked: Edit) -> Question:
     found = _typed_edit(document, shot, asked.typed, value)
     if "ask" in found:
         return found
+    _keep_waters_whole(place, found)
     place.edit(asked.rev, found)
     return None
+
+
+def _keep_waters_whole(place: Place, data: dict[str, Any]) -> None:
+    """Refuse an edit after which a water could not lie where it is drawn.
+
+    Raises
+    ------
+    PlaceError
+        Says what is wrong with it.
+    """
+    if "waters" not in (data.get("to"), *str(data.get("path", "")).split("/")):
+        return
+    assert place.head is not None
+    setting = revision_setting(place.head.pk)
+    assert setting.survey is not None
+    after, _ = apply(setting.place, command_of(data))
+    before = {bed.trouble for bed in setting.beds()} if setting.place.waters else set()
+    for bed in beds_of(setting.survey, after.waters)[1]:
+        if bed.trouble and bed.trouble not in before:
+            raise PlaceError(bed.trouble)
 
 
 def _carried(place: Place, said: Typed, shot: Shot, held: str) -> dict[str, Any]:
@@ -123,6 +148,7 @@ def _command(place: Place, asked: Edit) -> Question:
     except (KeyError, TypeError, ValueError):
         raise Unreadable("This edit cannot be read.") from None
     if not question:
+        _keep_waters_whole(place, command)
         place.edit(asked.rev, command)
     return question or None
 
@@ -226,9 +252,21 @@ def _with_fewer_triangles(place: Place, command: dict[str, Any]) -> dict[str, An
     return {"op": "several", "edits": edits, "label": f"reduced {thing.name} to {triangles_of(mesh):,} triangles"}
 
 
+def _run_down(place: Place, command: dict[str, Any]) -> dict[str, Any]:
+    """The edit that adds a stream from a spot on, down the land's own fall."""
+    assert place.head is not None
+    setting = revision_setting(place.head.pk)
+    sea, ground = setting.place.sea, setting.ground
+    ends = float(least(sea.level)) if sea.present else -np.inf
+    spot = (float(command["east"]), float(command["north"]))
+    line = fall_line(ground.height, spot, ground.bounds, ends)
+    return {"op": "add", "to": "waters", "item": {**command["item"], "kind": "stream", "line": line}}
+
+
 _COMPLETED: dict[Any, Callable[[Place, dict[str, Any]], dict[str, Any]]] = {
     "throw": _thrown,
     "reduce": _with_fewer_triangles,
+    "run_down": _run_down,
 }
 """Edits that need more than the document: what is made of them before they are stored."""
 

@@ -62,6 +62,7 @@ def state_of(place: Place, shot_id: str | None) -> dict[str, Any]:
             "seam_frames": shot.seam_frames,
             "way": shot.route.way,
         },
+        "beaches": [{"id": one.id, "name": one.name} for one in setting.place.beaches],
         "film": charts.film_drawing(setting.place),
         "route": charts.route_drawing(setting, shot),
         "day": charts.day_band(setting, shot),
@@ -105,17 +106,4 @@ def slip(request: HttpRequest, place: Place) -> HttpResponse:
             "bench": bench,
             "shot": shot,
         },
-    )
-
-
-@place_view("GET")
-def waves(request: HttpRequest, place: Place) -> HttpResponse:
-    """The sea's spectrum at the playhead, for the drawing of the Water bench."""
-    assert place.head is not None
-    try:
-        t = float(request.GET.get("t", 0))
-    except ValueError:
-        t = 0.0
-    return JsonResponse(
-        charts.spectrum_drawing(revision_setting(place.head.pk), shot_of(place, request.GET.get("shot")), t)
     )

@@ -199,3 +199,53 @@ export function drawStand(svg, { st, picked, live, px }, acts) {
   }
   svg.append(g);
 }
+
+/**
+ * @param {Element} svg
+ * @param {any} data the `water`, whether it is `picked` and can be (`live`), metres a pixel as `px`
+ * @param {Record<string, Function>} acts what a press and a pick do
+ */
+export function drawWater(svg, { water, picked, live, px }, acts) {
+  const g = el('g', {
+    tabindex: live ? 0 : null,
+    role: 'button',
+    'aria-label': `Water ${water.name}`,
+    style: live ? 'cursor:pointer' : 'pointer-events:none',
+    'data-water': water.id,
+  });
+  const lost = !!water.trouble,
+    shown = lost ? `M${water.line.map((p) => `${p[0]} ${-p[1]}`).join('L')}` : water.shape;
+  g.append(
+    el(
+      'path',
+      {
+        d: shown,
+        fill: lost ? 'none' : 'var(--water)',
+        'fill-opacity': water.kind === 'puddles' ? 0.45 : 0.95,
+        stroke: lost ? 'var(--brick)' : 'var(--tide)',
+        'stroke-width': (picked ? 2.4 : 1) * px,
+        'stroke-dasharray': water.kind === 'puddles' || lost ? `${3 * px} ${3 * px}` : null,
+      },
+      el('title', {}, water.trouble || water.name),
+    ),
+  );
+  if (picked)
+    g.append(
+      el('path', {
+        d: `M${water.line.map((p) => `${p[0]} ${-p[1]}`).join('L')}${water.kind === 'stream' ? '' : 'Z'}`,
+        fill: 'none',
+        stroke: 'var(--amber)',
+        'stroke-width': 1.2 * px,
+        'stroke-dasharray': `${6 * px} ${4 * px}`,
+      }),
+    );
+  if (live) {
+    g.addEventListener('pointerdown', (e) => acts.press(e, water));
+    g.addEventListener('keydown', (e) => {
+      if (e.key !== 'Enter') return;
+      e.stopPropagation();
+      acts.pick(water);
+    });
+  }
+  svg.append(g);
+}

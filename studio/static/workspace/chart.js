@@ -67,6 +67,7 @@ export const chart = {
     svg.setAttribute('viewBox', box.join(' '));
     svg.replaceChildren();
     drawGround(svg, { chart: c, px });
+    this.drawWaters(svg, px);
     this.drawStands(svg, px);
     drawBuilt(svg, { chart: c, px, named: this.bench === 'land' && px < 0.9 });
     this.drawMarks(svg, px);
@@ -94,6 +95,10 @@ export const chart = {
     if (e.button || !this.view) return;
     if (this.chartMode === 'stand') {
       this.standOnChart(e);
+      return;
+    }
+    if (this.chartMode === 'spring') {
+      this.springAt(this.metres(e));
       return;
     }
     if (this.drafting) {
@@ -154,6 +159,10 @@ export const chart = {
     this.drafting = null;
     if (this.draftOf === 'way') {
       this.drawnWay(area);
+      return;
+    }
+    if (this.draftOf.startsWith('water ')) {
+      this.waterDrawn(this.draftOf.slice(6), area);
       return;
     }
     if (this.draftOf.startsWith('copies ')) {

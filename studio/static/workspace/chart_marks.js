@@ -41,7 +41,7 @@ export const chartMarks = {
     this.select(m.id);
   },
   dragMark(e, m) {
-    if (e.button || this.drafting) return;
+    if (e.button || this.drafting || this.chartMode) return;
     e.stopPropagation();
     e.preventDefault();
     const from = this.metres(e),

@@ -1,7 +1,8 @@
 /* The drawing under the chart, by bench: the sun over the day, and the waves. */
 import { drawSun } from '../drawings/sun.js';
 import { drawWaves } from '../drawings/waves.js';
-import { keepingFocus, refs } from '../kit/dom.js';
+import { keepingFocus, pointerDrag, refs } from '../kit/dom.js';
+import { waterSets } from '../kit/waters.js';
 import { benchOf } from './benches.js';
 
 /** @type {import('../types.js').Part} */
@@ -29,9 +30,36 @@ export const drawings = {
     });
   },
   async drawWavesNow(svg, W, H) {
-    const reply = await fetch(this.url(`waves/?shot=${this.s.shot.id}&t=${this.t.toFixed(3)}`));
+    const about = `shot=${this.s.shot.id}&t=${this.t.toFixed(3)}&selected=${encodeURIComponent(this.selected || '')}`,
+      reply = await fetch(this.url(`waves/?${about}`));
     if (!reply.ok || this.bench !== 'water') return;
-    drawWaves(svg, { W, H, ...(await reply.json()) });
+    const data = await reply.json();
+    if (data.beach) data.picture = this.url(`beach/${data.beach}/?shot=${this.s.shot.id}&t=${this.t.toFixed(3)}`);
+    drawWaves(svg, { W, H, ...data }, (name, e, scales) => this.dragWater(name, e, scales));
+  },
+  // a value dragged in a drawing of water: read off while it goes, stored when it is let go
+  dragWater(name, e, scales) {
+    e.preventDefault();
+    e.stopPropagation();
+    const x0 = e.clientX,
+      y0 = e.clientY,
+      ring = /** @type {SVGElement} */ (e.target);
+    let sets = [];
+    const move = (m) => {
+      const dx = m.clientX - x0,
+        dy = m.clientY - y0;
+      ring.setAttribute('transform', `translate(${dx} ${dy})`);
+      sets = waterSets(name, scales, dx, dy, this.selected);
+      this.say(sets.map((one) => one.text).join(', '));
+    };
+    const up = () => {
+      ring.removeAttribute('transform');
+      this.say('');
+      if (!sets.length) return;
+      const edits = sets.map(({ path, value }) => ({ op: 'set', path, value }));
+      this.command({ op: 'several', edits, label: sets.map((one) => one.text).join(', ') });
+    };
+    pointerDrag(move, up);
   },
   tapDrawing(e) {
     const { tap } = benchOf(this.bench);

@@ -88,6 +88,7 @@ export const slip = {
     this.selected = id;
     this.slip();
     this.drawChart();
+    if (this.bench === 'water') this.drawDrawing();
   },
   typed(input) {
     if (input.value === input.dataset.was) {
@@ -194,6 +195,14 @@ export const slip = {
   },
   // of what is picked, on whichever bench
   tabsOfPicked() {
+    if (this.bench === 'water')
+      return this.picksWater()
+        ? []
+        : [
+            ['sea', 'Sea'],
+            ['swell', 'Swell and tide'],
+            ['others', 'Other waters'],
+          ];
     const picked = this.chart && this.chart.marks.find((m) => m.id === this.selected);
     if (!picked || !['land', 'air'].includes(this.bench)) return [];
     if (picked.of === 'lamps')

@@ -9,6 +9,7 @@ import numba as nb
 import numpy as np
 
 from lumwick.trace.integrator.compiling import WITHIN
+from lumwick.trace.integrator.surfaces.wetted import washed
 from lumwick.trace.sampling import INNER, noise2
 
 OCTAVES, COARSEST, FINER = 6, 2.6, 0.42
@@ -21,6 +22,8 @@ RIPPLE_SIZE, RIPPLE_EAST, RIPPLE_NORTH = 62.0, 0.82, 0.57
 """Wind ripples of sand: radians a metre (about 10 cm from crest to crest), and the way they run."""
 WET_ALPHA = 0.16 * 0.16
 """GGX alpha of the film of water on wet ground."""
+SOAKED = 0.5
+"""Colour of soaked earth against dry (practice)."""
 FAR_FROM_EYE = 200.0
 """Ground that scattered light meets is drawn as if so far off [m]."""
 
@@ -73,7 +76,7 @@ def _ripples(normal, x, y, footprint, sand):
 
 
 @nb.njit(**WITHIN)
-def ground(land, path, hit, lobes):
+def ground(land, waters, path, hit, lobes):
     """The surveyed ground.
 
     Sward shows dead straw between its blades close by and its own green further off, where blades are too small to be
@@ -86,7 +89,11 @@ def ground(land, path, hit, lobes):
         normal[c] = bilinear(land.normals, i, j, a, b, c)
         lobes.albedo[c] = bilinear(colours, i, j, a, b, c)
     wet, sward = bilinear(colours, i, j, a, b, 3), bilinear(colours, i, j, a, b, 4)
-    tone = _grain(normal, x, y, hit.footprint, sward, grid.bump * (1 - 0.75 * wet))
+    film = 0.0
+    if waters.tiles[0].wash_high > waters.tiles[0].wash_low:
+        film = washed(waters, bilinear(land.open_water, i, j, a, b, 2), path, hit, lobes)
+        wet = max(wet, film)
+    tone = _grain(normal, x, y, hit.footprint, sward, grid.bump * (1 - 0.75 * wet) * (1 - 0.8 * film))
     sand = (1 - sward) * (1 - min(1.0, 2 * wet))
     if sand > 0.02 and hit.footprint < 0.06:
         _ripples(normal, x, y, hit.footprint, sand)
@@ -95,6 +102,9 @@ def ground(land, path, hit, lobes):
     for c in range(3):
         dead = STRAW[0] if c == 0 else (STRAW[1] if c == 1 else STRAW[2])
         lobes.albedo[c] = min(0.9, max(0.0, (lobes.albedo[c] * (1 - straw) + dead * straw) * (1 + tone)))
+    if path.in_water and waters.body[path.body].filmed > 0:  # earth under a puddle is soaked
+        for c in range(3):
+            lobes.albedo[c] *= SOAKED
     wet *= 1 - 0.7 * sward
     if wet > 0.05 and path.depth == 0 and not path.in_water:
         lobes.coat, lobes.coat_alpha = wet * wet, WET_ALPHA

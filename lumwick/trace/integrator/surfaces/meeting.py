@@ -9,6 +9,7 @@ import numba as nb
 import numpy as np
 
 from lumwick.trace.integrator import film
+from lumwick.trace.integrator.caustics import gathered
 from lumwick.trace.integrator.compiling import PART, WITHIN
 from lumwick.trace.integrator.surfaces.ground import far_ground, ground
 from lumwick.trace.integrator.surfaces.model import model, opacity_here
@@ -16,6 +17,7 @@ from lumwick.trace.integrator.surfaces.placing import unit
 from lumwick.trace.integrator.surfaces.plant import plant
 from lumwick.trace.integrator.surfaces.timber import timber
 from lumwick.trace.integrator.surfaces.water import EVENT_DIMENSION, FOAM_ALBEDO, pass_water, water
+from lumwick.trace.integrator.surfaces.wetted import wet_line
 from lumwick.trace.sampling import INNER, STEPS_A_SAMPLE, cell, pair
 from lumwick.trace.world import FAR, GROUND, MODEL, PLANT, TIMBER, WATER
 
@@ -43,12 +45,14 @@ def _clear_lobes(hit, lobes):
 def _meet_water(w, limits, lane):
     """Water: a film that is passed over, foam to be lit, or a surface that mirrors or lets through."""
     path, hit, lobes = lane.path, lane.hit, lane.lobes
-    foam, variance, cos_v = water(w.land, w.waters, path, hit)
+    number = int(w.looks.surface[w.geometry.row[hit.part]].water)
+    foam, variance, cos_v = water(w.land, w.waters, number, path, hit)
     if foam < 0:  # on to the bed
         for c in range(3):
             path.origin[c] = hit.position[c] - STEP_BACK * path.direction[c]
         path.near = 0.0
         path.skims = 1
+        path.in_water = 0
         return ONWARD
     _, lot = pair(path.pixel, path.sample, EVENT_DIMENSION + path.step)
     hit.first = 0 if path.seen else 1
@@ -61,6 +65,7 @@ def _meet_water(w, limits, lane):
         shown = 0.5 + 0.5 * foam
         film.note_surface(w.geometry.thing, lane, shown, shown, shown)
     lot = (lot - foam) / (1 - foam)
+    path.body = number
     return ONWARD if pass_water(w.air, w.lights, w.geometry, limits, lane, variance, cos_v, lot) else END
 
 
@@ -77,6 +82,7 @@ def _meet_model(w, lane):
             path.near = 1e-4 + 1e-6 * hit.distance
             return ONWARD
     model(w.geometry, w.looks, look, path, hit, lane.lobes)
+    wet_line(w.land, w.waters, path, hit, lane.lobes)
     return SHADE
 
 
@@ -91,7 +97,7 @@ def describe(w, view, limits, lane):
     if hit.kind == MODEL:
         return _meet_model(w, lane)
     if hit.kind == GROUND:
-        ground(w.land, path, hit, lobes)
+        ground(w.land, w.waters, path, hit, lobes)
     elif hit.kind == FAR:
         far_ground(w.land, w.looks.surface[geometry.row[hit.part]], hit, lobes)
     elif hit.kind == PLANT:
@@ -99,6 +105,7 @@ def describe(w, view, limits, lane):
     elif hit.kind == TIMBER:
         tone = geometry.tone[geometry.offset[hit.part] + hit.primitive]
         timber(w.looks.surface[geometry.row[hit.part]], tone, path, hit, lobes)
+        wet_line(w.land, w.waters, path, hit, lobes)
     return SHADE
 
 
@@ -132,7 +139,10 @@ def face(w, lane):
     if hit.kind == MODEL:
         hit.lift = MODEL_LIFT + MODEL_LIFT_BY_PLACE * (abs(p[0]) + abs(p[1]) + abs(p[2]))
     # a point under the water's level gets its light through it
-    hit.submerged = max(0.0, w.land.grid[0].level - p[2]) if hit.kind == GROUND and path.in_water else 0.0
+    hit.submerged = max(0.0, w.waters.body[path.body].level - p[2]) if path.in_water else 0.0
+    hit.caustic = 1.0
+    if hit.submerged > 0 and path.depth == 0:
+        hit.caustic = gathered(w.land, w.waters, path.body, p, hit.submerged)
     hit.first = 0 if path.seen else 1
     if hit.first:
         if lobes.transmission > 0:

@@ -14,18 +14,19 @@ from lumwick.trace.integrator.compiling import PART, WITHIN
 from lumwick.trace.integrator.facets import fresnel
 from lumwick.trace.integrator.scattering import basis, mirror, refract
 from lumwick.trace.integrator.surfaces.ground import bilinear, grid_cell
+from lumwick.trace.integrator.surfaces.inland import SMOOTHEST, inland, rained, stirred, tile_at
 from lumwick.trace.sampling import INNER, noise2, pair, turn
 
-SKIM = 0.012
-"""Depth [m] of a film at the water's edge that is too thin to see."""
+SKIM, INLAND_SKIM = 0.012, 0.0015
+"""Depth [m] of a film at the water's edge that is too thin to see: of the sea's, and of other waters'."""
 FOAM_ALBEDO = 0.72
 """Of dense, fresh foam (practice)."""
 FOAMS_BELOW, FOAMS_OVER = 0.44, 0.35
 """Folding (the Jacobian of the sideways motion) under which crests break, and over how much of it."""
 EDGE_DEPTH = 0.30
 """Water shallower than this [m] is laced with foam on a sea shore."""
-SMOOTHEST = 0.0004
-"""Least variance of slopes too fine to see."""
+LIP_DEPTH = 0.035
+"""Depth [m] under which the wash's lip is foam (practice)."""
 FACETS = 0.7
 """How far facets for a mirrored or bent ray lean, of the slopes' own spread (practice: the far ones are the sun's)."""
 SURE = 0.15
@@ -33,27 +34,18 @@ SURE = 0.15
 EVENT_DIMENSION = 200
 """The first of the dimensions that choose, at each step, between mirroring and letting through."""
 FACET_DIMENSION = 5
+LEAST_RISE = 0.003
+"""Least sine at which a mirrored ray leaves the water."""
+RISE = 0.01
+"""How far off the water a ray starts [m]."""
 GRAZING = 0.02
 """Least cosine to the eye; a wave's hidden back leans to it."""
 
 
 @nb.njit(**INNER)
-def _tile_at(tile, length, x, y, c):
-    """A channel of a tile, which repeats over ``length`` [m]."""
-    n = tile.shape[0]
-    fx, fy = x / length * n, y / length * n
-    gx, gy = np.floor(fx), np.floor(fy)
-    a, b = fx - gx, fy - gy
-    j, i = int(gx) % n, int(gy) % n
-    j2, i2 = (j + 1) % n, (i + 1) % n
-    low = tile[i, j, c] * (1 - a) + tile[i, j2, c] * a
-    return low * (1 - b) + (tile[i2, j, c] * (1 - a) + tile[i2, j2, c] * a) * b
-
-
-@nb.njit(**INNER)
 def _waves(waters, x, y, footprint, long, short, n):
-    """Normal of the water from its tiles' slopes, by the shares of long and short waves; returns the variance of the
-    slopes too fine to see."""
+    """Normal of the sea from its tiles' slopes, by the shares of long and short waves; returns the variance of the
+    slopes too fine to see, and the foam of what stirs it."""
     tiles = waters.tiles[0]
     sx = sy = 0.0
     short = max(long, short)
@@ -70,27 +62,51 @@ def _waves(waters, x, y, footprint, long, short, n):
         left += amount * amount * (1 - seen * seen) * tiles.variance[c]
         k = seen * amount
         if k > 0:
-            sx += k * _tile_at(slope, length, x, y, 0)
-            sy += k * _tile_at(slope, length, x, y, 1)
+            sx += k * tile_at(slope, length, x, y, 0)
+            sy += k * tile_at(slope, length, x, y, 1)
+    rx, ry, unseen = rained(waters, x, y, footprint)
+    tx, ty, churned = stirred(waters, 0, x, y)
+    sx, sy, left = sx + rx + tx, sy + ry + ty, left + unseen
     q = 1 / np.sqrt(1 + sx * sx + sy * sy)
     n[0], n[1], n[2] = -sx * q, -sy * q, q
-    return max(left, SMOOTHEST)
+    return max(left, SMOOTHEST), churned
 
 
 @nb.njit(**INNER)
 def _foam(waters, x, y, n, long, thin, near_sea, on_survey):
     """Share of the surface that is foam: where crests fold, and laced along a sea shore."""
-    fold = 1 - (1 - _tile_at(waters.fold, waters.tiles[0].length[0], x, y, 3)) * long
+    fold = 1 - (1 - tile_at(waters.fold, waters.tiles[0].length[0], x, y, 3)) * long
     foam = min(1.0, max(0.0, (FOAMS_BELOW - fold) / FOAMS_OVER))
     if on_survey:
         drift = waters.body[0].drift
         lace, _, _ = noise2(x * 1.9 + n[0] * 6 + drift[0], y * 1.9 + n[1] * 6 + drift[1], 31)
         finer, _, _ = noise2(x * 6.7 - n[1] * 9, y * 6.7 + 2 * drift[1], 32)
         edge = min(1.0, max(0.0, 1 - thin / EDGE_DEPTH)) * near_sea
+        lip = min(1.0, max(0.0, 1 - thin / LIP_DEPTH)) * near_sea * (0.75 + 0.5 * finer)
+        foam = max(foam, min(0.9, max(0.0, lip)))
         foam = max(foam, min(1.0, max(0.0, edge * 1.5 + 0.55 * lace * edge + 0.5 * finer * edge - 0.35)))
     else:
         lace, _, _ = noise2(x * 1.9, y * 1.9, 31)
+    if waters.tiles[0].streak > 0:
+        foam = max(foam, _streaks(waters, x, y) * long)
     return foam * (min(1.0, 0.7 + 0.6 * lace) if foam < 0.95 else 1.0)
+
+
+@nb.njit(**INNER)
+def _streaks(waters, x, y):
+    """Foam that a strong wind draws out into streaks along its way."""
+    tiles, drift = waters.tiles[0], waters.body[0].drift
+    along, across = x * tiles.wind[0] + y * tiles.wind[1], y * tiles.wind[0] - x * tiles.wind[1]
+    bend, _, _ = noise2(along / 31, across / 31, 33)
+    line, _, _ = noise2(along / 29 + drift[0] * 0.1, across / 1.3 + 1.4 * bend, 34)
+    fine, _, _ = noise2(along / 2.3, across / 0.22 + 3.0 * bend, 35)
+    threads, _, _ = noise2(along / 0.9, across / 0.13 + 5.0 * bend, 36)
+    share = line + 0.5 * fine + 0.45 * threads - 1 + STREAKED * tiles.streak
+    return min(1.0, max(0.0, share * 1.3)) * min(0.75, 1.5 * tiles.streak)
+
+
+STREAKED = 1.15
+"""How far streaks spread where they cover most (practice)."""
 
 
 @nb.njit(**INNER)
@@ -107,11 +123,10 @@ def _face_the_eye(n, d):
     return max(GRAZING, -(d[0] * n[0] + d[1] * n[1] + d[2] * n[2]))
 
 
-@nb.njit(**WITHIN)
-def water(land, waters, path, hit):
-    """Set the hit's normal; returns foam (0 to 1, or -1 for a film too thin to see), slopes' variance, cosine to the
-    eye."""
-    x, y, d = hit.position[0], hit.position[1], path.direction
+@nb.njit(**INNER)
+def _sea(land, waters, path, hit):
+    """Set the hit's normal; returns foam, or -1 for a film too thin to see, and slopes' variance."""
+    x, y = hit.position[0], hit.position[1]
     grid, heights = land.grid[0], land.heights
     i, j, a, b = grid_cell(heights, grid, x, y)
     inside_x = grid.west < x < grid.west + grid.spacing * (heights.shape[1] - 1)
@@ -120,14 +135,42 @@ def water(land, waters, path, hit):
     thin, near_sea = 1e9, 0.0
     if on_survey:
         long, short = bilinear(land.open_water, i, j, a, b, 0), bilinear(land.open_water, i, j, a, b, 1)
-        bed = (heights[i, j] * (1 - a) + heights[i + 1, j] * a) * (1 - b)
-        bed += (heights[i, j + 1] * (1 - a) + heights[i + 1, j + 1] * a) * b
-        thin, near_sea = hit.position[2] - bed, land.open_water[i, j, 2]
+        thin, near_sea = _depth(heights, hit.position[2], i, j, a, b), land.open_water[i, j, 2]
     if thin < SKIM:
-        return -1.0, 0.0, 1.0
-    grazing = max(0.05, -d[2])
-    variance = _waves(waters, x, y, hit.footprint / np.sqrt(grazing), long, short, hit.normal)
-    foam = _foam(waters, x, y, hit.normal, long, thin, near_sea, on_survey)
+        return -1.0, 0.0
+    wide = hit.footprint / np.sqrt(max(0.05, abs(path.direction[2])))
+    variance, churned = _waves(waters, x, y, wide, long, short, hit.normal)
+    return max(churned, _foam(waters, x, y, hit.normal, long, thin, near_sea, on_survey)), variance
+
+
+@nb.njit(**INNER)
+def _depth(heights, z, i, j, a, b):
+    """How far a height [m] lies over the ground."""
+    bed = (heights[i, j] * (1 - a) + heights[i + 1, j] * a) * (1 - b)
+    return z - bed - (heights[i, j + 1] * (1 - a) + heights[i + 1, j + 1] * a) * b
+
+
+@nb.njit(**WITHIN)
+def water(land, waters, number, path, hit):
+    """Set the hit's normal, to the ray's side; returns foam (0 to 1, or -1 for a film too thin to see), slopes'
+    variance, cosine to the eye."""
+    d = path.direction
+    if number == 0:
+        foam, variance = _sea(land, waters, path, hit)
+        if foam < 0:
+            return -1.0, 0.0, 1.0
+    else:
+        grazing = max(0.05, abs(d[2]))
+        foam, variance, thin = inland(land, waters, number, hit.position, hit.footprint, grazing, hit.normal)
+        if thin < 0:
+            i, j, a, b = grid_cell(land.heights, land.grid[0], hit.position[0], hit.position[1])
+            thin = _depth(land.heights, hit.position[2], i, j, a, b)
+        if thin < INLAND_SKIM:
+            return -1.0, 0.0, 1.0
+    if path.in_water:  # seen from under it, where foam is no more than a dull patch
+        for c in range(3):
+            hit.normal[c] = -hit.normal[c]
+        foam *= 0.5
     return foam, variance, _face_the_eye(hit.normal, d)
 
 
@@ -185,13 +228,16 @@ def pass_water(air, lights, geometry, limits, lane, variance, cos_v, lot):
     """
     path, hit = lane.path, lane.hit
     d = path.direction
-    _glitter(air, lights, geometry, lane, variance, cos_v)
+    under = path.in_water == media.FROM_WITHIN
+    ior = 1 / media.IOR_WATER if under else media.IOR_WATER
+    if not under:
+        _glitter(air, lights, geometry, lane, variance, cos_v)
     hx, hy, hz, cos = _facet(path, hit, variance, cos_v)
-    reflected = fresnel(cos, media.IOR_WATER)
-    pick = min(1 - SURE, max(SURE, reflected))
-    path.plain = 0  # the sun on water is sampled by its facets
+    reflected = fresnel(cos, ior)
+    pick = 1.0 if reflected >= 1 else min(1 - SURE, max(SURE, reflected))
     path.density = 0.0
-    rise = 0.01
+    if not under:
+        path.plain = 0  # the sun on water is sampled by its facets
     if limits.flat:
         return False
     if lot < pick:
@@ -203,20 +249,24 @@ def pass_water(air, lights, geometry, limits, lane, variance, cos_v, lot):
         for c in range(3):
             path.throughput[c] *= reflected / pick
         mirror(d, hx, hy, hz)
-        if d[2] < 0.003:
-            d[2] = 0.003 + 0.3 * abs(d[2])
+        side = -1.0 if under else 1.0
+        if side * d[2] < LEAST_RISE:
+            d[2] = side * (LEAST_RISE + 0.3 * abs(d[2]))
     else:
         if path.passed >= limits.transmissions:
             return False
         path.passed += 1
+        # its radiance is another there: it goes into a narrower cone
+        kept = (1 - reflected) / (1 - pick) * (media.DENSER if under else 1 / media.DENSER)
         for c in range(3):
-            path.throughput[c] *= (1 - reflected) / (1 - pick)
-        refract(d, hx, hy, hz, cos, media.IOR_WATER)
-        path.in_water = 1  # from here on water is not met: starting over it, the bed under thin water is not missed
+            path.throughput[c] *= kept
+        refract(d, hx, hy, hz, cos, ior)
+        # once in, its surface is not met: starting over it, the bed under thin water is not missed
+        path.in_water = 0 if under else media.FROM_OVER
     q = 1 / np.sqrt(d[0] * d[0] + d[1] * d[1] + d[2] * d[2])
     for c in range(3):
         d[c] *= q
         path.origin[c] = hit.position[c]
-    path.origin[2] += rise
+    path.origin[2] += -RISE if path.in_water == media.FROM_WITHIN else RISE
     path.near = 1e-3
     return True

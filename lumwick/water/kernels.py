@@ -1,0 +1,93 @@
+"""The loops of small waves and of light under them, compiled; apart from what calls them, so that a change of a number
+there compiles nothing anew."""
+
+from __future__ import annotations
+
+import numba as nb
+import numpy as np
+
+
+@nb.njit(cache=True)
+def splash(table, x, y, age, size, lives, reach, length, out):
+    """Add the rings of drops at (x, y) [m] of ages [s] to a tile's slopes."""
+    n = out.shape[0]
+    cell = length / n
+    ages, radii = table.shape
+    for d in range(len(x)):
+        row = min(ages - 1, int(age[d] / lives * ages))
+        widest = min(reach, 0.03 + 0.62 * age[d])
+        span = int(widest / cell) + 1
+        ci, cj = int(y[d] / cell), int(x[d] / cell)
+        for di in range(-span, span + 1):
+            dy = (ci + di) * cell - y[d]
+            for dj in range(-span, span + 1):
+                dx = (cj + dj) * cell - x[d]
+                r = np.sqrt(dx * dx + dy * dy)
+                if r >= widest or r < 1e-6:
+                    continue
+                f = r / reach * (radii - 1)
+                k = int(f)
+                slope = size[d] * (table[row, k] * (1 - f + k) + table[row, min(k + 1, radii - 1)] * (f - k))
+                i, j = (ci + di) % n, (cj + dj) % n
+                out[i, j, 0] += slope * dx / r
+                out[i, j, 1] += slope * dy / r
+
+
+@nb.njit(parallel=True, cache=True)
+def blow(k1, omega, loss, x, y, ago, strength, out):
+    """Sum up the waves (n, n) that blows at (x, y) [m] have left after some time [s], into ``out``."""
+    n = len(k1)
+    for i in nb.prange(n):
+        for j in range(n):
+            re, im = 0.0, 0.0
+            for b in range(len(x)):
+                swing = strength[b] * np.sin(omega[i, j] * ago[b]) * np.exp(-loss[i, j] * ago[b])
+                phase = k1[j] * x[b] + k1[i] * y[b]
+                re += swing * np.cos(phase)
+                im -= swing * np.sin(phase)
+            out[i, j] = complex(re, im)
+
+
+@nb.njit(cache=True)
+def _slope(tile, length, x, y, c):
+    n = tile.shape[0]
+    fx, fy = x / length * n, y / length * n
+    gx, gy = np.floor(fx), np.floor(fy)
+    a, b = fx - gx, fy - gy
+    j, i = int(gx) % n, int(gy) % n
+    low = tile[i, j, c] * (1 - a) + tile[i, (j + 1) % n, c] * a
+    return low * (1 - b) + (tile[(i + 1) % n, j, c] * (1 - a) + tile[(i + 1) % n, (j + 1) % n, c] * a) * b
+
+
+@nb.njit(parallel=True, cache=True)
+def land_rays(coarse, coarse_length, fine, fine_length, sun, deep, across, ior, out):
+    """Count where rays of the sun land at depths [m] under two tiles of slopes, into ``out`` (layers, n, n), a tile of
+    ``across`` [m]; the first layer is left."""
+    n = out.shape[1]
+    cell = across / n
+    for layer in nb.prange(1, out.shape[0]):
+        d = deep[layer]
+        for i in range(n):
+            for j in range(n):
+                x, y = (j + 0.5) * cell, (i + 0.5) * cell
+                sx = _slope(coarse, coarse_length, x, y, 0) + _slope(fine, fine_length, x, y, 0)
+                sy = _slope(coarse, coarse_length, x, y, 1) + _slope(fine, fine_length, x, y, 1)
+                q = 1 / np.sqrt(1 + sx * sx + sy * sy)
+                nx, ny, nz = -sx * q, -sy * q, q
+                cos = max(0.02, nx * sun[0] + ny * sun[1] + nz * sun[2])
+                k = cos / ior - np.sqrt(max(0.0, 1 - (1 - cos * cos) / (ior * ior)))
+                rx, ry, rz = -sun[0] / ior + k * nx, -sun[1] / ior + k * ny, -sun[2] / ior + k * nz
+                if rz > -0.2:
+                    continue
+                px, py = x - d * rx / rz, y - d * ry / rz
+                # as much light falls on a facet as it is turned to the sun
+                light = max(0.0, cos / (nz * max(sun[2], 0.05)))
+                fx, fy = px / cell - 0.5, py / cell - 0.5
+                gx, gy = np.floor(fx), np.floor(fy)
+                a, b = fx - gx, fy - gy
+                c, r = int(gx) % n, int(gy) % n
+                c2, r2 = (c + 1) % n, (r + 1) % n
+                out[layer, r, c] += light * (1 - a) * (1 - b)
+                out[layer, r, c2] += light * a * (1 - b)
+                out[layer, r2, c] += light * (1 - a) * b
+                out[layer, r2, c2] += light * a * b
