@@ -11,7 +11,7 @@ import sys
 from pathlib import Path
 from typing import Any
 
-from bench import engine, moving, pages, price, route, things
+from bench import engine, moving, pages, price, route, things, water
 
 ALL = {
     "rays": engine.rays,
@@ -28,6 +28,7 @@ ALL = {
     "slice": engine.against_first_slice,
     "stillness": engine.first_rays,
     "things": things.things,
+    "water": water.water,
     "channels": moving.channels,
     "lanes": moving.lanes,
     "playing": moving.playing,

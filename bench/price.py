@@ -105,13 +105,13 @@ print(best)
 """How the older commit takes a view; its first picture warms it."""
 
 
-def old_commit() -> Path:
-    """The older commit's files, with room for its kernels."""
-    folder = KEPT / OLD
+def old_commit(name: str = OLD) -> Path:
+    """An older commit's files, with room for its kernels."""
+    folder = KEPT / name
     if not folder.exists():
         folder.mkdir(parents=True)
         packed = subprocess.run(
-            ["git", "archive", OLD, "lumwick", "bench"], cwd=ROOT, capture_output=True, check=True
+            ["git", "archive", name, "lumwick", "bench"], cwd=ROOT, capture_output=True, check=True
         ).stdout
         subprocess.run(["tar", "-x", "-C", str(folder)], input=packed, check=True)
     return folder

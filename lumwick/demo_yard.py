@@ -14,14 +14,18 @@ from lumwick.built.presets import preset
 from lumwick.built.timber import build
 from lumwick.demo import saltmere
 from lumwick.land.ground import Ground
+from lumwick.land.starters import saltmarsh
 from lumwick.motion.channel import Channel, Key
 from lumwick.motion.terms import Swing
 from lumwick.motion.throwing import Throw, thrown
 from lumwick.place.document import Place, Shot
 from lumwick.place.files import asset_of
 from lumwick.place.filming import Clock, Exposure, Route, Station
-from lumwick.place.nature import Air, Stand, Wind
+from lumwick.place.nature import Air, DrawnBeach, Stand, Water, Wind
 from lumwick.place.objects import Built, Copies, Gobo, Lamp, LampGroup, Opening, Shape, Surface, Thing
+from lumwick.snapshot.beaches import reach_and_back
+from lumwick.snapshot.evaluate import Setting
+from lumwick.water.stream import Reach, fall_line
 
 YARD = (62.0, 60.0)
 """East and north [m] of the courtyard's middle."""
@@ -200,6 +204,7 @@ def _surfaces() -> list[Surface]:
         preset("brass", "brass"),
         preset("paper", "paper"),
         Surface(id="tarred", name="Tarred boards", pattern="planks", colour="#3a332c", second="#241f1a", roughness=0.6),
+        Surface(id="stone", name="Worn stone", pattern="rock", colour="#7d7a73", second="#5b5952", roughness=0.8),
         Surface(id="pot", name="Glazed pots", colour="#2f5f6a", roughness=0.3, coat=0.8, coat_roughness=0.05),
         Surface(id="ball", name="Orange rubber", colour="#c9531d", roughness=0.5),
         Surface(id="boat", name="Boat paint", pattern="planks", colour="#6d8f8a", second="#3f5350", roughness=0.45,
@@ -218,6 +223,103 @@ def _fixed(eye: tuple[float, float, float], aim: tuple[float, float, float], foc
     return Route(
         way="fixed", stations=[Station(id="s1", name=name, east=eye[0], north=eye[1], up=eye[2], aim=aim, focal=focal)]
     )
+
+
+def _drawn_beach() -> DrawnBeach:
+    """A beach in flat tones, washed once in the length of the beach shot."""
+    beach = DrawnBeach(id="wash", name="Drawn wash", seed=4)
+    keyed = reach_and_back(beach, 7.5)["value"]
+    return DrawnBeach.model_validate({**beach.model_dump(), "reach": keyed})
+
+
+BROOK_HEAD = (300.0, 300.0)
+"""Where the brook begins [m]: on the slope in the north-east."""
+STEEP = (262.0, 238.0)
+"""Where it falls among stones [m]."""
+POND = [(96.0, 14.0), (108.0, 9.0), (121.0, 13.0), (126.0, 24.0), (119.0, 33.0), (106.0, 34.0), (97.0, 26.0)]
+
+
+@lru_cache(1)
+def _brook_line() -> tuple[tuple[float, float], ...]:
+    """The brook's way down the land's own fall to the sea."""
+    ground = saltmarsh()
+    return tuple(fall_line(ground.height, BROOK_HEAD, ground.bounds, 0.0))
+
+
+def _waters() -> list[Water]:
+    """A brook among stones, a pond by the yard, and puddles on the sand."""
+    sand = [(-162.0, 20.0), (-146.0, 20.0), (-146.0, 38.0), (-162.0, 38.0)]
+    return [
+        Water(id="brook", name="Brook", kind="stream", line=list(_brook_line()), width=2.8, depth=0.2, bed="boulders",
+              sheltered=0.8),
+        Water(id="pond", name="Pond", kind="pond", line=POND, depth=1.4, water="green", sheltered=0.4),
+        Water(id="puddles", name="Puddles on the sand", kind="puddles", line=sand, filled=0.45, water="spring"),
+    ]  # fmt: skip
+
+
+def _brook() -> tuple[Setting, Reach]:
+    """The land with the brook in it, and its reach."""
+    place, _ = saltmere()
+    setting = Setting(place.model_copy(update={"waters": _waters(), "things": [], "growth": []}), saltmarsh())
+    run = setting.beds()[0].reach
+    assert run is not None
+    return setting, run
+
+
+def _stones() -> list[Thing]:
+    """Worn stones in the brook and on its banks, by chance."""
+    setting, run = _brook()
+    rng = np.random.default_rng(12)
+    middle = int(np.argmin(np.hypot(run.x - STEEP[0], run.y - STEEP[1])))
+    ux, uy = run.way
+    out = []
+    for k in range(26):
+        at = int(np.clip(middle + rng.integers(-26, 26), 0, len(run.x) - 1))
+        aside = rng.uniform(-1.9, 1.9)
+        x, y = float(run.x[at] - aside * uy[at]), float(run.y[at] + aside * ux[at])
+        wide = float(rng.uniform(0.25, 0.5) if k % 3 else rng.uniform(0.6, 1.15))
+        tall = wide * float(rng.uniform(0.5, 0.8))
+        low = float(setting.ground.height(np.array([x]), np.array([y]))[0])
+        out.append(
+            Thing(id=f"stone-{k}", name=f"Stone {k + 1}", east=round(x, 2), north=round(y, 2),
+                  up=round(low - 0.3 * tall, 2), turn=round(float(rng.uniform(0, 360)), 1), surface="stone",
+                  shape=Shape(kind="stone", width=wide, depth=wide * 0.75, height=tall, number=k + 1))
+        )  # fmt: skip
+    return out
+
+
+def _by_water() -> list[Shot]:
+    """The brook among its stones, the pond in rain, and under the sea's surface."""
+    setting, run = _brook()
+    k = int(np.argmin(np.hypot(run.x - STEEP[0], run.y - STEEP[1])))
+    ux, uy = run.way
+    eye = k + 9  # from below, looking up the fall
+    x, y = float(run.x[eye] - 1.9 * uy[eye]), float(run.y[eye] + 1.9 * ux[eye])
+    foot = float(setting.ground.height(np.array([x]), np.array([y]))[0])
+    aim = (float(run.x[k - 3]), float(run.y[k - 3]), float(run.surface[k - 3]) + 0.1)
+    return [
+        Shot(
+            id="brook", name="The brook among its stones", frames=96, loop=True,
+            clock=Clock(start=dt.datetime(2026, 6, 5, 15, 20), speed=0),
+            wind=Wind(speed=2.0, from_bearing=245, gustiness=0.2),
+            exposure=Exposure(ev100=13.2, kelvin=5600, f_number=8, focus=5),
+            route=_fixed((x, y, foot + 0.75), aim, 26, "By the brook"),
+        ),
+        Shot(
+            id="pond", name="The pond in rain", frames=96, loop=True,
+            clock=Clock(start=dt.datetime(2026, 6, 5, 20, 10), speed=0),
+            wind=Wind(speed=1.5, from_bearing=245, gustiness=0.2),
+            air=Air(haze=0.6, fog_visibility=2500, fog_height=60, fog_base=0, rain=7),
+            exposure=Exposure(ev100=11.0, kelvin=6200, f_number=5.6, focus=7),
+            route=_fixed((93.5, 12.5, 3.2), (110, 22, 1.2), 30, "By the pond"),
+        ),
+        Shot(
+            id="under", name="Under the water's surface", frames=120, loop=True,
+            clock=Clock(start=dt.datetime(2026, 6, 5, 13, 40), speed=0),
+            exposure=Exposure(ev100=11.8, kelvin=6000, f_number=8, focus=5),
+            route=_fixed((-232.0, 78.0, -1.75), (-226.0, 72.5, -0.55), 18, "A metre under"),
+        ),
+    ]  # fmt: skip
 
 
 def _shots() -> list[Shot]:
@@ -284,7 +386,9 @@ def _made() -> tuple[Place, dict[str, bytes]]:
         update={
             "name": "Saltmere Yard",
             "built": [b for b in base.built if b.id == "jetty"],
-            "things": [*_courtyard(), *_shed(), *_tower(), _boats(mesh), _moored(mesh)],
+            "things": [*_courtyard(), *_shed(), *_tower(), _boats(mesh), _moored(mesh), *_stones()],
+            "waters": _waters(),
+            "beaches": [_drawn_beach()],
             "lamps": _lamps(),
             "sea": base.sea.model_copy(
                 update={
@@ -297,7 +401,7 @@ def _made() -> tuple[Place, dict[str, bytes]]:
             ),
             "lamp_groups": [LampGroup(id="yard", name="Yard lamps")],
             "surfaces": _surfaces(),
-            "shots": _shots(),
+            "shots": [*_shots(), *_by_water()],
             "growth": [_clear_of_the_yard(s) for s in base.growth],
             "cut": base.cut.model_copy(update={"pieces": [], "fade_in": 0, "fade_out": 0}),
         }

@@ -128,7 +128,7 @@ def test_water_finds_its_own_way_round_a_hill_and_out_of_a_hollow() -> None:
     hill = ground.heights + 6 * np.exp(-(x**2 + y**2) / 60) - 2.0 * np.exp(-((x - 3) ** 2 + (y + 22) ** 2) / 20)
     shaped = Ground(hill.astype(np.float32), 1.0, -40, -40)
     line = fall_line(shaped.height, (1.0, -30.0), shaped.bounds)
-    assert line[-1][1] > 35
+    assert max(abs(v) for v in line[-1]) > 35  # out over the edge of the land
     assert min(np.hypot(px, py) for px, py in line) > 4
     reach(line, shaped.height, 1.0, 0.2, 0.04)  # it can be run
     with pytest.raises(LandError, match="under water"):
