@@ -9,11 +9,16 @@ from typing import Any
 
 import numpy as np
 
+from lumwick.built.gltf_out import glb_of
+from lumwick.built.meshes import Mesh, MeshPart, MeshSurface
+from lumwick.built.timber import build
 from lumwick.demo_stands import growth
 from lumwick.land.elevation import write_elevation
+from lumwick.land.ground import Ground
 from lumwick.land.starters import saltmarsh
 from lumwick.motion.channel import Channel, Key
 from lumwick.place.document import Cut, Piece, Place, Shot
+from lumwick.place.fields import Asset
 from lumwick.place.files import asset_of
 from lumwick.place.filming import Clock, Exposure, Route, Station
 from lumwick.place.nature import Air, Land, Sea, Site, Wind
@@ -57,6 +62,17 @@ def lamp_post() -> bytes:
     shade = trimesh.Trimesh(v, [[0, 1 + (k + 1) % n, 1 + k] for k in range(n)], process=False)
     scene = trimesh.Scene([part(post, *wood), part(arm, *wood), part(shade, *iron)])
     return bytes(scene.export(file_type="glb"))
+
+
+@lru_cache(1)
+def rowing_boat() -> bytes:
+    """A rowing boat as glTF, bow to the north, its waterline at zero."""
+    level = Ground(np.zeros((3, 3), np.float32), 10.0, -10.0, -10.0)
+    made = build(Built(id="boat", name="Boat", kind="boat", line=[(0.0, 0.0)], width=2.0, deck=0.0), level)
+    quads = made.quads.astype(np.int64)
+    triangles = np.concatenate([quads[:, [0, 1, 2]], quads[:, [0, 2, 3]]]).astype(np.uint32)
+    tarred = MeshSurface("boards", (0.12, 0.07, 0.035), 0.5, coat=0.3, coat_roughness=0.3)
+    return glb_of(Mesh((MeshPart(tarred, made.vertices, triangles, None, None),)), "rowing boat")
 
 
 def spoilt(place: Place) -> Shot:
@@ -251,6 +267,35 @@ def _jetty() -> Shot:
     )
 
 
+def _shore() -> Shot:
+    """The wash on the sand at low water, and a boat that rides off it."""
+    return Shot(
+        id="shore",
+        name="The wash on the sand",
+        frames=192,
+        fps="24",
+        clock=Clock(start=dt.datetime(2026, 6, 5, 13, 10), speed=1),
+        exposure=Exposure(ev100=14.2, kelvin=5600, f_number=8, focus=14),
+        route=Route(
+            way="fly",
+            eased_start=0.2,
+            eased_end=0.2,
+            stations=[
+                _station("b1", -184.0, 40.0, 1.6, (-200, 60, -0.3), 26, "By the edge"),
+                _station("b2", -186.0, 42.6, 1.55, (-201, 62, -0.3), 26, "Along it"),
+            ],
+        ),
+    )
+
+
+def _moored(name: str, words: str, mesh: Asset, at: tuple[float, float], turn: float) -> Thing:
+    """A boat on a mooring."""
+    return Thing(
+        id=name, name=words, mesh=mesh, east=at[0], north=at[1], up=0.0, turn=turn, floats=True, mooring="moored",
+        slack=0.6, surface="tarred",
+    )  # fmt: skip
+
+
 def _cut() -> Cut:
     """The pieces, and how the film is developed."""
     return Cut(
@@ -260,6 +305,7 @@ def _cut() -> Cut:
             Piece(id="p1", shot="dawn", join="dissolve", over=24),
             Piece(id="p2", shot="boardwalk", join="dissolve", over=18),
             Piece(id="p3", shot="pine", join="dissolve", over=18),
+            Piece(id="p6", shot="shore", join="dissolve", over=18),
             Piece(id="p4", shot="sunset", last=216, join="fade", over=24),
             Piece(id="p5", shot="jetty"),
         ],
@@ -271,12 +317,15 @@ def saltmere() -> tuple[Place, dict[str, bytes]]:
     data = _elevation()
     asset = asset_of("saltmere-ground.tif", data)
     post = asset_of("lamp-post.glb", lamp_post())
+    boat = asset_of("rowing-boat.glb", rowing_boat())
     walk = [(118.0, 132.0), (84.0, 104.0), (58.0, 84.0), (28.0, 62.0), (4.0, 42.0), (-10.0, 33.5), (-18.7, 27.3)]
     place = Place(
         name="Saltmere Reach",
         site=Site(latitude=54.6, longitude=-3.5, utc_offset=1.0),
         land=Land(elevation=asset, cover="saltmarsh", beach_top=2.2),
-        sea=Sea(level=0.0, wind_speed=7.5, wind_from=262, fetch_km=70, depth=16, clarity=2.6),
+        sea=Sea(
+            level=0.0, wind_speed=7.5, wind_from=262, fetch_km=70, depth=16, clarity=2.6, tide_range=1.0, tide_high=17.0
+        ),
         air=Air(haze=0.12, fog_visibility=14000, fog_height=80, fog_base=0),
         wind=Wind(speed=4.5, from_bearing=245, gustiness=0.24),
         growth=growth(),
@@ -286,12 +335,15 @@ def saltmere() -> tuple[Place, dict[str, bytes]]:
             Built(
                 id="jetty", name="Plank jetty", kind="jetty", line=[(-53.0, 33.0), (-50.0, 12.0)], width=1.3, deck=1.35
             ),
-            Built(id="boat", name="Rowing boat", kind="boat", line=[(-44.5, 10.0)], width=2.0, deck=0.03, turn=70),
         ],
-        things=[Thing(id="lamp-post", name="Lamp post", mesh=post, east=-49.6, north=13.2, up=1.35, turn=200)],
+        things=[
+            Thing(id="lamp-post", name="Lamp post", mesh=post, east=-49.6, north=13.2, up=1.35, turn=200),
+            _moored("boat", "Rowing boat", boat, (-44.5, 10.0), 70),
+            _moored("beach-boat", "Boat off the beach", boat, (-213.0, 74.0), 130),
+        ],
         lamps=_lamps(),
         surfaces=_surfaces(),
-        shots=[_dawn(), _boardwalk(), _sunset(), _pine(), _jetty()],
+        shots=[_dawn(), _boardwalk(), _sunset(), _pine(), _jetty(), _shore()],
         cut=_cut(),
     )
-    return place, {asset.sha256: data, post.sha256: lamp_post()}
+    return place, {asset.sha256: data, post.sha256: lamp_post(), boat.sha256: rowing_boat()}

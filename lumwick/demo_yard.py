@@ -8,12 +8,8 @@ from typing import Any
 
 import numpy as np
 
-from lumwick.built.gltf_out import glb_of
-from lumwick.built.meshes import Mesh, MeshPart, MeshSurface
 from lumwick.built.presets import preset
-from lumwick.built.timber import build
-from lumwick.demo import saltmere
-from lumwick.land.ground import Ground
+from lumwick.demo import rowing_boat, saltmere
 from lumwick.land.starters import saltmarsh
 from lumwick.motion.channel import Channel, Key
 from lumwick.motion.terms import Swing
@@ -22,7 +18,7 @@ from lumwick.place.document import Place, Shot
 from lumwick.place.files import asset_of
 from lumwick.place.filming import Clock, Exposure, Route, Station
 from lumwick.place.nature import Air, DrawnBeach, Stand, Water, Wind
-from lumwick.place.objects import Built, Copies, Gobo, Lamp, LampGroup, Opening, Shape, Surface, Thing
+from lumwick.place.objects import Copies, Gobo, Lamp, LampGroup, Opening, Shape, Surface, Thing
 from lumwick.snapshot.beaches import reach_and_back
 from lumwick.snapshot.evaluate import Setting
 from lumwick.water.stream import Reach, fall_line
@@ -33,17 +29,6 @@ TOP = 1.8
 """Height [m] of its paving."""
 SHED = (104.0, 70.0)
 """East and north [m] of the shed for pictures."""
-
-
-@lru_cache(1)
-def rowing_boat() -> bytes:
-    """A rowing boat as glTF, bow to the north, its waterline at zero."""
-    level = Ground(np.zeros((3, 3), np.float32), 10.0, -10.0, -10.0)
-    made = build(Built(id="boat", name="Boat", kind="boat", line=[(0.0, 0.0)], width=2.0, deck=0.0), level)
-    quads = made.quads.astype(np.int64)
-    triangles = np.concatenate([quads[:, [0, 1, 2]], quads[:, [0, 2, 3]]]).astype(np.uint32)
-    tarred = MeshSurface("boards", (0.12, 0.07, 0.035), 0.5, coat=0.3, coat_roughness=0.3)
-    return glb_of(Mesh((MeshPart(tarred, made.vertices, triangles, None, None),)), "rowing boat")
 
 
 def _swing(base: float, amount: float, period: float, phase: float = 0.0) -> Channel:
@@ -293,8 +278,8 @@ def _by_water() -> list[Shot]:
     setting, run = _brook()
     k = int(np.argmin(np.hypot(run.x - STEEP[0], run.y - STEEP[1])))
     ux, uy = run.way
-    eye = k + 9  # from below, looking up the fall
-    x, y = float(run.x[eye] - 1.9 * uy[eye]), float(run.y[eye] + 1.9 * ux[eye])
+    eye = k + 8  # from below, looking up the fall
+    x, y = float(run.x[eye] - 1.2 * uy[eye]), float(run.y[eye] + 1.2 * ux[eye])
     foot = float(setting.ground.height(np.array([x]), np.array([y]))[0])
     aim = (float(run.x[k - 3]), float(run.y[k - 3]), float(run.surface[k - 3]) + 0.1)
     return [
@@ -303,21 +288,21 @@ def _by_water() -> list[Shot]:
             clock=Clock(start=dt.datetime(2026, 6, 5, 15, 20), speed=0),
             wind=Wind(speed=2.0, from_bearing=245, gustiness=0.2),
             exposure=Exposure(ev100=13.2, kelvin=5600, f_number=8, focus=5),
-            route=_fixed((x, y, foot + 0.75), aim, 26, "By the brook"),
+            route=_fixed((x, y, max(foot, float(run.surface[eye])) + 0.8), aim, 26, "By the brook"),
         ),
         Shot(
             id="pond", name="The pond in rain", frames=96, loop=True,
             clock=Clock(start=dt.datetime(2026, 6, 5, 20, 10), speed=0),
             wind=Wind(speed=1.5, from_bearing=245, gustiness=0.2),
             air=Air(haze=0.6, fog_visibility=2500, fog_height=60, fog_base=0, rain=7),
-            exposure=Exposure(ev100=11.0, kelvin=6200, f_number=5.6, focus=7),
-            route=_fixed((93.5, 12.5, 3.2), (110, 22, 1.2), 30, "By the pond"),
+            exposure=Exposure(ev100=10.6, kelvin=5200, f_number=8, focus=4),
+            route=_fixed((98.3, 14.6, 2.35), (106, 20, 1.2), 26, "By the pond"),
         ),
         Shot(
             id="under", name="Under the water's surface", frames=120, loop=True,
-            clock=Clock(start=dt.datetime(2026, 6, 5, 13, 40), speed=0),
-            exposure=Exposure(ev100=11.8, kelvin=6000, f_number=8, focus=5),
-            route=_fixed((-232.0, 78.0, -1.75), (-226.0, 72.5, -0.55), 18, "A metre under"),
+            clock=Clock(start=dt.datetime(2026, 6, 5, 17, 10), speed=0),
+            exposure=Exposure(ev100=12.2, kelvin=5800, f_number=8, focus=5),
+            route=_fixed((-46.6, 8.2, -0.25), (-51.0, 14.5, 0.35), 18, "Below the jetty"),
         ),
     ]  # fmt: skip
 
@@ -392,6 +377,7 @@ def _made() -> tuple[Place, dict[str, bytes]]:
             "lamps": _lamps(),
             "sea": base.sea.model_copy(
                 update={
+                    "water": "coastal",
                     "tide_range": 2.2,
                     "tide_high": 19.5,
                     "swell_height": 0.5,

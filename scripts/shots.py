@@ -49,7 +49,7 @@ class Photographer:
         self.look("sunset", 5.4, "4")
 
     def water(self) -> None:
-        self.look("sunset", 3.0, "2")
+        self.look("shore", 3.0, "2")
 
     def growth(self) -> None:
         self.look("pine", 1.0, "3", "pines")

@@ -1,5 +1,5 @@
-"""``make stills``: four pictures of the demo at fine quality into docs/screenshots/ (ONLY=name for one; one to four
-minutes each)."""
+"""``make stills``: pictures of the demo at fine quality, and its waters on one sheet in study quality, into
+docs/screenshots/ (ONLY=name for one; one to four minutes each)."""
 
 from __future__ import annotations
 
@@ -13,6 +13,7 @@ sys.path.insert(0, str(Path(__file__).resolve().parent.parent))
 
 from lumwick.deliver.stills import write_png
 from lumwick.demo import saltmere
+from lumwick.demo_yard import yard
 from lumwick.lens.camera import Camera, look_at
 from lumwick.picture import load_setting, picture_at
 from lumwick.place.filming import Clock
@@ -35,8 +36,19 @@ STILLS = {
         5600,
         Air(haze=0.10, fog_visibility=300, fog_height=5.0, fog_base=0.6),
     ),
-    "hide": ("10:30", (-18.8, 27.25, 3.5), (-23, 22.4, 3.35), 20, 10.8, 5600, None),
 }
+# demo, shot and clip time [s]
+WATERS = (
+    ("reach", "shore", 1.0),
+    ("reach", "shore", 2.4),
+    ("reach", "shore", 3.6),
+    ("reach", "shore", 4.8),
+    ("yard", "brook", 1.0),
+    ("yard", "pond", 1.0),
+    ("yard", "under", 1.0),
+    ("yard", "boats", 1.0),
+)
+TILE = (480, 270)
 
 
 def still(stage: Stage, name: str, quality: str = "fine", size: tuple[int, int] = SIZE) -> np.ndarray:
@@ -51,10 +63,28 @@ def still(stage: Stage, name: str, quality: str = "fine", size: tuple[int, int] 
     return picture.pixels
 
 
+def waters() -> np.ndarray:
+    """The wash at four instants, a brook, a pond in rain, under water, and boats on the tide."""
+    stages = {"reach": Stage(load_setting(saltmere())), "yard": Stage(load_setting(yard()))}
+    tiles = []
+    for demo, name, t in WATERS:
+        stage = stages[demo]
+        picture = picture_at(stage, stage.setting.place.shot(name), t, TILE, QUALITIES["study"], None)
+        assert picture is not None
+        print(f"{name} at {t} s: {sum(picture.seconds.values()):.0f} s", flush=True)
+        tiles.append(picture.pixels)
+    rows = [np.concatenate(tiles[k : k + 2], 1) for k in range(0, len(tiles), 2)]
+    return np.concatenate(rows)
+
+
 def main() -> None:
+    asked = sys.argv[1:] or [*STILLS, "waters"]
+    if "waters" in asked:
+        write_png(OUT / "waters.png", waters())
     stage = Stage(load_setting(saltmere()))
-    for name in sys.argv[1:] or STILLS:
-        write_png(OUT / f"fine-{name}.png", still(stage, name))
+    for name in asked:
+        if name in STILLS:
+            write_png(OUT / f"fine-{name}.png", still(stage, name))
 
 
 if __name__ == "__main__":

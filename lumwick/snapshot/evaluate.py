@@ -20,7 +20,7 @@ from lumwick.built.floors import Walkable, model_of, walkable_of, walked_on
 from lumwick.built.gaps import Gap, Room
 from lumwick.built.gobos import moves
 from lumwick.built.lamps import LampLight
-from lumwick.built.timber import floor_over, footprint
+from lumwick.built.timber import floor_over
 from lumwick.errors import PlaceError
 from lumwick.land.covers import open_water, sea_nearness
 from lumwick.land.ground import Ground
@@ -404,10 +404,3 @@ def evaluate(setting: Setting, shot: Shot, t: float, camera: Camera | None = Non
         blow.speed,
         stirrers_of(setting, shot, place, t, loop),
     )
-
-
-def area_shapes(setting: Setting) -> list[shapely.Geometry]:
-    """Ground kept clear of plants by built things and by water."""
-    laid = zip(setting.place.waters, setting.beds(), strict=True) if setting.place.waters else ()
-    waters = [shape for water, bed in laid if water.kind != "puddles" and (shape := bed.shape) is not None]
-    return [*(footprint(thing) for thing in setting.place.built), *waters]

@@ -11,11 +11,12 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
+from lumwick.built.timber import footprint
 from lumwick.growth.scatter import Plants
 from lumwick.growth.standing import set_out
 from lumwick.keep import digest
 from lumwick.place.nature import Stand
-from lumwick.snapshot.evaluate import Setting, area_shapes
+from lumwick.snapshot.evaluate import Setting
 
 _HELD: WeakValueDictionary[str, Plants] = WeakValueDictionary()
 _SETTING_OUT = threading.Lock()
@@ -46,6 +47,13 @@ class Planted:
                     self.stand, self.setting.ground, slope, self.clear, self.level, self.key
                 )
             return found
+
+
+def area_shapes(setting: Setting) -> list[shapely.Geometry]:
+    """Ground kept clear of plants by built things and by water."""
+    laid = zip(setting.place.waters, setting.beds(), strict=True) if setting.place.waters else ()
+    waters = [shape for water, bed in laid if water.kind != "puddles" and (shape := bed.shape) is not None]
+    return [*(footprint(thing) for thing in setting.place.built), *waters]
 
 
 def planted(setting: Setting) -> Iterator[Planted]:

@@ -100,7 +100,7 @@ def rain_rings(rate: float, seed: int, t: float, loop: float | None) -> NDArray[
     age = (since - turn) * period
     fall = which + number * (turn % rounds if rounds else turn)
     x, y = (RAIN_TILE * chance(seed, fall, salt) for salt in (82, 83))
-    size = 0.35 + 1.1 * chance(seed, fall, 84) ** 3  # few drops are large
+    size = 0.6 + 1.6 * chance(seed, fall, 84) ** 3  # few drops are large
     keep = age < RING_LIVES
     splash(_ring_table(), x[keep], y[keep], age[keep], size[keep], RING_LIVES, RING_REACH, RAIN_TILE, out)
     return out

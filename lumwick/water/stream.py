@@ -9,6 +9,7 @@ they run as fast against it, 2 pi u^2 / g in deep water (Lamb, 243). How high th
 
 from __future__ import annotations
 
+import heapq
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
@@ -216,6 +217,21 @@ OVER_BANK = 0.35
 """How far its surface goes on under its banks [m]."""
 
 
+@dataclass
+class _Grid:
+    """A stream's grids (rows, columns) as they are made: east and north [m], speed [m/s], standing waves [m], foam,
+    ripples' slopes, and where there is water."""
+
+    x: Floats
+    y: Floats
+    east: Floats
+    north: Floats
+    surface: Floats
+    foam: Floats
+    rough: Floats
+    wet: NDArray[np.bool_]
+
+
 def flow_of(run: Reach, posts: Sequence[Post] = ()) -> Flow:
     """A stream's surface: its height, speed, standing waves and foam, and how it goes round posts."""
     margin = run.width / 2 + 1.0
@@ -242,22 +258,28 @@ def flow_of(run: Reach, posts: Sequence[Post] = ()) -> Flow:
     speed = here(run.speed) * FASTEST * across**0.6
     wet = near & (np.abs(aside) < half + OVER_BANK)
     surface, foam, rough = _standing(run, here, aside, across)
-    east, north = speed * ux[at], speed * uy[at]
+    grid = _Grid(x, y, speed * ux[at], speed * uy[at], surface, foam, rough, wet)
     for post in posts:
-        _round(post, x, y, here, run, east, north, surface, foam, rough, wet)
-    cells = np.zeros((rows, columns, 8), np.float32)
+        _round(post, grid)
     level = here(run.surface)
-    waves = np.where(wet, surface, 0.0)
-    cells[..., 0], cells[..., 1] = np.gradient(waves, spacing)[1], np.gradient(waves, spacing)[0]
-    # its own fall is in the mesh; what is told here is for the light
-    fall = np.gradient(ndimage.gaussian_filter(np.where(wet, level, level[wet].mean() if wet.any() else 0), 1), spacing)
-    cells[..., 0] += np.where(wet, np.clip(fall[1], -0.6, 0.6), 0)
-    cells[..., 1] += np.where(wet, np.clip(fall[0], -0.6, 0.6), 0)
-    cells[..., 2], cells[..., 3], cells[..., 4] = np.clip(foam, 0, 1), east, north
-    cells[..., 5] = rough
+    depth = here(run.depth) * 1.5 * across
+    return Flow(_cells(grid, level, depth, spacing), west, south, spacing, wet)
+
+
+def _cells(grid: _Grid, level: Floats, depth: Floats, spacing: float) -> NDArray[np.float32]:
+    """The grids as the kernel reads them, with the slopes of what stands in them and of their own fall."""
+    wet, waves = grid.wet, np.where(grid.wet, grid.surface, 0.0)
+    cells = np.zeros((*wet.shape, 8), np.float32)
+    down = np.where(wet, level, level[wet].mean() if wet.any() else 0.0)
+    fall_north, fall_east = np.gradient(ndimage.gaussian_filter(down, 1), spacing)
+    north, east = np.gradient(waves, spacing)
+    cells[..., 0] = east + np.where(wet, np.clip(fall_east, -0.6, 0.6), 0)
+    cells[..., 1] = north + np.where(wet, np.clip(fall_north, -0.6, 0.6), 0)
+    cells[..., 2], cells[..., 3], cells[..., 4] = np.clip(grid.foam, 0, 1), grid.east, grid.north
+    cells[..., 5] = grid.rough
     cells[..., 6] = np.where(wet, level + waves, NO_WATER)
-    cells[..., 7] = np.where(wet, here(run.depth) * 1.5 * across, 0)
-    return Flow(cells, west, south, spacing, wet)
+    cells[..., 7] = np.where(wet, depth, 0)
+    return cells
 
 
 SHOOTS = 0.75
@@ -289,20 +311,9 @@ def _standing(
     return waves, foam, rough
 
 
-def _round(
-    post: Post,
-    x: Floats,
-    y: Floats,
-    here: Callable[[Floats], Floats],
-    run: Reach,
-    east: Floats,
-    north: Floats,
-    surface: Floats,
-    foam: Floats,
-    rough: Floats,
-    wet: NDArray[np.bool_],
-) -> None:
+def _round(post: Post, grid: _Grid) -> None:
     """Lead a stream's grids round a post, in place: its flow, the heap before it, its wake and its foam."""
+    x, y, wet, east, north = grid.x, grid.y, grid.wet, grid.east, grid.north
     dx, dy = x - post.x, y - post.y
     r2 = dx * dx + dy * dy
     reach_of = r2 < (14 * post.radius + 2.5) ** 2
@@ -332,15 +343,14 @@ def _round(
     spread = np.exp(-((wedge / (0.35 * length + 0.3 * post.radius)) ** 2)) * (a > -post.radius)
     behind = spread * np.exp(-np.maximum(a, 0) / (7 * post.radius + 2 * length))
     crests = 0.55 * head * behind * np.cos(2 * np.pi * (np.abs(b) + 0.35 * a - post.radius) / length)
-    surface[inside] += (heap + crests)[inside]
+    grid.surface[inside] += (heap + crests)[inside]
     width = post.radius * 0.95 + 0.10 * np.maximum(a, 0)
     lee = np.exp(-((b / width) ** 2)) * np.exp(-np.maximum(a, 0) / (9 * post.radius)) * (a > 0)
     collar = np.exp(-edge / (0.05 + 0.10 * post.radius))
     made = min(1.0, speed / 0.9)
-    foam[inside] = np.maximum(foam, made * (0.7 * lee * (r > post.radius) + 0.45 * collar * (np.abs(cos) < 0.9)))[
-        inside
-    ]
-    rough[inside] += (0.14 * made * lee + 0.04 * made * behind)[inside]
+    white = 0.7 * lee * (r > post.radius) + 0.45 * collar * (np.abs(cos) < 0.9)
+    grid.foam[inside] = np.maximum(grid.foam, made * white)[inside]
+    grid.rough[inside] += (0.14 * made * lee + 0.04 * made * behind)[inside]
 
 
 def fall_line(
@@ -360,8 +370,6 @@ def fall_line(
     LandError
         The spot is outside, or lies in the water already.
     """
-    import heapq
-
     west, south, east, north = bounds
     if not (west < start[0] < east and south < start[1] < north):
         raise LandError("A stream begins on the survey: choose a spot on it.")
@@ -371,21 +379,8 @@ def fall_line(
     i, j = (int(np.argmin(np.abs(v - s))) for v, s in ((ys, start[1]), (xs, start[0])))
     if z[i, j] <= ends_at:
         raise LandError("This spot lies under water: a stream begins on land.")
-    rows, columns = z.shape
-    outlet = z <= ends_at
-    outlet[[0, -1]] = outlet[:, [0, -1]] = True
-    down = np.full(z.shape, -1, np.int64)
-    seen = outlet.copy()
-    heap = [(float(z[a, b]), int(a), int(b)) for a, b in zip(*np.nonzero(outlet), strict=True)]
-    heapq.heapify(heap)
-    while heap and not seen[i, j]:
-        level, a, b = heapq.heappop(heap)
-        for da, db in ((1, 0), (-1, 0), (0, 1), (0, -1), (1, 1), (1, -1), (-1, 1), (-1, -1)):
-            p, q = a + da, b + db
-            if 0 <= p < rows and 0 <= q < columns and not seen[p, q]:
-                seen[p, q] = True
-                down[p, q] = a * columns + b
-                heapq.heappush(heap, (max(level, float(z[p, q])), p, q))
+    down = _drained(z, z <= ends_at, (i, j))
+    columns = z.shape[1]
     out = [start]
     at = i * columns + j
     while down.flat[at] >= 0 and len(out) * cell < longest:
@@ -395,3 +390,27 @@ def fall_line(
     rounded[0], rounded[-1] = out[0], out[-1]
     points = shapely.simplify(shapely.LineString(rounded), 0.3).coords if len(out) > 1 else out
     return [(round(float(px), 1), round(float(py), 1)) for px, py in points]
+
+
+def _drained(z: Floats, outlet: NDArray[np.bool_], spot: tuple[int, int]) -> NDArray[np.int64]:
+    """The cell that each cell of land (rows, columns) drains into, -1 for outlets and for those not reached before a
+    spot is: by priority flood from the outlets and the edge."""
+    rows, columns = z.shape
+    seen = outlet.copy()
+    seen[[0, -1]] = seen[:, [0, -1]] = True
+    down = np.full(z.shape, -1, np.int64)
+    heap = [(float(z[a, b]), int(a), int(b)) for a, b in zip(*np.nonzero(seen), strict=True)]
+    heapq.heapify(heap)
+    while heap and not seen[spot]:
+        level, a, b = heapq.heappop(heap)
+        for da, db in AROUND:
+            p, q = a + da, b + db
+            if 0 <= p < rows and 0 <= q < columns and not seen[p, q]:
+                seen[p, q] = True
+                down[p, q] = a * columns + b
+                heapq.heappush(heap, (max(level, float(z[p, q])), p, q))
+    return down
+
+
+AROUND = ((1, 0), (-1, 0), (0, 1), (0, -1), (1, 1), (1, -1), (-1, 1), (-1, -1))
+"""From a cell to its neighbours."""

@@ -17,7 +17,8 @@ from lumwick.lens.camera import Camera, direction_of
 from lumwick.picture import frame_picture, load_setting
 from lumwick.place.nature import Air
 from lumwick.place.objects import Built
-from lumwick.snapshot.evaluate import Setting, area_shapes, evaluate
+from lumwick.snapshot.evaluate import Setting, evaluate
+from lumwick.snapshot.planted import area_shapes
 from lumwick.trace import embree
 from lumwick.trace import furnish as furnishing
 from lumwick.trace.integrator.rays import meets_box

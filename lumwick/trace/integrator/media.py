@@ -27,7 +27,7 @@ FROM_OVER, FROM_WITHIN = 1, 2
 """Of a path in water: whether it went in through its surface, or began there."""
 DENSER = IOR_WATER * IOR_WATER
 """Radiance in water over that which it becomes outside (n^2): what a ray has gone in through takes it off again."""
-FORWARD = 5.0
+FORWARD = 3.5
 """How much brighter water is towards the light than away from it (practice)."""
 SUN, SKY, LAMP = 0, 1, 2
 """Kinds of light that reach a point."""

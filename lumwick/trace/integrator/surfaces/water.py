@@ -84,7 +84,7 @@ def _foam(waters, x, y, n, long, thin, near_sea, on_survey):
         edge = min(1.0, max(0.0, 1 - thin / EDGE_DEPTH)) * near_sea
         lip = min(1.0, max(0.0, 1 - thin / LIP_DEPTH)) * near_sea * (0.75 + 0.5 * finer)
         foam = max(foam, min(0.9, max(0.0, lip)))
-        foam = max(foam, min(1.0, max(0.0, edge * 1.5 + 0.55 * lace * edge + 0.5 * finer * edge - 0.35)))
+        foam = max(foam, min(1.0, max(0.0, edge * 1.1 + 0.75 * lace * edge + 0.6 * finer * edge - 0.45)))
     else:
         lace, _, _ = noise2(x * 1.9, y * 1.9, 31)
     if waters.tiles[0].streak > 0:

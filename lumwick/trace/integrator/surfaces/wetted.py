@@ -81,7 +81,7 @@ def washed(waters, near_sea, path, hit, lobes):
         finer, _, _ = noise2(p[0] * 7.9 + 2 * ridge, p[1] * 7.9, 65)
         bubbles, _, _ = noise2(p[0] * 41.0, p[1] * 41.0, 66)
         thread = 1 - min(1.0, abs(ridge + 0.45 * finer) * 3.2)  # along the lines where the noise is nought
-        foam = min(1.0, max(0.0, (thread - 1 + lace + 0.15 * bubbles) * 2.2))
+        foam = min(1.0, max(0.0, (thread - 1 + 0.85 * lace + 0.15 * bubbles) * 2.2))
         for c in range(3):
             lobes.albedo[c] += (LACE_ALBEDO - lobes.albedo[c]) * foam
         gloss *= 1 - foam
