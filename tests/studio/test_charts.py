@@ -11,7 +11,7 @@ from django.test import Client
 from lumwick.place.filming import Clock
 from lumwick.place.nature import Sea
 from lumwick.snapshot.evaluate import Setting
-from studio.places import charts
+from studio.places import charts, waterlines
 from studio.places.models import Place, command_schema
 from tests.conftest import small_place
 from tests.studio.conftest import kept_place, words
@@ -33,8 +33,8 @@ def test_chart_is_in_metres_with_north_up(setting: Setting) -> None:
     assert all(30 <= x <= 120 and 100 <= y <= 200 for x, y, _ in pines["dots"])
     dry = Setting(setting.place.model_copy(update={"sea": Sea(present=False)}), setting.ground)
     assert charts.chart(dry)["water"] == ""
-    assert charts.spectrum_drawing(dry, dry.place.shots[0], 0.0)["spectrum"] == []
-    assert "Beaufort 4" in charts.spectrum_drawing(setting, setting.place.shots[0], 0.0)["words"]
+    assert waterlines.sea_drawing(dry, dry.place.shots[0], 0.0)["spectrum"] == []
+    assert "Beaufort 4" in waterlines.sea_drawing(setting, setting.place.shots[0], 0.0)["words"]
 
 
 def test_route_drawing_agrees_with_its_stations(setting: Setting) -> None:
@@ -162,5 +162,8 @@ def test_spectrum_tells_swell_tide_and_what_was_lowered(client: Client, place: A
     assert 1 / peak[0] == pytest.approx(14.0, rel=0.08) and max(s for _, s in plain["spectrum"]) < peak[1]
     set_("depth", 2.0)
     assert "swell lowered to 0.84 m" in client.get(f"/places/{place.pk}/waves/?shot=a&t=0").json()["words"]
-    slip = client.get(f"/places/{place.pk}/slip/", {"bench": "water", "shot": "a"}).content.decode()
-    assert "Swell spread" in slip and "High water at" in slip and "gale, Beaufort 8" in slip
+    asked = {"bench": "water", "shot": "a"}
+    slip, swell = (
+        client.get(f"/places/{place.pk}/slip/", {**asked, "tab": tab}).content.decode() for tab in ("sea", "swell")
+    )
+    assert "gale, Beaufort 8" in slip and "Swell spread" in swell and "High water at" in swell

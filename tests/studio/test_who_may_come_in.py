@@ -41,7 +41,7 @@ def things(place: Any) -> dict[str, Any]:
     take = Take.begin(place, "a", Order("take", (64, 36), "sketch", 1, 2))
     note = Note.objects.create(take=take, t=0.0, x=0.5, y=0.5, text="here")
     link = Link.make(place, "Client", 3)
-    told = {"place_id": place.pk, "take_id": take.pk, "note_id": note.pk, "number": 1, "key": "0" * 8}
+    told = {"place_id": place.pk, "take_id": take.pk, "note_id": note.pk, "number": 1, "key": "0" * 8, "name": "wash"}
     return {**told, "link_id": link.pk, "token": link.token}
 
 
