@@ -14,6 +14,7 @@ from typer.testing import CliRunner
 
 from lumwick import cli
 from lumwick.air.bands import LUMA
+from lumwick.deliver.whole import Range, gather
 from lumwick.errors import PlaceError
 from lumwick.land.ground import Ground
 from lumwick.lens.camera import Camera, direction_of, look_at
@@ -21,7 +22,7 @@ from lumwick.motion.channel import Channel, Key
 from lumwick.place.document import Place, Shot
 from lumwick.place.edits import apply, command
 from lumwick.place.files import pack
-from lumwick.place.filming import Clock
+from lumwick.place.filming import Clock, Route, Station
 from lumwick.place.nature import Air, DrawnBeach, Sea, Water, Wind
 from lumwick.place.objects import Shape, Thing
 from lumwick.snapshot.beaches import beach_of, drawn_frames, reach_and_back
@@ -202,6 +203,14 @@ def test_bad_waters_are_said_in_sentences() -> None:
     steep = Setting(place.model_copy(update={"waters": [up]}), land(fall=0.1))
     assert "uphill" in steep.beds()[0].trouble
     seen(steep, above(-15, 0), samples=1)  # and the place can still be filmed
+
+
+def test_waters_are_handed_on_with_the_place() -> None:
+    view = Route(stations=[Station(id="s", east=-15, north=-10, up=5.0, aim=(-15, 5, 2))])
+    shot = Shot(id="a", name="A", frames=4, clock=NOON, route=view)
+    setting = Setting(wet_place(shots=[shot]), land())
+    forms = {form.name: form for form in gather(setting, shot, Range(1, 1)).forms}
+    assert {"water brook", "water pond"} <= set(forms) and forms["water brook"].kind == "water"
 
 
 # -- command line ------------------------------------------------------------------------------------------------

@@ -27,6 +27,7 @@ KINDS = ("ground", "water", "plants", "built", "things", "lamps", "cameras")
 BY_NAME = {
     "ground": "ground",
     "sheet": "water",
+    "water": "water",
     "open": "water",
     "stand": "plants",
     "built": "built",
