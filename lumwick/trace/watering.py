@@ -25,7 +25,7 @@ from lumwick.water.surface import lace_drift
 
 NO_WATER = -1e9
 """Level [m] of a sea that is not there."""
-CAUSTICS_FROM = 0.08
+CAUSTICS_FROM = 0.17
 """Sine of the sun's height from which the light is told that waves gather (practice)."""
 WETS = 0.15
 """Metres over all water that nothing of it wets."""

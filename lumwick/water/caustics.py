@@ -11,14 +11,13 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from lumwick.water.kernels import land_rays
+from lumwick.water.kernels import bend_rays, land_rays
 
 Floats32 = NDArray[np.float32]
-LENGTH, SIDE = 37.1, 768
+LENGTH, SIDE = 37.1, 640
 """Length [m] and cells a side of the maps."""
 LAYERS, DEEPEST = 5, 4.0
 """Their number, and the depth of the last [m]; the first lies at the surface, each at `depths`."""
-IOR = 1.333
 
 
 def depths() -> NDArray[np.float64]:
@@ -40,5 +39,7 @@ def gathered(
     """
     out = np.zeros((LAYERS, SIDE, SIDE), np.float32)
     out[0] = 1.0
-    land_rays(coarse, coarse_length, fine, fine_length, np.asarray(sun, float), depths(), LENGTH, IOR, out)
+    bent = np.empty((SIDE, SIDE, 3), np.float32)
+    bend_rays(coarse, coarse_length, fine, fine_length, np.asarray(sun, float), LENGTH, bent)
+    land_rays(bent, depths() / (LENGTH / SIDE), out)
     return np.ascontiguousarray(np.moveaxis(out, 0, -1))

@@ -60,29 +60,37 @@ def _slope(tile, length, x, y, c):
 
 
 @nb.njit(parallel=True, cache=True)
-def land_rays(coarse, coarse_length, fine, fine_length, sun, deep, across, ior, out):
-    """Count where rays of the sun land at depths [m] under two tiles of slopes, into ``out`` (layers, n, n), a tile of
-    ``across`` [m]; the first layer is left."""
+def bend_rays(coarse, coarse_length, fine, fine_length, sun, across, out):
+    """Where rays of the sun go under two tiles of slopes: east and north for each metre down, and how much light each
+    carries, into ``out`` (n, n, 3), a tile of ``across`` [m]; water bends by 1.333."""
+    n = out.shape[0]
+    cell, ior = across / n, 1.333
+    for i in nb.prange(n):
+        for j in range(n):
+            x, y = (j + 0.5) * cell, (i + 0.5) * cell
+            sx = _slope(coarse, coarse_length, x, y, 0) + _slope(fine, fine_length, x, y, 0)
+            sy = _slope(coarse, coarse_length, x, y, 1) + _slope(fine, fine_length, x, y, 1)
+            q = 1 / np.sqrt(1 + sx * sx + sy * sy)
+            nx, ny, nz = -sx * q, -sy * q, q
+            cos = max(0.02, nx * sun[0] + ny * sun[1] + nz * sun[2])
+            k = cos / ior - np.sqrt(max(0.0, 1 - (1 - cos * cos) / (ior * ior)))
+            rz = min(-0.2, -sun[2] / ior + k * nz)
+            out[i, j, 0] = (sun[0] / ior - k * nx) / rz
+            out[i, j, 1] = (sun[1] / ior - k * ny) / rz
+            # as much light falls on a facet as it is turned to the sun
+            out[i, j, 2] = max(0.0, cos / (nz * max(sun[2], 0.05)))
+
+
+@nb.njit(parallel=True, cache=True)
+def land_rays(bent, deep, out):
+    """Count where bent rays (n, n, 3) land at depths in cells, into ``out`` (layers, n, n); the first layer is left."""
     n = out.shape[1]
-    cell = across / n
     for layer in nb.prange(1, out.shape[0]):
         d = deep[layer]
         for i in range(n):
             for j in range(n):
-                x, y = (j + 0.5) * cell, (i + 0.5) * cell
-                sx = _slope(coarse, coarse_length, x, y, 0) + _slope(fine, fine_length, x, y, 0)
-                sy = _slope(coarse, coarse_length, x, y, 1) + _slope(fine, fine_length, x, y, 1)
-                q = 1 / np.sqrt(1 + sx * sx + sy * sy)
-                nx, ny, nz = -sx * q, -sy * q, q
-                cos = max(0.02, nx * sun[0] + ny * sun[1] + nz * sun[2])
-                k = cos / ior - np.sqrt(max(0.0, 1 - (1 - cos * cos) / (ior * ior)))
-                rx, ry, rz = -sun[0] / ior + k * nx, -sun[1] / ior + k * ny, -sun[2] / ior + k * nz
-                if rz > -0.2:
-                    continue
-                px, py = x - d * rx / rz, y - d * ry / rz
-                # as much light falls on a facet as it is turned to the sun
-                light = max(0.0, cos / (nz * max(sun[2], 0.05)))
-                fx, fy = px / cell - 0.5, py / cell - 0.5
+                light = bent[i, j, 2]
+                fx, fy = j + d * bent[i, j, 0], i + d * bent[i, j, 1]
                 gx, gy = np.floor(fx), np.floor(fy)
                 a, b = fx - gx, fy - gy
                 c, r = int(gx) % n, int(gy) % n

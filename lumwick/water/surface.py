@@ -166,6 +166,10 @@ def _spectra(up, down, omega, kx, ky, t, choppiness, out):
     n = up.shape[0]
     for i in nb.prange(n):
         for j in range(n):
+            if omega[i, j] == 0.0 and up[i, j] == 0.0:  # no wave of this tile's
+                for field in range(out.shape[0]):
+                    out[field, i, j] = 0.0
+                continue
             angle = omega[i, j] * t
             turn = complex(np.cos(angle), -np.sin(angle))
             h = up[i, j] * turn + down[i, j] * turn.conjugate()
