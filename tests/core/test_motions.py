@@ -358,4 +358,7 @@ def test_a_walk_over_a_deck_that_is_keyed_is_checked_as_it_stands_at_the_start()
 def test_the_demo_is_sound_and_names_what_moves() -> None:
     place = saltmere()[0]
     assert [m.path for m in Motions(place, place.shot("sunset")).movers] == ["/shots/sunset/exposure/ev100"]
-    assert Motions(place, place.shot("pine")).at(1.0)[0] is place  # where nothing is keyed nothing is copied
+    now = Motions(place, place.shot("pine")).at(1.0)[0]  # where nothing is keyed nothing is copied but the tide's sea
+    assert all(getattr(now, name) is getattr(place, name) for name in type(place).model_fields if name != "sea")
+    dry = place.model_copy(update={"sea": place.sea.model_copy(update={"tide_range": 0.0})})
+    assert Motions(dry, dry.shot("pine")).at(1.0)[0] is dry
