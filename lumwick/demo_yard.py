@@ -19,7 +19,6 @@ from lumwick.place.files import asset_of
 from lumwick.place.filming import Clock, Exposure, Route, Station
 from lumwick.place.nature import Air, DrawnBeach, Stand, Water, Wind
 from lumwick.place.objects import Copies, Gobo, Lamp, LampGroup, Opening, Shape, Surface, Thing
-from lumwick.snapshot.beaches import reach_and_back
 from lumwick.snapshot.evaluate import Setting
 from lumwick.water.stream import Reach, fall_line
 
@@ -211,10 +210,8 @@ def _fixed(eye: tuple[float, float, float], aim: tuple[float, float, float], foc
 
 
 def _drawn_beach() -> DrawnBeach:
-    """A beach in flat tones, washed once in the length of the beach shot."""
-    beach = DrawnBeach(id="wash", name="Drawn wash", seed=4)
-    keyed = reach_and_back(beach, 7.5)["value"]
-    return DrawnBeach.model_validate({**beach.model_dump(), "reach": keyed})
+    """A beach in flat tones, whose wash goes to and fro in whatever loop it is drawn over."""
+    return DrawnBeach(id="wash", name="Drawn wash", reach=_swing(0.45, 0.2, 4.0), seed=4)
 
 
 BROOK_HEAD = (300.0, 300.0)
