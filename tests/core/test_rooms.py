@@ -81,6 +81,8 @@ def test_yard_survives_its_file_rides_well_and_closes_its_loops() -> None:
     setting = load_setting((place, assets))
     for shot in place.shots:
         wrong = {f["kind"] for f in check(setting, shot)["found"]}
-        assert wrong <= {"exposure jump"}, shot.name  # the shots stand alone, they are no film
+        # the shots stand alone, they are no film; one is meant to be under water, where the check sees no focus
+        meant = {"under water", "focus"} if shot.id == "under" else set()
+        assert wrong <= {"exposure jump"} | meant, shot.name
         if shot.loop:
             assert all(g.closes for g in seam_gaps(setting, shot)), shot.name
