@@ -73,6 +73,11 @@ class Shot(Model):
         """Length of the clip [s]."""
         return float(self.frames / RATES[self.fps])
 
+    @property
+    def closes_over(self) -> float | None:
+        """Length [s] that its wind, its waves and its small motions close over, if they do."""
+        return self.seconds if self.loop and self.seam != "mirror" else None
+
     def at_rate(self, fps: str) -> Shot:
         """The same shot at another frame rate: it keeps its length, to the nearest frame.
 

@@ -36,7 +36,7 @@ def beach_of(setting: Setting, shot: Shot, name: str, t: float) -> Drawn:
     if now is None:
         have = ", ".join(one.id for one in setting.place.beaches) or "none yet"
         raise PlaceError(f"There is no drawn beach {name!r} in this place: it has {have}.")
-    loop = shot.seconds if shot.loop and shot.seam != "mirror" else None
+    loop = shot.closes_over
     times = t - ages()
     if loop:
         times = times % loop

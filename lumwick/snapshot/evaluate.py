@@ -367,7 +367,7 @@ def evaluate(setting: Setting, shot: Shot, t: float, camera: Camera | None = Non
     clock = place_clock(shot, t)
     place, now = setting.motions(shot).at(t)
     sun = sun_at(place, clock)
-    loop = shot.seconds if shot.loop and shot.seam != "mirror" else None
+    loop = shot.closes_over
     sea = None
     north = place.site.north_turn
     if place.sea.present:

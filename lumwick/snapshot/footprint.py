@@ -21,7 +21,6 @@ from lumwick.place.filming import Clock, Develop, Route
 from lumwick.place.instant import Mover, place_clock, plain
 from lumwick.route.way import goes
 from lumwick.snapshot.evaluate import Setting, clip_time
-from lumwick.snapshot.shores import loop_of
 from lumwick.snapshot.stirring import goes as may_go
 from lumwick.snapshot.stirring import stirrers_of
 
@@ -39,7 +38,7 @@ def footprints(setting: Setting, shot: Shot, frames: Sequence[int], moments: int
     rate = float(RATES[shot.fps])
     over = min(shot.seam_frames, shot.frames - 1) if shot.seam == "cross-fade" else 0
     t = np.array([frame_time(int(n), RATES[shot.fps]) for n in frames])
-    common = repr((shot.fps, shot.seconds if shot.loop and shot.seam != "mirror" else None, moments))
+    common = repr((shot.fps, shot.closes_over, moments))
     own = _instants(setting, shot, t, rate, moments)
     before = _instants(setting, shot, t - shot.seconds, rate, moments) if over else own
     out = []
@@ -122,7 +121,7 @@ def _from_before(setting: Setting, shot: Shot, t: float) -> str:
     told = hashlib.blake2b(digest_size=16)
     for name in sorted(placed):
         told.update(placed[name].tobytes())
-    for stirrer in stirrers_of(setting, shot, standing.place, t, loop_of(shot)):
+    for stirrer in stirrers_of(setting, shot, standing.place, t, shot.closes_over):
         told.update(stirrer.place.tobytes())
     turning = [lamp.turns / shot.seconds for lamp in standing.place.lamps]
     return f"|{told.hexdigest()}|{turning}"

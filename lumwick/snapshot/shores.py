@@ -11,19 +11,12 @@ from lumwick.place.document import Shot
 from lumwick.snapshot.evaluate import Setting
 from lumwick.snapshot.stirring import level_at
 from lumwick.snapshot.waters import sea_state
-from lumwick.water.shore import wash_of
+from lumwick.water.shore import WASH_DEPTH, wash_of
 from lumwick.water.spectrum import significant_height
 from lumwick.water.surface import heights_at, swells
 
 Floats = NDArray[np.float64]
-WASH_DEPTH = 0.5
-"""Depth [m] over which the wash dies away from the shore (practice)."""
 TIDE_SAMPLES = 17
-
-
-def loop_of(shot: Shot) -> float | None:
-    """Length [s] that a shot's waves close over, if they do."""
-    return shot.seconds if shot.loop and shot.seam != "mirror" else None
 
 
 def beach_slope(setting: Setting, level: float) -> float | None:
@@ -53,7 +46,7 @@ def water_over(setting: Setting, shot: Shot, p: Floats, t: Floats) -> Floats:
     land = ground.height(p[:, 0], p[:, 1])
     if place.sea.present:
         level = _tide(setting, shot, t)
-        state, loop = sea_state(place.sea, place.site.north_turn), loop_of(shot)
+        state, loop = sea_state(place.sea, place.site.north_turn), shot.closes_over
         depth = level - land
         slope = beach_slope(still, float(level[0]))
         wash = None if slope is None else wash_of(state, slope, place.sea.seed, loop)
@@ -72,9 +65,10 @@ def water_over(setting: Setting, shot: Shot, p: Floats, t: Floats) -> Floats:
                 up += share * np.array([float(wash.at(float(v), zero)[0]) for v in t[close]])
             out[close] = np.where(up > land[close], up, -np.inf)
     if place.waters:
+        beds = still.beds()
         for k, at in enumerate(p):
-            for number, own, _ in level_at(still.beds(), float(at[0]), float(at[1])):
-                out[k] = max(out[k], own + float(place.waters[number - 1].level))
+            for _, own, _ in level_at(beds, place.waters, float(at[0]), float(at[1])):
+                out[k] = max(out[k], own)
     return out
 
 

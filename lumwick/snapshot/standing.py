@@ -145,15 +145,15 @@ class Standing:
         motions = setting.motions(self.shot)
         x, y = (float(motions.value(f"/things/{thing.id}/{name}", [0.0])[0]) for name in ("east", "north"))
         ground = float(setting.ground.height(np.array([x]), np.array([y]))[0])
-        inland = level_at(setting.beds(), x, y) if self.place.waters else []
+        inland = level_at(setting.beds(), self.place.waters, x, y) if self.place.waters else []
         sinks = own - draught  # how much higher its own zero comes to lie than by its waterline
         if inland or not sea.present:  # a pond or a stream carries it, and has no waves to speak of
-            level = max((at + float(self.place.waters[k - 1].level) for k, at, _ in inland), default=ground)
+            level = max((at for _, at, _ in inland), default=ground)
             lain = max(level + sinks, ground + own) if thing.density < SEA_WATER else ground + own
             none = np.zeros(len(times))
             return Ride(none, none, np.full(len(times), lain), none, none)
         shares = setting.openness(round(sea.surface, 1))(x, y)[0]
-        loop = self.shot.seconds if self.shot.loop and self.shot.seam != "mirror" else None
+        loop = self.shot.closes_over
         # the longest waves come as far as the shore lets them, what is shorter as far as ripples do
         state = sea_state(sea, self.place.site.north_turn)
         key = ("largest waves", sea.seed)  # choosing them takes longer than riding them
@@ -184,7 +184,7 @@ class Standing:
         toward = np.radians(bearing + 180 + self.place.site.north_turn)
         down = np.array([np.sin(toward), np.cos(toward)])
         across = np.array([down[1], -down[0]])
-        loop = self.shot.seconds if self.shot.loop and self.shot.seam != "mirror" else None
+        loop = self.shot.closes_over
         if thing.mooring == "adrift" and loop is None:
             out[:, :2] = DRIFTS * speed * np.outer(times, down)
         elif thing.mooring == "moored":

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -11,6 +12,7 @@ from numpy.typing import NDArray
 from lumwick.built.floors import model_of
 from lumwick.motion.channel import Curve
 from lumwick.place.document import Place, Shot
+from lumwick.place.nature import Water
 from lumwick.place.objects import Thing
 from lumwick.snapshot.waters import Bed, Stirrer
 
@@ -20,6 +22,10 @@ if TYPE_CHECKING:
 Floats = NDArray[np.float64]
 LOOKS_BACK, LOOKS_EVERY = 6.0, 0.1
 """How far one looks back for what stirred the water, and in what steps [s]."""
+SELDOM, CLEAR_OF_IT = 10, 1.5
+"""Which of those steps are looked at first, and how far over all water something is then let be [m]."""
+BESIDE = 2.0
+"""How far beside a stream a model may have its own zero and still stand in it [m]."""
 AT_THE_LINE = 0.15
 """How far off the water's level a model's corners may lie to tell how wide it is there [m]."""
 
@@ -35,19 +41,23 @@ def stirrers_of(setting: Setting, shot: Shot, place: Place, t: float, loop: floa
         return ()
     ago = np.arange(0.0, LOOKS_BACK, LOOKS_EVERY)
     times = (t - ago) % loop if loop else t - ago
+    levels = [place.sea.surface] if place.sea.present else []
+    if place.waters:
+        levels += [bed.top + float(water.level) for water, bed in zip(place.waters, setting.beds(), strict=True)]
     out = []
     for thing in setting.place.things:
         if not goes(thing):
             continue
-        where, _ = setting.whereabouts(shot, thing.id, times)
-        if np.ptp(where, axis=0).max() < 1e-4:
-            continue
         scale = next(float(now.scale) for now in place.things if now.id == thing.id)
         low, high = (np.asarray(v, float) * scale for v in model_of(setting.read, thing).bounds)
-        radius = float(min(high[0] - low[0], high[1] - low[1])) / 2
+        few, _ = setting.whereabouts(shot, thing.id, times[::SELDOM])
+        if few[:, 2].min() + float(low[2]) > max(levels) + CLEAR_OF_IT:
+            continue  # nowhere near any water: what flies need not be looked at closely
+        where, _ = setting.whereabouts(shot, thing.id, times)
         foot = where + [0.0, 0.0, float(low[2])]
-        if not _wetted(setting, place, foot):
+        if np.ptp(where, axis=0).max() < 1e-4 or not _wetted(setting, place, foot):
             continue
+        radius = float(min(high[0] - low[0], high[1] - low[1])) / 2
         out.append(Stirrer(thing.name, ago, foot, max(radius, 0.01), float(high[2] - low[2])))
     return tuple(out)
 
@@ -59,46 +69,48 @@ def _wetted(setting: Setting, place: Place, foot: Floats) -> bool:
     if place.sea.present and z < place.sea.surface and float(setting.ground.height(x, y)) < place.sea.surface:
         return True
     beds = setting.beds() if place.waters else ()
-    return any(z < level + float(place.waters[number - 1].level) for number, level, _ in level_at(beds, x, y))
+    return any(z < level for _, level, _ in level_at(beds, place.waters, x, y))
 
 
-def posts_of(setting: Setting, stood: dict[str, Floats], bed: Bed) -> tuple[tuple[float, float, float], ...]:
-    """What of a place's models stands in a stream: where [m], and how wide it is at the water [m]."""
+def posts_of(
+    setting: Setting, stood: dict[str, Floats], bed: Bed, water: Water
+) -> tuple[tuple[float, float, float], ...]:
+    """What of a place's models stands in a stream at an instant: where [m], and how wide it is at the water [m]."""
     run = bed.reach
     if run is None:
         return ()
     out = []
     for thing in setting.place.things:
-        if thing.floats or goes(thing):
+        placed = stood.get(thing.id)
+        if placed is None or thing.floats or goes(thing):
             continue
-        mesh = model_of(setting.read, thing)
-        points = np.concatenate([part.vertices for part in mesh.parts]).astype(float)
-        for m in stood.get(thing.id, ()):
-            off = np.hypot(run.x - m[0, 3], run.y - m[1, 3])
-            k = int(np.argmin(off))
-            if off[k] > run.width / 2 + 2.0:
+        off, at = bed.nearest(placed[:, :2, 3])
+        near = np.flatnonzero(off < run.width / 2 + BESIDE)
+        if not len(near):
+            continue
+        points = np.concatenate([part.vertices for part in model_of(setting.read, thing).parts]).astype(float)
+        for k in near:
+            corners = points @ placed[k, :, :3].T + placed[k, :, 3]
+            level = float(run.surface[at[k]]) + float(water.level)
+            if not corners[:, 2].min() < level < corners[:, 2].max():
                 continue
-            placed = points @ m[:, :3].T + m[:, 3]
-            level = float(run.surface[k])
-            if not placed[:, 2].min() < level < placed[:, 2].max():
-                continue
-            near = placed[np.abs(placed[:, 2] - level) < AT_THE_LINE]
-            near = near if len(near) >= 3 else placed
-            low, high = near[:, :2].min(0), near[:, :2].max(0)
+            cut = corners[np.abs(corners[:, 2] - level) < AT_THE_LINE]
+            cut = cut if len(cut) >= 3 else corners
+            low, high = cut[:, :2].min(0), cut[:, :2].max(0)
             x, y = (low + high) / 2
             out.append((round(float(x), 3), round(float(y), 3), round(float((high - low).mean() / 2), 3)))
     return tuple(out)
 
 
-def level_at(beds: tuple[Bed, ...], x: float, y: float) -> list[tuple[int, float, float]]:
-    """The inland waters at a spot: number (from 1), level [m], depth [m]."""
+def level_at(beds: Sequence[Bed], waters: Sequence[Water], x: float, y: float) -> list[tuple[int, float, float]]:
+    """The inland waters at a spot at an instant: number (from 1), level [m], depth [m]."""
     out = []
-    for number, bed in enumerate(beds, 1):
+    for number, (bed, water) in enumerate(zip(beds, waters, strict=True), 1):
         if bed.reach is not None:
-            off = np.hypot(bed.reach.x - x, bed.reach.y - y)
-            k = int(np.argmin(off))
-            if off[k] < bed.reach.width / 2:
-                out.append((number, float(bed.reach.surface[k]), float(bed.reach.depth[k])))
+            off, at = bed.nearest(np.array([[x, y]]))
+            if off[0] < bed.reach.width / 2:
+                k = int(at[0])
+                out.append((number, float(bed.reach.surface[k]) + float(water.level), float(bed.reach.depth[k])))
         elif bed.shore is not None and shapely.contains_xy(bed.shore, x, y):
-            out.append((number, bed.level, 0.5))
+            out.append((number, bed.level + float(water.level), water.depth))
     return out

@@ -8,7 +8,7 @@ from lumwick.motion.tide import tide_height
 from lumwick.place.document import Shot
 from lumwick.place.nature import Sea, Water
 from lumwick.snapshot.evaluate import Setting
-from lumwick.snapshot.shores import beach_slope, loop_of
+from lumwick.snapshot.shores import beach_slope
 from lumwick.snapshot.waters import Bed, loop_changes, told_state
 from lumwick.water.shore import Wash, run_up, wash_of
 from lumwick.water.spectrum import SeaState, beaufort, peak_frequency, sea_name, significant_height
@@ -27,7 +27,7 @@ def sea_in_words(setting: Setting, shot: Shot, t: float) -> list[str]:
         told.append(f"swell of {state.swell.height:.2f} m every {state.swell.period:.1f} s")
     if sea.tide_range > 0:
         told.append(f"water at {sea.surface:+.2f} m")
-    return [line for line in (*told, lowered, loop_changes(state, sea.seed, loop_of(shot))) if line]
+    return [line for line in (*told, lowered, loop_changes(state, sea.seed, shot.closes_over)) if line]
 
 
 def shore_of(setting: Setting, sea: Sea, state: SeaState, loop: float | None) -> tuple[float, Wash, float] | None:

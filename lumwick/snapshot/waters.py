@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from functools import lru_cache
+from functools import cached_property, lru_cache
 
 import numpy as np
 import shapely
 from numpy.typing import NDArray
 from scipy import ndimage
+from scipy.spatial import KDTree
 
 from lumwick.errors import LandError, LumwickError
 from lumwick.keep import digest
@@ -75,6 +76,22 @@ class Bed:
     shore: shapely.Polygon | None = None
     level: float = 0.0
     trouble: str = ""
+
+    @property
+    def top(self) -> float:
+        """Its highest level [m]."""
+        return float(self.reach.surface[0]) if self.reach is not None else self.level
+
+    def nearest(self, spots: Floats) -> tuple[Floats, NDArray[np.int64]]:
+        """How far a stream's middle is from spots (n, 2) [m], and which of its stations is nearest."""
+        assert self.reach is not None
+        off, at = self._stations.query(spots)
+        return np.asarray(off, float), np.asarray(at, np.int64)
+
+    @cached_property
+    def _stations(self) -> KDTree:
+        assert self.reach is not None
+        return KDTree(np.stack([self.reach.x, self.reach.y], 1))
 
     @property
     def shape(self) -> shapely.Geometry | None:

@@ -38,8 +38,9 @@ from lumwick.trace.sections.section import Section
 from lumwick.trace.sections.sheet import Sheet, SheetInputs, make_sheet
 from lumwick.trace.stands import Stands, Sway
 from lumwick.trace.textures import CODE_TO_LINEAR
-from lumwick.trace.watering import NO_WATER, Watering
+from lumwick.trace.watering import Watering
 from lumwick.trace.world import MODEL, Air, Land, Lights, Looks, View, World
+from lumwick.water.stream import NO_WATER
 
 GRAIN = 0.16
 """How much of the ground's fine grain tilts its normals (practice)."""

@@ -21,10 +21,9 @@ from lumwick.trace.sections.stirring import StirringInputs, caustics_by, make_ca
 from lumwick.trace.world import Waters
 from lumwick.water import caustics
 from lumwick.water.spectrum import significant_height, slope_variance
+from lumwick.water.stream import NO_WATER
 from lumwick.water.surface import lace_drift
 
-NO_WATER = -1e9
-"""Level [m] of a sea that is not there."""
 CAUSTICS_FROM = 0.17
 """Sine of the sun's height from which the light is told that waves gather (practice)."""
 WETS = 0.15
@@ -63,12 +62,12 @@ class Watering:
         """
         waters = tuple(snapshot.place.waters)
         beds = setting.beds() if waters else ()
-        posts = tuple(posts_of(setting, snapshot.stood, bed) for bed in beds)
+        posts = tuple(posts_of(setting, snapshot.stood, *laid) for laid in zip(beds, waters, strict=True))
         self.inland.of(InlandInputs(setting.ground, waters, beds, posts))
         found: list[tuple[int, float, float, Stirrer]] = []
         for one in snapshot.stirrers:
             x, y = (float(v) for v in one.place[0, :2])
-            where = level_at(beds, x, y)
+            where = level_at(beds, waters, x, y)
             if snapshot.sea is not None and not where:
                 level = snapshot.place.sea.surface
                 where = [(0, level, max(0.1, level - float(setting.ground.height(x, y))))]

@@ -108,6 +108,8 @@ DARK_LASTS, GLOSS_LASTS, LACE_LASTS = 26.0, 8.0, 4.0
 """Seconds in which wet sand loses two thirds of its darkness, of its gloss, and of the lace on it (practice)."""
 LOOKS_BACK, LOOKS_EVERY = 90.0, 0.25
 """How far one looks back for the last wave that came so high, and in what steps [s]."""
+WASH_DEPTH = 0.5
+"""Depth [m] over which the wash dies away from the shore (practice)."""
 LATEST = 0.4
 """A wash comes by so much of a wave sooner or later along the shore, at most."""
 

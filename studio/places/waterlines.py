@@ -14,7 +14,6 @@ from lumwick.place.document import Shot
 from lumwick.place.instant import place_clock
 from lumwick.place.nature import Sea, Water
 from lumwick.snapshot.evaluate import Setting
-from lumwick.snapshot.shores import loop_of
 from lumwick.snapshot.told_waters import (
     overlaps,
     sea_in_words,
@@ -55,7 +54,7 @@ def sea_drawing(setting: Setting, shot: Shot, t: float) -> dict[str, Any]:
             "height": round(significant_height(state), 3),
             "wind": round(float(sea.wind_speed), 2),
         },
-        "shore": _shore(setting, sea, state, loop_of(shot)),
+        "shore": _shore(setting, sea, state, shot.closes_over),
         "tide": _tide(sea, shot) if sea.tide_range > 0 else None,
     }
 

@@ -157,7 +157,8 @@ def test_stones_in_a_stream_are_found_where_and_as_wide_as_they_stand() -> None:
     level = Setting(place, ground).beds()[0].reach.surface[64]  # type: ignore[union-attr]
     placed = place.model_copy(update={"things": [stone.model_copy(update={"up": float(level) - 0.4})]})
     setting = Setting(placed, ground)
-    (post,) = posts_of(setting, evaluate(setting, placed.shots[0], 0.0).stood, setting.beds()[0])
+    stood = evaluate(setting, placed.shots[0], 0.0).stood
+    (post,) = posts_of(setting, stood, setting.beds()[0], placed.waters[0])
     assert post == (pytest.approx(0.4, abs=0.02), pytest.approx(2.0, abs=0.02), pytest.approx(0.4, abs=0.03))
 
 

@@ -17,6 +17,7 @@ from lumwick.trace.part import IDENTITY, Part
 from lumwick.trace.sections.land import LandMade
 from lumwick.trace.sections.section import key_of
 from lumwick.trace.world import WATER
+from lumwick.water.shore import WASH_DEPTH
 from lumwick.water.surface import TILES
 
 TILES_AROUND = 4
@@ -24,8 +25,6 @@ TILES_AROUND = 4
 HORIZON = 40_000.0
 WASHED = 1.6
 """Metres over still water to which the sheet lies under the sand, for the wash to run up on."""
-WASH_DEPTH = 0.5
-"""Depth [m] over which the wash dies away from the shore (practice)."""
 FINEST = 1.5
 """Metres between the sheet's points, or the survey's spacing if that is more."""
 

@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from lumwick.snapshot.waters import Stirrer
 from lumwick.trace import records
+from lumwick.trace.integrator.caustics import PLAIN_RUFFLE
 from lumwick.water import caustics
 from lumwick.water.ripples import CHOP_TILE, RAIN_TILE, Blows, chop, rain_rings, stirred
 from lumwick.water.spectrum import G
@@ -23,8 +24,6 @@ STILL = 0.03
 """Speed [m/s] under which nothing is stirred."""
 CHURNS_AT, CHURN_LASTS = 1.2, 1.6
 """Speed [m/s] at which a thing leaves foam behind, and the seconds in which it fades (practice)."""
-PLAIN_RUFFLE = 0.1
-"""Slope of ripples by which light under other waters than the sea is gathered; the kernel takes its share of it."""
 
 
 @dataclass(frozen=True)
@@ -74,7 +73,7 @@ def blows_of(stirrer: Stirrer, level: float) -> Blows | None:
     """The blows that something has given the water as it went through it or fell in."""
     place, ago = stirrer.place, stirrer.ago
     foot, top = place[:, 2], place[:, 2] + stirrer.height
-    inside = (foot < level) & (top > level - stirrer.height)
+    inside = (foot < level) & (top > level - stirrer.height)  # as far down as it is high
     steps = ago[1:] - ago[:-1]
     speed = np.hypot(*(place[:-1, :2] - place[1:, :2]).T) / steps
     fall = (foot[1:] - foot[:-1]) / steps
@@ -106,7 +105,8 @@ def _patch(
     _, sx, sy = stirred(moved, PATCH_SIDE, spacing, max(depth, 0.05))
     axis = (np.arange(PATCH_SIDE) - PATCH_SIDE // 2) * spacing
     foam = np.zeros_like(sx)
-    speed = np.sqrt(blows.strength.max() / (PUSHES * stirrer.radius**2 * 0.1))
+    gone = np.hypot(*np.diff(stirrer.place[:, :2], axis=0).T) / np.diff(stirrer.ago)
+    speed = float(gone.max())
     if speed > CHURNS_AT:
         for x, y, ago in zip(moved.x, moved.y, moved.ago, strict=True):
             wide = stirrer.radius * (0.5 + 0.35 * ago)
