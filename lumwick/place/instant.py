@@ -25,7 +25,7 @@ from lumwick.place.fields import TURNS_AT_MOST
 from lumwick.place.nature import Sea, SeaNow
 from lumwick.place.paths import described, find
 
-TIDE_STEP = 0.01
+TIDE_STEP = 0.001
 """Metres by which the tide is told: finer than is seen, so that still water is the same object for a while."""
 
 

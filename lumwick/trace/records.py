@@ -106,8 +106,8 @@ SUN = _record(
 """``azimuth`` is what directions of the sky's tables are told from: the sun's, or the middle of an environment
 picture [rad]."""
 FOG = _record(extinction=0, height=0, base=0, sunlight=3, ambient=3, asymmetry=0)
-GRID = _record(west=0, south=0, spacing=0, level=0, bump=0)
-"""``level`` [m] is the sea's, or far below everything; ``bump`` how much of the ground's grain is felt."""
+GRID = _record(west=0, south=0, spacing=0, bump=0)
+"""``bump`` is how much of the ground's grain is felt."""
 TILES = _record(
     length=4,
     variance=4,
@@ -142,9 +142,6 @@ BODY = _record(
     filmed=0,  # whether its depth is told by its grid, not by the ground under it
 )
 """A body of water; the first is the sea."""
-FLOW = {"slope_x": 0, "slope_y": 1, "foam": 2, "east": 3, "north": 4, "rough": 5, "height": 6, "depth": 7}
-"""What each cell of a body's grid tells: slopes of waves that stand, foam, speed [m/s], slopes' spread by ripples, the
-surface's height [m] and depth [m]."""
 PATCH = _record(west=0, south=0, spacing=0, side=0, first=0, body=0)
 """A square of water that something has stirred: where its cells lie [m], how many a side, which is the first, and of
 which body of water it is."""

@@ -40,12 +40,13 @@ from lumwick.trace.stands import Stands, Sway
 from lumwick.trace.textures import CODE_TO_LINEAR
 from lumwick.trace.watering import Watering
 from lumwick.trace.world import MODEL, Air, Land, Lights, Looks, View, World
-from lumwick.water.stream import NO_WATER
 
 GRAIN = 0.16
 """How much of the ground's fine grain tilts its normals (practice)."""
 SUN_STEP = 1e-3
 """Steps [degrees] by which the sky follows the sun: a quarter of a second of the day (practice)."""
+LAID = 0.02
+"""Steps of the tide [m] for which the sea's sheet is laid anew; between them it is raised as it is."""
 SUN_GONE = -0.02
 """Sine of the sun's height under which it lights nothing."""
 
@@ -145,7 +146,7 @@ class Stage:
         place = shown.place
         level = place.sea.level if place.sea.present else None
         land = self._land.of(LandInputs(shown.ground, place.land, level, place.sea.tide_range))
-        self._sheet.of(SheetInputs(land, place.sea.surface if place.sea.present else None))
+        self._sheet.of(SheetInputs(land, round(place.sea.surface / LAID) * LAID if place.sea.present else None))
         self._built.of(BuiltInputs.of(shown, land))
         self.stands.make(shown, land)
 
@@ -286,13 +287,12 @@ class Stage:
 
     def _ground(self) -> Land:
         land, g = self._land.made, self._land.made.ground
-        level = NO_WATER if land.level is None else self.sheet.level
         return Land(
             normals=land.normals,
             albedo=land.albedo,
             heights=land.heights,
             open_water=self.sheet.open_water,
-            grid=np.array([(g.west, g.south, g.spacing, level, GRAIN)], records.GRID),
+            grid=np.array([(g.west, g.south, g.spacing, GRAIN)], records.GRID),
         )
 
     def _sun(self) -> NDArray[np.void]:

@@ -20,8 +20,8 @@ from lumwick.trace.sections.sheet import Sheet
 from lumwick.trace.sections.stirring import StirringInputs, caustics_by, make_caustics, make_stirring
 from lumwick.trace.world import Waters
 from lumwick.water import caustics
+from lumwick.water.cells import HEIGHT, NO_WATER
 from lumwick.water.spectrum import significant_height, slope_variance
-from lumwick.water.stream import NO_WATER
 from lumwick.water.surface import lace_drift
 
 CAUSTICS_FROM = 0.17
@@ -79,7 +79,7 @@ class Watering:
         by_sea, lit = snapshot.sea is not None, snapshot.sun_direction[2] > CAUSTICS_FROM
         key = (sea.key if by_sea else self._stirring.key) if lit and (waters or sheet.near) else ""
         self._caustics.of(caustics_by(key, sea.made.slopes, stirring.chop, by_sea, snapshot.sun_direction))
-        self.snapshot, self.sheet = snapshot, sheet
+        self.snapshot = snapshot
 
     def laid_out(self, sea: SeaMade, light: Daylight) -> Waters:
         """For the kernel, in the light of the instant."""
@@ -88,13 +88,15 @@ class Watering:
         tiles["rain"] = stirring.rain_length
         if caustic.shape[2] > 1:
             tiles["caustic"], tiles["deepest"] = caustics.LENGTH, caustics.DEEPEST
-        tiles["wet_top"] = max(float(body["level"].max()), float(flow[:, 6].max())) + float(tiles["splash"][0]) + WETS
+        tiles["wet_top"] = (
+            max(float(body["level"].max()), float(flow[:, HEIGHT].max())) + float(tiles["splash"][0]) + WETS
+        )
         return Waters(
             slope0=sea.slopes[0],
             slope1=sea.slopes[1],
             slope2=sea.slopes[2],
             slope3=sea.slopes[3],
-            fold=sea.fold,
+            crests=sea.crests,
             tiles=tiles,
             body=body,
             chop=stirring.chop,
@@ -111,7 +113,7 @@ class Watering:
         snap, inland = self.snapshot, self.inland.made.body
         body = np.zeros(1 + len(inland), records.BODY)
         body[1:] = inland
-        body[0]["level"] = NO_WATER if snap.sea is None else self.sheet.level
+        body[0]["level"] = NO_WATER if snap.sea is None else snap.place.sea.surface
         return body
 
     def _lit(self, light: Daylight) -> NDArray[np.void]:

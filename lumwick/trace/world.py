@@ -62,12 +62,12 @@ class Waters(NamedTuple):
     slope1: F32
     slope2: F32
     slope3: F32
-    fold: F32
+    crests: F32  # displacement of the longest tile, and its share of foam
     tiles: Records  # one `records.TILES`
     body: Records  # `records.BODY` of the sea, then of other waters
     chop: F32  # slopes of small ripples, a tile
     rain: F32  # slopes of rings, a tile
-    flow: F32  # cells of all bodies' grids, (n, len(`records.FLOW`))
+    flow: F32  # cells of all bodies' grids, (n, `lumwick.water.cells.CHANNELS`)
     patch: Records
     stirred: F32  # cells of all patches: slopes east and north, foam
     caustic: F32  # light gathered at depths, tiles: (depths, n, n)

@@ -24,8 +24,6 @@ LINGERS_FROM = 0.005
 """Share of whitecaps from which it is looked back at all."""
 LINGERING = 2.0
 """How much more of the sea is white by what lingers (measured)."""
-READ_BELOW, READ_OVER = 0.44, 0.35
-"""Folding under which the surface's kernel reads foam, and over how much of it."""
 SOFT = 0.45
 """Over how much of its standard deviation the fold goes from no foam to all of it (practice)."""
 
@@ -38,8 +36,8 @@ def whitecaps(wind_speed: float) -> float:
 def lingering(
     wave: Swell, fold: NDArray[np.float32], t: float, choppiness: float, wind_speed: float, rate: float = 1.0
 ) -> NDArray[np.float32]:
-    """The fold (n, n) of a tile as the kernel reads foam from it: by how much of the sea is white in its wind, with
-    what earlier folds have left.
+    """Share of foam (n, n) on a tile: as much as is white in its wind, where it folds, and what earlier folds have
+    left.
 
     A fold is 1 and a normal deviate, whose spread the waves give; so the share that is white says where it breaks.
     """
@@ -47,7 +45,7 @@ def lingering(
     k = np.hypot(wave.kx, wave.ky)
     spread = float(choppiness * np.sqrt(2 * np.sum(np.abs(wave.up) ** 2 * k**2)))
     if spread < 1e-6 or share < 1e-5:
-        return np.ones_like(fold)
+        return np.zeros_like(fold)
     lingers = share > LINGERS_FROM and rate > 0
     below = 1 + spread * float(ndtri(share / (LINGERING if lingers else 1.0)))
     over = SOFT * spread
@@ -59,7 +57,7 @@ def lingering(
     if lingers:
         for age in AGES:
             most = np.maximum(most, white(fold_at(wave, t - age / rate, choppiness)) * np.float32(np.exp(-age / LASTS)))
-    return np.where(most > 0, READ_BELOW - READ_OVER * most, 1.0).astype(np.float32)
+    return most
 
 
 def fold_at(wave: Swell, t: float, choppiness: float) -> NDArray[np.float32]:

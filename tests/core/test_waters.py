@@ -28,6 +28,8 @@ from lumwick.place.objects import Shape, Thing
 from lumwick.snapshot.beaches import beach_of, drawn_frames, reach_and_back
 from lumwick.snapshot.evaluate import Setting, evaluate
 from lumwick.snapshot.footprint import footprints
+from lumwick.snapshot.shores import water_over
+from lumwick.snapshot.stirring import level_at
 from lumwick.snapshot.told_waters import overlaps
 from lumwick.trace.film import blank
 from lumwick.trace.render import expose
@@ -137,20 +139,54 @@ def test_the_waterline_lies_across_a_lens_at_the_surface() -> None:
     assert water[1] > 1.3 * water[2]  # green
 
 
-def test_things_are_wet_up_to_the_waters_line() -> None:
+def test_things_are_wet_up_to_the_waters_line_and_dry_above() -> None:
     pole = Thing(
         id="pole", name="Pole", shape=Shape(kind="box", width=1.0, depth=1.0, height=3.0), east=10.0, north=0.0, up=0.6
     )
-    dry = Setting(wet_place(waters=[], things=[pole]), land(fall=0.0))
-    wet = Setting(wet_place(things=[pole]), land(fall=0.0))
-    level = wet.beds()[1].level
-    at = np.array([10.0, -6.0, level + 0.4])
-    camera = Camera(at, look_at(at, np.array([10.0, 0.0, level + 0.4])), 60.0)
-    a, b = seen(wet, camera, samples=32) @ LUMA, seen(dry, camera, samples=32) @ LUMA
-    assert a[2:8, 22:26].mean() == pytest.approx(b[2:8, 22:26].mean(), rel=0.25)  # well over the water
-    stage = Stage(wet)
-    stage.set(evaluate(wet, wet.place.shots[0], 0.0, camera))
-    assert stage.world.waters.tiles[0]["wet_top"] > level
+    setting = Setting(wet_place(things=[pole]), land(fall=0.0))
+    level = setting.beds()[1].level
+    stage = Stage(setting)
+
+    def face(height: float, wetted: bool) -> float:
+        """Light of a small patch of the pole's south face at a height over the water."""
+        at = np.array([10.0, -6.0, level + height])
+        stage.set(evaluate(setting, setting.place.shots[0], 0.0, Camera(at, direction_of(0.0, 0.0), 2000.0)))
+        if not wetted:
+            stage.world.waters.tiles["wet_top"] = -1e9
+        film = blank(24, 16)
+        expose(stage, film, 64)
+        return float((film.radiance @ LUMA).mean())
+
+    assert face(0.02, True) < 0.75 * face(0.02, False)
+    assert face(0.4, True) == pytest.approx(face(0.4, False), rel=1e-6)
+
+
+def test_a_water_that_rises_is_met_where_it_stands_then() -> None:
+    place = wet_place()
+    place.waters[1].level = 0.3
+    setting = Setting(place, land())
+    low = Setting(wet_place(), land())
+    ((number, at, _),) = level_at(setting.beds(), place.waters, 10.0, 0.0)
+    ((_, before, _),) = level_at(low.beds(), low.place.waters, 10.0, 0.0)
+    assert number == 2 and at == pytest.approx(before + 0.3)
+    spot = np.array([[10.0, 0.0, 5.0]])
+    risen = [float(water_over(s, s.place.shots[0], spot, np.zeros(1))[0]) for s in (low, setting)]
+    assert risen[1] - risen[0] == pytest.approx(0.3)
+
+
+def test_the_tide_is_told_exactly_over_a_sheet_that_is_laid_for_about_it() -> None:
+    sea = Sea(wind_speed=0.0, tide_range=4.0, tide_high=12.0)
+    shot = Shot(id="a", name="A", frames=240, clock=Clock(start=dt.datetime(2026, 6, 5, 14, 0), speed=60))
+    place = small_place(growth=[], sea=sea, shots=[shot])
+    stage = Stage(Setting(place, Ground(np.full((33, 33), -6.0, np.float32), 4.0, -64.0, -64.0)))
+    for t in (0.0, 0.4, 3.1, 7.7):
+        snap = evaluate(stage.setting, shot, t, above(0, 0))
+        stage.set(snap)
+        water = stage.sheet.near
+        assert water is not None
+        height = float(water.vertices[: len(water.rest), 2].mean())
+        assert height == pytest.approx(snap.place.sea.surface, abs=2e-3)
+        assert stage.world.waters.body[0]["level"] == snap.place.sea.surface
 
 
 def test_a_footprint_knows_what_went_through_the_water_before() -> None:

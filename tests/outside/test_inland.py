@@ -19,12 +19,13 @@ from lumwick.snapshot.waters import Stirrer, beds_of, loop_changes
 from lumwick.trace.sections.inland import carried
 from lumwick.trace.sections.stirring import blows_of
 from lumwick.water import caustics
-from lumwick.water.foam import READ_BELOW, READ_OVER, lingering, whitecaps
+from lumwick.water.flow import Post, flow_of
+from lumwick.water.foam import lingering, whitecaps
 from lumwick.water.optics import KINDS
 from lumwick.water.ripples import Blows, chop, drops_a_second, rain_rings, small_dispersion, stirred
 from lumwick.water.shore import LATEST, marks, wash_of
 from lumwick.water.spectrum import SeaState, dispersion, slope_variance
-from lumwick.water.stream import BEDS, Post, fall_line, flow_of, manning_speed, normal_depth, reach
+from lumwick.water.stream import BEDS, fall_line, manning_speed, normal_depth, reach
 from lumwick.water.surface import surface, swells
 from tests.conftest import small_place
 
@@ -304,19 +305,17 @@ def test_as_much_of_the_sea_is_white_as_monahan_counted() -> None:
     for wind in (10.0, 15.0, 22.0):
         wave = swells(SeaState(wind, 400e3, 100.0, 250.0), 3, None)
         now = surface(wave, 2.0)
-        fold = lingering(wave[0], now.displaced[..., 3], 2.0, 1.0, wind)
-        white = np.clip((READ_BELOW - fold) / READ_OVER, 0, 1)
+        white = lingering(wave[0], now.displaced[..., 3], 2.0, 1.0, wind)
         assert white.mean() == pytest.approx(whitecaps(wind), rel=0.45)
     calm = swells(SeaState(0.0, 1e3, 10.0, 0.0), 3, None)
-    assert lingering(calm[0], surface(calm, 0.0).displaced[..., 3], 0.0, 1.0, 0.0).min() == 1.0
+    assert lingering(calm[0], surface(calm, 0.0).displaced[..., 3], 0.0, 1.0, 0.0).max() == 0.0
 
 
 def test_foam_stays_where_a_crest_was_and_fades() -> None:
     wave = swells(SeaState(18.0, 400e3, 100.0, 250.0), 3, None)
 
     def white(t: float) -> NDArray[np.float32]:
-        fold = lingering(wave[0], surface(wave, t).displaced[..., 3], t, 1.0, 18.0)
-        return np.clip((READ_BELOW - fold) / READ_OVER, 0, 1)
+        return lingering(wave[0], surface(wave, t).displaced[..., 3], t, 1.0, 18.0)
 
     at = white(0.0) > 0.9
     later = [float(white(t)[at].mean()) for t in (0.8, 4.0, 12.0)]

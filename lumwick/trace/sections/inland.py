@@ -17,7 +17,8 @@ from lumwick.trace import embree, records
 from lumwick.trace.part import IDENTITY, Part, plain_look
 from lumwick.trace.sections.section import key_of
 from lumwick.trace.world import WATER
-from lumwick.water.stream import NO_WATER, Flow, Post, flow_of
+from lumwick.water.cells import CHANNELS, DEPTH, HEIGHT, NO_WATER
+from lumwick.water.flow import Flow, Post, flow_of
 
 Floats = NDArray[np.float64]
 POND_CELL = 0.5
@@ -75,7 +76,7 @@ def make_inland(inputs: InlandInputs) -> Inland:
         row["first"], row["rows"], row["columns"] = first, *flow.wet.shape
         row["west"], row["south"], row["spacing"] = flow.west, flow.south, flow.spacing
         row["filmed"] = water.kind == "puddles"
-        cells.append(flow.cells.reshape(-1, len(records.FLOW)))
+        cells.append(flow.cells.reshape(-1, CHANNELS))
         first += flow.wet.size
         scene = _surface(flow, quads)
         look = plain_look()
@@ -84,7 +85,7 @@ def make_inland(inputs: InlandInputs) -> Inland:
         parts[f"water {water.id}"] = Part(
             WATER, scene, IDENTITY[None], look=look, mask=embree.MASK_WATER, thing=water.name, surfaces=names
         )
-    none = np.zeros((1, len(records.FLOW)), np.float32)
+    none = np.zeros((1, CHANNELS), np.float32)
     return Inland(key_of(inputs), parts, body, np.concatenate(cells) if cells else none)
 
 
@@ -96,7 +97,7 @@ def _surface(flow: Flow, quads: NDArray[np.uint32]) -> embree.Scene:
     rows, columns = flow.wet.shape
     x, y = np.meshgrid(flow.west + np.arange(columns) * flow.spacing, flow.south + np.arange(rows) * flow.spacing)
     used, faces = np.unique(quads, return_inverse=True)
-    points = np.stack([x, y, flow.cells[..., 6]], -1).reshape(-1, 3)[used].astype(np.float32)
+    points = np.stack([x, y, flow.cells[..., HEIGHT]], -1).reshape(-1, 3)[used].astype(np.float32)
     return embree.still_scene(points, faces.reshape(-1, 4).astype(np.uint32), embree.MASK_WATER)
 
 
@@ -126,8 +127,8 @@ def _pond(ground: Ground, shore: shapely.Polygon, level: float) -> Flow:
     cell = max(POND_CELL, float(np.sqrt(shore.envelope.area / PUDDLE_CELLS)))
     x, y, west, south = _grid(shore, cell, beyond)
     wet = _inside(shore.buffer(beyond), x, y) & (_inside(shore, x, y) | (ground.height(x, y) > level))
-    cells = np.zeros((*x.shape, len(records.FLOW)), np.float32)
-    cells[..., 6] = np.where(wet, level, NO_WATER)
+    cells = np.zeros((*x.shape, CHANNELS), np.float32)
+    cells[..., HEIGHT] = np.where(wet, level, NO_WATER)
     return Flow(cells, west, south, cell, wet)
 
 
@@ -152,9 +153,9 @@ def _puddles(ground: Ground, bed: Bed, water: Water) -> Flow:
     depth = np.clip((full - hollow) * DEEPEST_PUDDLE / 2, 0, DEEPEST_PUDDLE)
     wet = flat & (depth > 0)
     wet = ndimage.binary_dilation(wet, iterations=1) & flat
-    cells = np.zeros((*x.shape, len(records.FLOW)), np.float32)
-    cells[..., 6] = np.where(wet, height + PUDDLE_RISES + water.level, NO_WATER)
-    cells[..., 7] = np.where(wet, depth, 0.0)
+    cells = np.zeros((*x.shape, CHANNELS), np.float32)
+    cells[..., HEIGHT] = np.where(wet, height + PUDDLE_RISES + water.level, NO_WATER)
+    cells[..., DEPTH] = np.where(wet, depth, 0.0)
     return Flow(cells, west, south, cell, wet)
 
 

@@ -36,8 +36,8 @@ class SeaMade:
     ----------
     slopes : tuple of ndarray of float32, shape (n, n, 2) each
         Of each tile.
-    fold : ndarray of float32, shape (n, n, 4)
-        Displacement of the longest tile [m], and where it folds.
+    crests : ndarray of float32, shape (n, n, 4)
+        Displacement of the longest tile [m], and its share of foam.
     tiles : ndarray of `lumwick.trace.records.TILES`, shape (1,)
     wash : ndarray of float32, shape (columns, n, 3)
         What the wash of the shore has left, as `lumwick.water.shore.marks` gives it.
@@ -46,7 +46,7 @@ class SeaMade:
     """
 
     slopes: tuple[NDArray[np.float32], ...]
-    fold: NDArray[np.float32]
+    crests: NDArray[np.float32]
     tiles: NDArray[np.void]
     wash: NDArray[np.float32]
     raised: list[embree.Scene]
@@ -60,11 +60,11 @@ def make_sea(inputs: SeaInputs) -> SeaMade:
     tiles["chop"] = CHOP_TILE
     if state is None:
         flat = tuple(np.zeros((2, 2, 2), np.float32) for _ in TILES)
-        return SeaMade(flat, np.ones((2, 2, 4), np.float32), tiles, NO_WASH, [])
+        return SeaMade(flat, np.zeros((2, 2, 4), np.float32), tiles, NO_WASH, [])
     waves = swells(state, inputs.sea.seed, inputs.loop)
     now = surface(waves, inputs.t, inputs.sea.choppiness)
-    folds = lingering(waves[0], now.displaced[..., 3], inputs.t, inputs.sea.choppiness, state.wind_speed, state.rate)
-    shown = np.concatenate([now.displaced[..., :3], folds[..., None]], -1)
+    foam = lingering(waves[0], now.displaced[..., 3], inputs.t, inputs.sea.choppiness, state.wind_speed, state.rate)
+    shown = np.concatenate([now.displaced[..., :3], foam[..., None]], -1)
     tiles["variance"] = [float(np.vdot(s, s)) / (s.size / 2) for s in now.slopes]
     tiles["slope_variance"] = slope_variance(state.wind_speed)
     tiles["streak"] = streaks((state.wind_speed / 0.836) ** (2 / 3))
@@ -74,10 +74,11 @@ def make_sea(inputs: SeaInputs) -> SeaMade:
     raised: list[embree.Scene] = []
     if sheet.near is not None and sheet.tile is not None:
         x, y = (np.ascontiguousarray(sheet.near.rest[:, c]) for c in (0, 1))
-        raise_sheet(x, y, sheet.near.open, now.displaced, TILES[0][0], sheet.level, sheet.near.vertices)
+        level = inputs.sea.surface  # the sheet is laid for about this height of the tide, and lies at just this
+        raise_sheet(x, y, sheet.near.open, now.displaced, TILES[0][0], level, sheet.near.vertices)
         sheet.near.vertices[: len(x), 2] += sheet.near.shore * wash.at(inputs.t, sheet.near.late)
         wrapped = np.pad(now.displaced[..., :3], ((0, 1), (0, 1), (0, 0)), mode="wrap").reshape(-1, 3)
-        sheet.tile.vertices[:] = sheet.tile.rest + wrapped
+        sheet.tile.vertices[:] = sheet.tile.rest + wrapped + [0.0, 0.0, level - sheet.level]
         for water in (sheet.near, sheet.tile):
             water.mesh.moved()
             raised.append(water.scene)

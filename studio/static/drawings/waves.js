@@ -259,7 +259,6 @@ function drawPond(svg, { W, H, section, level, depth, words }, grab) {
     el('path', {
       d: `${line(section.map((p) => [X(p[0]), Y(p[1])]))}L${X(last)} ${H - FOOT}L${X(first)} ${H - FOOT}Z`,
       fill: 'var(--contour)',
-      'fill-opacity': 0.8,
       stroke: 'var(--contour-index)',
     }),
   );

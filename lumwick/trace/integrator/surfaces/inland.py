@@ -9,11 +9,9 @@ import numba as nb
 import numpy as np
 
 from lumwick.trace.integrator.compiling import WITHIN
-from lumwick.trace.records import FLOW
 from lumwick.trace.sampling import INNER, noise2
+from lumwick.water.cells import DEPTH, EAST, FOAM, HEIGHT, NO_WATER, NORTH, ROUGH, SLOPE_EAST, SLOPE_NORTH
 
-SLOPE_X, SLOPE_Y, FOAM, EAST = FLOW["slope_x"], FLOW["slope_y"], FLOW["foam"], FLOW["east"]
-NORTH, ROUGH, HEIGHT, DEPTH = FLOW["north"], FLOW["rough"], FLOW["height"], FLOW["depth"]
 FINER = 0.31
 """Size of a second set of small ripples against the first, and its share."""
 FINER_SHARE = 0.7
@@ -21,8 +19,6 @@ SEEN_CELLS = 5.0
 """Cells of a tile in the shortest waves that are drawn in it."""
 SMOOTHEST = 0.0004
 """Least variance of slopes too fine to see."""
-NOWHERE = -1e8
-"""Height [m] where a body's grid has no water."""
 
 
 @nb.njit(**INNER)
@@ -122,8 +118,8 @@ def inland(land, waters, number, position, footprint, grazing, n):
         north = flow_at(waters.flow, columns, k, a, b, NORTH)
         own = flow_at(waters.flow, columns, k, a, b, ROUGH)
         rough = np.sqrt(rough * rough + own * own)
-        sx += flow_at(waters.flow, columns, k, a, b, SLOPE_X)
-        sy += flow_at(waters.flow, columns, k, a, b, SLOPE_Y)
+        sx += flow_at(waters.flow, columns, k, a, b, SLOPE_EAST)
+        sy += flow_at(waters.flow, columns, k, a, b, SLOPE_NORTH)
         if body.filmed > 0:
             depth = flow_at(waters.flow, columns, k, a, b, DEPTH)
     if rough > 0:
@@ -168,10 +164,10 @@ def _broken(body, share, x, y, east, north):
 @nb.njit(**WITHIN)
 def height_over(waters, x, y):
     """Height [m] of the highest inland water at a spot, or far down."""
-    out = NOWHERE * 10
+    out = NO_WATER
     for number in range(1, len(waters.body)):
         body = waters.body[number]
         k, _, _ = flow_cell(body, x, y)
-        if k >= 0 and waters.flow[k, HEIGHT] > NOWHERE:
+        if k >= 0:
             out = max(out, float(waters.flow[k, HEIGHT]))
     return out

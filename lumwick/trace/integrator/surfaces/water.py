@@ -21,8 +21,6 @@ SKIM, INLAND_SKIM = 0.012, 0.0015
 """Depth [m] of a film at the water's edge that is too thin to see: of the sea's, and of other waters'."""
 FOAM_ALBEDO = 0.72
 """Of dense, fresh foam (practice)."""
-FOAMS_BELOW, FOAMS_OVER = 0.44, 0.35
-"""Folding (the Jacobian of the sideways motion) under which crests break, and over how much of it."""
 EDGE_DEPTH = 0.30
 """Water shallower than this [m] is laced with foam on a sea shore."""
 LIP_DEPTH = 0.035
@@ -75,8 +73,7 @@ def _waves(waters, x, y, footprint, long, short, n):
 @nb.njit(**INNER)
 def _foam(waters, x, y, n, long, thin, near_sea, on_survey):
     """Share of the surface that is foam: where crests fold, and laced along a sea shore."""
-    fold = 1 - (1 - tile_at(waters.fold, waters.tiles[0].length[0], x, y, 3)) * long
-    foam = min(1.0, max(0.0, (FOAMS_BELOW - fold) / FOAMS_OVER))
+    foam = tile_at(waters.crests, waters.tiles[0].length[0], x, y, 3) * long
     if on_survey:
         drift = waters.body[0].drift
         lace, _, _ = noise2(x * 1.9 + n[0] * 6 + drift[0], y * 1.9 + n[1] * 6 + drift[1], 31)
