@@ -150,14 +150,14 @@ def test_things_are_wet_up_to_the_waters_line_and_dry_above() -> None:
     def face(height: float, wetted: bool) -> float:
         """Light of a small patch of the pole's south face at a height over the water."""
         at = np.array([10.0, -6.0, level + height])
-        stage.set(evaluate(setting, setting.place.shots[0], 0.0, Camera(at, direction_of(0.0, 0.0), 2000.0)))
+        stage.set(evaluate(setting, setting.place.shots[0], 0.0, Camera(at, direction_of(0.0, 0.0), 8000.0, 1e6)))
         if not wetted:
             stage.world.waters.tiles["wet_top"] = -1e9
         film = blank(24, 16)
         expose(stage, film, 64)
         return float((film.radiance @ LUMA).mean())
 
-    assert face(0.02, True) < 0.75 * face(0.02, False)
+    assert face(0.01, True) < 0.75 * face(0.01, False)
     assert face(0.4, True) == pytest.approx(face(0.4, False), rel=1e-6)
 
 

@@ -12,7 +12,7 @@ from lumwick.trace.sampling import INNER, noise2
 RISES = 0.035
 """Height over still water [m] to which what stands in it is wet (practice)."""
 FADES = 0.05
-"""Over which it dries upwards [m] (practice)."""
+"""Over which it is dry above that [m] (practice)."""
 DARKENS = 0.5
 """Share of its colour that a wet thing loses (practice: 0.4 to 0.6 of rough stone and wood)."""
 WET_ALPHA = 0.12 * 0.12
@@ -33,7 +33,7 @@ def wet_line(land, waters, path, hit, lobes):
     if waters.body[0].level > level:
         level = waters.body[0].level + tiles.splash
     uneven, _, _ = noise2(p[0] * 9.0 + p[1] * 3.0, p[2] * 7.0 - p[1] * 9.0, 61)
-    wet = min(1.0, max(0.0, (level + RISES * (1 + 0.8 * uneven) - p[2]) / FADES))
+    wet = min(1.0, max(0.0, 1 + (level + RISES * (1 + 0.8 * uneven) - p[2]) / FADES))
     if wet <= 0:
         return
     for c in range(3):
