@@ -150,7 +150,7 @@ def test_a_looped_place_is_back_where_it_began(marsh) -> None:
         states.append(
             (
                 stage.world.geometry.transform.copy(),
-                stage.world.waters.fold.copy(),
+                stage.world.waters.crests.copy(),
                 stage.world.waters.slope3.copy(),
                 stage.world.waters.body["drift"].copy(),
                 stage.sheet.near.vertices.copy(),

@@ -20,26 +20,24 @@ function small(svg, x, y, text, more = {}) {
 }
 
 /**
- * Words over a drawing, a line for each part between semicolons, as far as they fit.
+ * Words over a drawing: parts between semicolons share a line where both fit whole; one too long is broken.
  * @param {Element} svg
  * @param {number} x
  * @param {string} words
  * @param {number} wide
  */
 function told(svg, x, words, wide) {
-  if (wide > 400) words = words.replaceAll('; ', ' · ');
   const room = Math.max(12, Math.floor(wide / 7.4)),
-    lines = [];
-  for (const part of words.split('; ')) {
-    let rest = '';
-    for (const word of part.split(' ')) {
-      if (rest && `${rest} ${word}`.length > room) {
-        lines.push(rest);
-        rest = word;
-      } else rest = rest ? `${rest} ${word}` : word;
-    }
-    lines.push(rest);
-  }
+    lines = [''];
+  const put = (text, between) => {
+    const last = lines[lines.length - 1],
+      joined = last ? last + between + text : text;
+    if (last && joined.length > room) lines.push(text);
+    else lines[lines.length - 1] = joined;
+  };
+  for (const part of words.split('; '))
+    if (part.length <= room) put(part, ' · ');
+    else part.split(' ').forEach((word, k) => put(word, k ? ' ' : ' · '));
   lines.forEach((text, k) => caption(svg, x, 14 + 15 * k, text));
   return 14 + 15 * lines.length;
 }

@@ -1,9 +1,10 @@
-/* The benches, in the order of the work: the drawing under the chart of each, and what a press in it does. */
+/* The benches, in the order of the work: the drawing under the chart of each, and what a press in it does. One
+   that the server must be asked for stays until the answer is there. */
 
-/** @type {{ id: string, draw: string, tap?: string }[]} */
+/** @type {{ id: string, draw: string, tap?: string, asks?: boolean }[]} */
 export const BENCHES = [
   { id: 'land', draw: 'drawSectionNow', tap: 'tapSection' },
-  { id: 'water', draw: 'drawWavesNow' },
+  { id: 'water', draw: 'drawWavesNow', asks: true },
   { id: 'growth', draw: 'drawSectionNow', tap: 'tapSection' },
   { id: 'air', draw: 'drawSunNow' },
   { id: 'route', draw: 'drawSectionNow', tap: 'tapSection' },

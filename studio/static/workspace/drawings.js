@@ -15,8 +15,10 @@ export const drawings = {
     if (!svg || !(this.held || svg.clientWidth)) return;
     const [W, H] = this.held ? this.held.size : [svg.clientWidth, svg.clientHeight];
     svg.setAttribute('viewBox', `0 0 ${W} ${H}`);
-    svg.replaceChildren();
-    this[benchOf(this.bench).draw](svg, W, H);
+    const { draw, asks } = benchOf(this.bench);
+    if (!asks || svg.dataset.bench !== this.bench) svg.replaceChildren();
+    svg.dataset.bench = this.bench;
+    this[draw](svg, W, H);
   },
   drawSunNow(svg, W, H) {
     const now = this.hourAt(this.t);
@@ -30,10 +32,12 @@ export const drawings = {
     });
   },
   async drawWavesNow(svg, W, H) {
-    const about = `shot=${this.s.shot.id}&t=${this.t.toFixed(3)}&selected=${encodeURIComponent(this.selected || '')}`,
+    const asked = (this.wavesAsked = (this.wavesAsked || 0) + 1),
+      about = `shot=${this.s.shot.id}&t=${this.t.toFixed(3)}&selected=${encodeURIComponent(this.selected || '')}`,
       reply = await fetch(this.url(`waves/?${about}`));
     if (!reply.ok || this.bench !== 'water') return;
     const data = await reply.json();
+    if (asked !== this.wavesAsked) return; // an older answer that came late
     if (data.beach) data.picture = this.url(`beach/${data.beach}/?shot=${this.s.shot.id}&t=${this.t.toFixed(3)}`);
     drawWaves(svg, { W, H, ...data }, (name, e, scales) => this.dragWater(name, e, scales));
   },
