@@ -26,7 +26,7 @@ from lumwick.water.surface import surface, swells
 BEFORE = "895ea61"
 """The last commit without a kilometre of sea, foam that stays, light under water, and other waters."""
 SIZE = (320, 180)
-TRIES = 5
+TRIES = 7
 
 
 def best(act: Callable[[], Any], tries: int = TRIES) -> float:
@@ -113,8 +113,8 @@ def sunset() -> list[dict[str, Any]]:
 def _study(setting: Setting, name: str) -> float:
     stage = Stage(setting)
     shot = setting.place.shot(name)
-    moments = iter(1.0 + 0.1 * np.arange(3))
-    return best(lambda: picture_at(stage, shot, float(next(moments)), SIZE, QUALITIES["study"], None), 3)
+    moments = iter(1.0 + 0.1 * np.arange(TRIES))
+    return best(lambda: picture_at(stage, shot, float(next(moments)), SIZE, QUALITIES["study"], None), TRIES)
 
 
 def wet() -> list[dict[str, Any]]:

@@ -7,6 +7,7 @@ that a silhouette leaves its curve by less than a two-hundredth of the radius.
 from __future__ import annotations
 
 from collections.abc import Iterable
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -268,6 +269,13 @@ def _part(surface: MeshSurface, corners: Corners) -> MeshPart:
 
 def mesh_of_shape(shape: Shape) -> Mesh:
     """A shape as a model: what it is made of, and its panes as a part of their own."""
+    return _mesh(shape.model_dump_json())
+
+
+@lru_cache(512)
+def _mesh(told: str) -> Mesh:
+    """The model of a shape as JSON; looked for at every instant, and made once."""
+    shape = Shape.model_validate_json(told)
     w, d, h = shape.width / 2, shape.depth / 2, shape.height
     panes = np.zeros((0, 3, 3))
     if shape.kind == "ball":

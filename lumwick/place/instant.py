@@ -19,7 +19,7 @@ from lumwick.errors import PlaceError
 from lumwick.motion.channel import Channel, ColourChannel, Curve, MomentChannel, colour_of, moment_of, with_terms
 from lumwick.motion.table import lay_out
 from lumwick.motion.terms import Follow
-from lumwick.motion.tide import tide_height
+from lumwick.motion.tide import tide_height, tide_rises
 from lumwick.place.document import Place, Shot
 from lumwick.place.fields import TURNS_AT_MOST
 from lumwick.place.nature import Sea, SeaNow
@@ -38,11 +38,13 @@ def place_clock(shot: Shot, t: float) -> dt.datetime:
     return start + dt.timedelta(seconds=shot.clock.speed * t)
 
 
-def tide_at(sea: Sea, shot: Shot, t: float) -> float:
-    """The tide over mean water [m] at a clip time; high water is told on the day on which the shot begins."""
+def tide_at(sea: Sea, shot: Shot, t: float) -> tuple[float, float]:
+    """The tide over mean water [m], and how quickly it rises [m/s], at a clip time; high water is told on the day on
+    which the shot begins."""
     midnight = dt.datetime.combine(place_clock(shot, 0.0).date(), dt.time())
     hours = (place_clock(shot, t) - midnight).total_seconds() / 3600
-    return round(tide_height(hours, sea.tide_high, sea.tide_range) / TIDE_STEP) * TIDE_STEP
+    told = hours, float(sea.tide_high), float(sea.tide_range)
+    return round(tide_height(*told) / TIDE_STEP) * TIDE_STEP, float(f"{tide_rises(*told):.2g}")
 
 
 LONGEST_CHAIN = 50
@@ -109,7 +111,7 @@ class Motions:
         self.loop = shot.seconds if shot.loop else None
         self.movers: list[Mover] = []
         self._plans: tuple[Plan, Plan] = ({}, {})
-        self._tided: tuple[tuple[int, float], Sea, SeaNow] | None = None
+        self._tided: tuple[tuple[int, float, float], Sea, SeaNow] | None = None
         rows: list[tuple[Curve, NDArray[np.float64]]] = []
         hidden = ("shots", *(name for name in ("air", "wind") if getattr(shot, name) is not None))
         for plan, found in (
@@ -203,10 +205,11 @@ class Motions:
         return (self._with_tide(place, t) if place.sea.present and place.sea.tide_range > 0 else place), shot
 
     def _with_tide(self, place: Place, t: float) -> Place:
-        """A place at an instant with its tide; the same sea as the last time if it stands as high."""
-        key = (id(place.sea), tide_at(place.sea, self.shot, t))
+        """A place at an instant with its tide; the same sea as the last time if it stands as high
+        and runs as quickly."""
+        key = (id(place.sea), *tide_at(place.sea, self.shot, t))
         if self._tided is None or self._tided[0] != key:
-            sea = SeaNow.model_construct(**{**place.sea.__dict__, "tide": key[1]})
+            sea = SeaNow.model_construct(**{**place.sea.__dict__, "tide": key[1], "rises": key[2]})
             self._tided = (key, place.sea, sea)
         return place.model_copy(update={"sea": self._tided[2]})
 

@@ -68,8 +68,11 @@ class Sea(Model):
     swell_from: Animatable = keyed(270.0, "Swell from", "°", 0, 360, "Bearing it comes from.", quantity="turn")
     swell_spread: Animatable = keyed(12.0, "Swell spread", "°", 3, 60, "Standard deviation of its waves' bearings.")
     rate: float = number(1.0, "Rate of waves", "x", 0, 10, "Seconds of waves in a second of the clip; 1 is as they go.")
-    tide_range: float = number(0.0, "Tide", "m", 0, 16, "From low to high water.")
-    tide_high: float = number(12.0, "High water at", "h", 0, 24, "Hour of the day on which a shot begins.")
+    tide_range: Animatable = keyed(0.0, "Tide", "m", 0, 16, "From low to high water.")
+    tide_high: Animatable = keyed(12.0, "High water at", "h", 0, 24, "Hour of the day on which a shot begins.")
+    tide_flow: Animatable = keyed(
+        1.0, "Current in creeks", "x", 0, 50, "Against what their filling and emptying makes; 0 is none."
+    )
     choppiness: Animatable = keyed(
         1.0, "Choppiness", "x", 0, 1.5, "Horizontal displacement that sharpens crests; 1 is physical."
     )
@@ -90,6 +93,8 @@ class SeaNow(Sea):
 
     tide: float = 0.0
     """Over mean water [m]."""
+    rises: float = 0.0
+    """How quickly the tide rises [m/s]; less than nought while it falls."""
 
     @property
     def surface(self) -> float:

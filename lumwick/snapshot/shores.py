@@ -8,6 +8,7 @@ from numpy.typing import NDArray
 from lumwick.land import covers
 from lumwick.land.covers import sea_nearness
 from lumwick.place.document import Shot
+from lumwick.place.fields import most
 from lumwick.snapshot.evaluate import Setting
 from lumwick.snapshot.stirring import level_at
 from lumwick.snapshot.waters import sea_state
@@ -32,7 +33,7 @@ def beach_slope(setting: Setting, level: float) -> float | None:
 def _tide(setting: Setting, shot: Shot, t: Floats) -> Floats:
     """Height [m] of the sea's still water at clip times (n,)."""
     sea = setting.place.sea
-    if sea.tide_range <= 0:
+    if most(sea.tide_range) <= 0:
         return np.full(len(t), setting.still(shot).place.sea.surface)
     at = np.linspace(0.0, shot.seconds, TIDE_SAMPLES)
     return np.interp(t, at, [setting.motions(shot).at(float(v))[0].sea.surface for v in at])
@@ -61,8 +62,7 @@ def water_over(setting: Setting, shot: Shot, p: Floats, t: Floats) -> Floats:
             )
             if high > 0 and wash is not None:
                 share = shares[:, 2] * np.exp(-np.clip(depth[close], 0, None) / WASH_DEPTH)
-                zero = np.zeros(1)
-                up += share * np.array([float(wash.at(float(v), zero)[0]) for v in t[close]])
+                up += share * wash.at(t[close], 0.0)
             out[close] = np.where(up > land[close], up, -np.inf)
     if place.waters:
         beds = still.beds()

@@ -6,7 +6,8 @@ import numpy as np
 
 from lumwick.motion.tide import tide_height
 from lumwick.place.document import Shot
-from lumwick.place.nature import Sea, Water
+from lumwick.place.nature import Sea, SeaNow, Water
+from lumwick.snapshot.creeks import current_of
 from lumwick.snapshot.evaluate import Setting
 from lumwick.snapshot.shores import beach_slope
 from lumwick.snapshot.waters import Bed, loop_changes, told_state
@@ -26,8 +27,16 @@ def sea_in_words(setting: Setting, shot: Shot, t: float) -> list[str]:
     if state.swell is not None:
         told.append(f"swell of {state.swell.height:.2f} m every {state.swell.period:.1f} s")
     if sea.tide_range > 0:
-        told.append(f"water at {sea.surface:+.2f} m")
+        told.append(f"water at {sea.surface:+.2f} m{_runs(setting, sea)}")
     return [line for line in (*told, lowered, loop_changes(state, sea.seed, shot.closes_over)) if line]
+
+
+def _runs(setting: Setting, sea: Sea) -> str:
+    """Which way the tide goes, and how quickly water runs in creeks."""
+    current = current_of(setting.ground, sea)
+    if not isinstance(sea, SeaNow) or current is None:
+        return ""
+    return f", {'rising' if sea.rises > 0 else 'falling'}, up to {current.fastest:.2f} m/s in creeks"
 
 
 def shore_of(setting: Setting, sea: Sea, state: SeaState, loop: float | None) -> tuple[float, Wash, float] | None:

@@ -126,10 +126,10 @@ def outline_of(line: Sequence[tuple[float, float]]) -> shapely.Polygon:
 
 def beds_of(ground: Ground, waters: Sequence[Water]) -> tuple[Ground, tuple[Bed, ...]]:
     """The land with the beds of all waters dug into it, in their order, and where each lies."""
-    return _beds(_Known(ground), tuple(_Shape.of(water) for water in waters))
+    return _beds(Known(ground), tuple(_Shape.of(water) for water in waters))
 
 
-class _Known:
+class Known:
     """A ground that is another only if its fingerprint is."""
 
     def __init__(self, ground: Ground) -> None:
@@ -139,7 +139,7 @@ class _Known:
         return hash(self.ground.fingerprint)
 
     def __eq__(self, other: object) -> bool:
-        return isinstance(other, _Known) and self.ground.fingerprint == other.ground.fingerprint
+        return isinstance(other, Known) and self.ground.fingerprint == other.ground.fingerprint
 
 
 @dataclass(frozen=True)
@@ -161,7 +161,7 @@ class _Shape:
 
 
 @lru_cache(12)
-def _beds(known: _Known, shapes: tuple[_Shape, ...]) -> tuple[Ground, tuple[Bed, ...]]:
+def _beds(known: Known, shapes: tuple[_Shape, ...]) -> tuple[Ground, tuple[Bed, ...]]:
     g, beds = known.ground, []
     for shape in shapes:
         try:

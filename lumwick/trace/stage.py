@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 
 from lumwick.air.atmosphere import ClearSky
 from lumwick.lens.camera import Camera, direction_of
+from lumwick.place.fields import most
 from lumwick.snapshot.evaluate import Setting, Snapshot
 from lumwick.trace import embree, records
 from lumwick.trace.assembly import geometry_of, looks_of, owners
@@ -145,7 +146,7 @@ class Stage:
         self.standing = shown
         place = shown.place
         level = place.sea.level if place.sea.present else None
-        land = self._land.of(LandInputs(shown.ground, place.land, level, place.sea.tide_range))
+        land = self._land.of(LandInputs(shown.ground, place.land, level, most(self.setting.place.sea.tide_range)))
         self._sheet.of(SheetInputs(land, round(place.sea.surface / LAID) * LAID if place.sea.present else None))
         self._built.of(BuiltInputs.of(shown, land))
         self.stands.make(shown, land)
@@ -188,7 +189,7 @@ class Stage:
         """Move waves, plants and models; the scenes that must be committed."""
         posed = self._show(snapshot)
         sea = self._sea.of(SeaInputs(snapshot.sea, snapshot.t, snapshot.loop, snapshot.place.sea, self.sheet))
-        self._water.set(self.standing, snapshot, self.sheet, self._sea)
+        self._water.set(self.standing, snapshot, self.sheet, self._sea, self._land.made.ground)
         standing = tuple(standing.key for standing in self.stands.standings)
         _, bent = self._plants.of(PlantsInputs(standing, Sway.of(snapshot, eye)))
         return [*posed, *(sea.raised if self._sea.fresh else ()), *(bent if self._plants.fresh else ())]

@@ -5,15 +5,17 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
+from lumwick.land.ground import Ground
 from lumwick.lens.camera import Camera
 from lumwick.place.nature import Water
+from lumwick.snapshot.creeks import Current, current_of
 from lumwick.snapshot.evaluate import Setting, Snapshot
 from lumwick.snapshot.stirring import level_at, posts_of
 from lumwick.snapshot.waters import Stirrer
 from lumwick.trace import records
 from lumwick.trace.part import Part
 from lumwick.trace.sections.daylight import Daylight, WaterLight
-from lumwick.trace.sections.inland import InlandInputs, carried, make_inland
+from lumwick.trace.sections.inland import InlandInputs, carried, make_inland, running
 from lumwick.trace.sections.sea import SeaInputs, SeaMade
 from lumwick.trace.sections.section import Section
 from lumwick.trace.sections.sheet import Sheet
@@ -44,6 +46,7 @@ class Watering:
     """The stage's waters: what they are made of, kept until it is otherwise."""
 
     def __init__(self) -> None:
+        self._current: Current | None = None
         self.inland = Section(make_inland)
         self._stirring = Section(make_stirring)
         self._caustics = Section(make_caustics)
@@ -52,14 +55,19 @@ class Watering:
     def parts(self) -> dict[str, Part]:
         return self.inland.made.parts if self.inland.key else {}
 
-    def set(self, setting: Setting, snapshot: Snapshot, sheet: Sheet, sea: Section[SeaInputs, SeaMade]) -> None:
+    def set(
+        self, setting: Setting, snapshot: Snapshot, sheet: Sheet, sea: Section[SeaInputs, SeaMade], ground: Ground
+    ) -> None:
         """Lay out all waters but the sea at an instant, and what stirs any.
 
         Parameters
         ----------
         setting : Setting
             As it stands on the stage.
+        ground : Ground
+            The survey, the same object for as long as it is the same.
         """
+        self._current = current_of(ground, snapshot.place.sea)
         waters = tuple(snapshot.place.waters)
         beds = setting.beds() if waters else ()
         posts = tuple(posts_of(setting, snapshot.stood, *laid) for laid in zip(beds, waters, strict=True))
@@ -73,8 +81,9 @@ class Watering:
                 where = [(0, level, max(0.1, level - float(setting.ground.height(x, y))))]
             found += [(*at, one) for at in where]
         seed = waters[0].seed if waters else snapshot.place.sea.seed
+        ripples = bool(waters) or self._current is not None
         stirring = self._stirring.of(
-            StirringInputs(snapshot.rain, seed, snapshot.t, snapshot.loop, bool(waters), tuple(found))
+            StirringInputs(snapshot.rain, seed, snapshot.t, snapshot.loop, ripples, tuple(found))
         )
         by_sea, lit = snapshot.sea is not None, snapshot.sun_direction[2] > CAUSTICS_FROM
         key = (sea.key if by_sea else self._stirring.key) if lit and (waters or sheet.near) else ""
@@ -85,6 +94,9 @@ class Watering:
         """For the kernel, in the light of the instant."""
         stirring, caustic, flow = self._stirring.made, self._caustics.made, self.inland.made.flow
         tiles, body = sea.tiles.copy(), self._lit(light)
+        if self._current is not None:
+            body[0], carried_by = running(body[0], self._current, len(flow))
+            flow = np.concatenate([flow, carried_by])
         tiles["rain"] = stirring.rain_length
         if caustic.shape[2] > 1:
             tiles["caustic"], tiles["deepest"] = caustics.LENGTH, caustics.DEEPEST

@@ -15,6 +15,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from lumwick.water.kernels import swung_up
 from lumwick.water.spectrum import G
 from lumwick.water.surface import Waves
 
@@ -111,22 +112,26 @@ def ride(
         As `lumwick.water.surface.largest` gives them.
     """
     amplitude, kx, ky, omega = waves
-    out = np.zeros((5, len(t)))
-    turn = 0.0
-    answered: Answer | None = None
-    for i, (way, now) in enumerate(zip(bearing, t, strict=True)):
+    out = np.empty((5, len(t)))
+    bearing, t = np.asarray(bearing, float), np.asarray(t, float)
+    here = amplitude * np.exp(1j * (kx * spot[0] + ky * spot[1]))
+    k = np.maximum(np.hypot(kx, ky), 1e-9)
+    for way in np.unique(bearing):
+        when = bearing == way
         s, c = np.sin(way), np.cos(way)
         ahead, across = kx * s + ky * c, kx * c - ky * s
-        if answered is None or way != turn:
-            answered, turn = answer(hull, ahead, across, np.abs(omega)), way
-        a = answered
-        wave = amplitude * np.exp(1j * (kx * spot[0] + ky * spot[1] - omega * now))
-        k = np.maximum(np.hypot(kx, ky), 1e-9)
+        a = answer(hull, ahead, across, np.abs(omega))
         # a wave that runs the other way is written by its mirror image, and its roll lags the other way
         swung = np.where(omega < 0, np.conj(a.roll), a.roll)
-        out[0, i] = np.real(1j * kx / k * choppiness * a.heave * wave).sum()
-        out[1, i] = np.real(1j * ky / k * choppiness * a.heave * wave).sum()
-        out[2, i] = np.real(a.heave * wave).sum()
-        out[3, i] = np.arctan(np.real(1j * ahead * a.pitch * wave).sum())
-        out[4, i] = -np.arctan(np.real(1j * across * swung * wave).sum())
-    return Ride(*out)
+        lifted = a.heave * here
+        rows = np.stack(
+            [
+                1j * kx / k * choppiness * lifted,
+                1j * ky / k * choppiness * lifted,
+                lifted,
+                1j * ahead * a.pitch * here,
+                1j * across * swung * here,
+            ]
+        )
+        out[:, when] = swung_up(rows, omega, t[when])
+    return Ride(out[0], out[1], out[2], np.arctan(out[3]), -np.arctan(out[4]))

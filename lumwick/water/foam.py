@@ -11,10 +11,9 @@ from __future__ import annotations
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import fft
 from scipy.special import ndtri
 
-from lumwick.water.surface import Swell, fold_spectra
+from lumwick.water.surface import Swell, fold_at
 
 LASTS = 3.5
 """Seconds in which foam fades to a third."""
@@ -58,16 +57,6 @@ def lingering(
         for age in AGES:
             most = np.maximum(most, white(fold_at(wave, t - age / rate, choppiness)) * np.float32(np.exp(-age / LASTS)))
     return most
-
-
-def fold_at(wave: Swell, t: float, choppiness: float) -> NDArray[np.float32]:
-    """The fold (n, n) of a tile at a time [s]: 1 flat, under 0 overturned."""
-    n = len(wave.up)
-    spectra = np.empty((2, n, n), np.complex64)
-    fold_spectra(wave.up, wave.down, wave.omega, wave.kx, wave.ky, t, choppiness, spectra)
-    both, mixed = fft.ifft2(spectra, workers=2, norm="forward", overwrite_x=True)
-    fold: NDArray[np.float32] = ((1 + both.real) * (1 + both.imag) - mixed.real**2).astype(np.float32)
-    return fold
 
 
 def streaks(beaufort: float) -> float:

@@ -99,3 +99,16 @@ def land_rays(bent, deep, out):
                 out[layer, r, c2] += light * a * (1 - b)
                 out[layer, r2, c] += light * (1 - a) * b
                 out[layer, r2, c2] += light * a * b
+
+
+@nb.njit(parallel=True, cache=True)
+def swung_up(rows, omega, t):
+    """Sums (m, n) of complex amplitudes (m, waves), each turned on by omega [rad/s], at times (n,) [s]."""
+    out = np.zeros((rows.shape[0], len(t)))
+    for i in nb.prange(len(t)):
+        for j in range(rows.shape[1]):
+            angle = omega[j] * t[i]
+            c, s = np.cos(angle), np.sin(angle)
+            for m in range(rows.shape[0]):
+                out[m, i] += rows[m, j].real * c + rows[m, j].imag * s
+    return out

@@ -86,12 +86,12 @@ class Wash:
         """What no wash of it reaches over still water [m]."""
         return self.setup + self.swash / 2 * (LEAST_WAVE + SPREAD)
 
-    def at(self, t: float, late: Floats) -> Floats:
-        """Height of the water's edge over still water [m] at a time [s], at spots (n,) where it comes ``late`` [waves].
+    def at(self, t: float | Floats, late: float | Floats) -> Floats:
+        """Height of the water's edge over still water [m] at times [s], at spots where it comes ``late`` [waves].
 
         It runs up quickly, stands, and runs back slowly; each wave has its own height.
         """
-        phase = t / self.period - late
+        phase = np.asarray(t / self.period - late)
         wave = np.floor(phase)
         x = phase - wave
         rises = np.clip(x / UP, 0, 1)
@@ -122,7 +122,7 @@ def marks(wash: Wash, t: float, heights: Floats, columns: int = 17) -> NDArray[n
     """
     late = np.linspace(-LATEST, LATEST, columns)
     ages = np.arange(0, LOOKS_BACK, LOOKS_EVERY)
-    edge = np.stack([wash.at(t - age, late) for age in ages])  # (ages, columns)
+    edge = wash.at(t - ages[:, None], late)  # (ages, columns)
     highest = np.maximum.accumulate(edge, 0)
     out = np.zeros((columns, len(heights), 3), np.float32)
     for k in range(columns):

@@ -9,7 +9,8 @@ turns of its length.
 from __future__ import annotations
 
 from dataclasses import dataclass
-from functools import lru_cache
+from functools import cached_property, lru_cache
+from typing import Any
 
 import numba as nb
 import numpy as np
@@ -49,6 +50,17 @@ class Swell:
     omega: NDArray[np.float64]
     kx: NDArray[np.float64]
     ky: NDArray[np.float64]
+
+    @cached_property
+    def parts(self) -> tuple[NDArray[Any], NDArray[Any], NDArray[Any], NDArray[Any], NDArray[Any]]:
+        """Both amplitudes, omega, and kx and ky of a row and of a column, as the spectra's loops read them."""
+        return (
+            self.up.astype(np.complex64),
+            self.down.astype(np.complex64),
+            self.omega,
+            self.kx[0].astype(np.float32),
+            self.ky[:, 0].astype(np.float32),
+        )
 
 
 Waves = tuple[NDArray[np.complex128], NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]
@@ -144,60 +156,109 @@ def surface(waves: tuple[Swell, ...], t: float, choppiness: float = 1.0) -> Surf
     for number, w in enumerate(waves):
         n = len(w.up)
         spectra = np.empty((4 if number == 0 else 1, n, n), np.complex64)
-        _spectra(w.up, w.down, w.omega, w.kx, w.ky, t, choppiness, spectra)
+        _spectra(*w.parts, t / (2 * np.pi), np.float32(choppiness), spectra)
         fields = fft.ifft2(spectra, workers=2, norm="forward", overwrite_x=True)
         slopes.append(fields[0].view(np.float32).reshape(n, n, 2))
         if number == 0:
             displaced = np.empty((n, n, 4), np.float32)
-            displaced[..., :2] = fields[1].view(np.float32).reshape(n, n, 2)
-            height, dxy, dxx_dyy = fields[2].real, fields[2].imag, fields[3]
-            displaced[..., 2] = height
-            displaced[..., 3] = (1 + dxx_dyy.real) * (1 + dxx_dyy.imag) - dxy * dxy
+            _displaced(fields, displaced)
     return Surface(displaced, tuple(slopes))
 
 
-@nb.njit(parallel=True, fastmath={"contract", "reassoc", "nsz"}, cache=True)
-def _spectra(up, down, omega, kx, ky, t, choppiness, out):
-    """Spectra (m, n, n) of a tile's fields at a time [s]; two real fields go through one complex transform, a + i b.
+FAST = {"contract", "reassoc", "nsz"}
+SINE = tuple(np.float32(v) for v in (6.2831855, -41.3417, 81.60513, -76.70302, 42.02593, -14.899847, 3.2381375))
+COSINE = tuple(np.float32(v) for v in (1.0, -19.739204, 64.93912, -85.45014, 60.16763, -25.9676, 6.5286584))
+"""Polynomials in the square of a part of a turn: sin(2 pi f) / f and cos(2 pi f), to 3e-7 over half a turn each way
+(fitted at Chebyshev's points)."""
+
+
+@nb.njit(fastmath=FAST, cache=True, inline="always")
+def _turned(omega, turns, c, s):
+    """Cosine and sine (n,) of a row's angles at a time in turns of 1 rad/s; without a branch, so that it goes in
+    vectors."""
+    for j in range(len(omega)):
+        whole = omega[j] * turns
+        f = np.float32(whole - np.floor(whole + 0.5))
+        q = f * f
+        s[j] = f * (
+            SINE[0] + q * (SINE[1] + q * (SINE[2] + q * (SINE[3] + q * (SINE[4] + q * (SINE[5] + q * SINE[6])))))
+        )
+        c[j] = COSINE[0] + q * (
+            COSINE[1] + q * (COSINE[2] + q * (COSINE[3] + q * (COSINE[4] + q * (COSINE[5] + q * COSINE[6]))))
+        )
+
+
+@nb.njit(fastmath=FAST, cache=True, inline="always")
+def _wave(up, down, c, s):
+    """The height's spectrum where a wave has turned: up exp(-i angle) + down exp(i angle)."""
+    return (
+        (up.real + down.real) * c + (up.imag - down.imag) * s,
+        (up.imag + down.imag) * c + (down.real - up.real) * s,
+    )
+
+
+@nb.njit(parallel=True, fastmath=FAST, cache=True)
+def _spectra(up, down, omega, kx, ky, turns, choppiness, out):
+    """Spectra (m, n, n) of a tile's fields at a time; two real fields go through one complex transform, a + i b.
 
     First the slopes east and north; then, if there is room, the displacements sideways, height and the mixed slope of
     the displacements, and the displacements' own slopes.
     """
     n = up.shape[0]
     for i in nb.prange(n):
+        y = ky[i]
+        c, s = np.empty(n, np.float32), np.empty(n, np.float32)
+        _turned(omega[i], turns, c, s)
         for j in range(n):
-            if omega[i, j] == 0.0 and up[i, j] == 0.0:  # no wave of this tile's
-                for field in range(out.shape[0]):
-                    out[field, i, j] = 0.0
-                continue
-            angle = omega[i, j] * t
-            turn = complex(np.cos(angle), -np.sin(angle))
-            h = up[i, j] * turn + down[i, j] * turn.conjugate()
-            x, y = kx[i, j], ky[i, j]
-            out[0, i, j] = h * complex(-y, x)
+            re, im = _wave(up[i, j], down[i, j], c[j], s[j])
+            x = kx[j]
+            east, north = -re * y - im * x, re * x - im * y
+            out[0, i, j] = complex(east, north)
             if out.shape[0] > 1:
                 k = np.sqrt(x * x + y * y)
-                to = choppiness / k if k > 0 else 0.0
-                out[1, i, j] = h * complex(-y * to, x * to)
-                out[2, i, j] = h * complex(1.0, -x * y * to)
-                out[3, i, j] = h * complex(-x * x * to, -y * y * to)
+                to = choppiness / k if k > 0 else np.float32(0.0)
+                out[1, i, j] = complex(east * to, north * to)
+                xx, xy, yy = -x * x * to, -x * y * to, -y * y * to
+                out[2, i, j] = complex(re - im * xy, im + re * xy)
+                out[3, i, j] = complex(re * xx - im * yy, im * xx + re * yy)
 
 
-@nb.njit(parallel=True, fastmath={"contract", "reassoc", "nsz"}, cache=True)
-def fold_spectra(up, down, omega, kx, ky, t, choppiness, out):
-    """Spectra (2, n, n) of the displacements' own slopes at a time [s], both of them in one transform, and of the mixed
-    one."""
+@nb.njit(parallel=True, fastmath=FAST, cache=True)
+def _fold_spectra(up, down, omega, kx, ky, turns, choppiness, out):
+    """Spectra (2, n, n) of the displacements' own slopes, both of them in one transform, and of the mixed one."""
     n = up.shape[0]
     for i in nb.prange(n):
+        y = ky[i]
+        c, s = np.empty(n, np.float32), np.empty(n, np.float32)
+        _turned(omega[i], turns, c, s)
         for j in range(n):
-            angle = omega[i, j] * t
-            turn = complex(np.cos(angle), -np.sin(angle))
-            h = up[i, j] * turn + down[i, j] * turn.conjugate()
-            x, y = kx[i, j], ky[i, j]
+            re, im = _wave(up[i, j], down[i, j], c[j], s[j])
+            x = kx[j]
             k = np.sqrt(x * x + y * y)
-            to = choppiness / k if k > 0 else 0.0
-            out[0, i, j] = h * complex(-x * x * to, -y * y * to)
-            out[1, i, j] = h * complex(-x * y * to, 0.0)
+            to = choppiness / k if k > 0 else np.float32(0.0)
+            xx, xy, yy = -x * x * to, -x * y * to, -y * y * to
+            out[0, i, j] = complex(re * xx - im * yy, im * xx + re * yy)
+            out[1, i, j] = complex(re * xy, im * xy)
+
+
+@nb.njit(parallel=True, fastmath=FAST, cache=True)
+def _displaced(fields, out):
+    """Displacement east, north, up, and fold (n, n, 4) from the fields' transforms."""
+    for i in nb.prange(out.shape[0]):
+        for j in range(out.shape[1]):
+            out[i, j, 0], out[i, j, 1] = fields[1, i, j].real, fields[1, i, j].imag
+            out[i, j, 2] = fields[2, i, j].real
+            mixed, own = fields[2, i, j].imag, fields[3, i, j]
+            out[i, j, 3] = (1 + own.real) * (1 + own.imag) - mixed * mixed
+
+
+def fold_at(wave: Swell, t: float, choppiness: float) -> NDArray[np.float32]:
+    """The fold (n, n) of a tile at a time [s]: 1 flat, under 0 overturned."""
+    n = len(wave.up)
+    spectra = np.empty((2, n, n), np.complex64)
+    _fold_spectra(*wave.parts, t / (2 * np.pi), np.float32(choppiness), spectra)
+    both, mixed = fft.ifft2(spectra, workers=2, norm="forward", overwrite_x=True)
+    return np.asarray((1 + both.real) * (1 + both.imag) - mixed.real**2, np.float32)
 
 
 def heights_at(
@@ -220,7 +281,7 @@ def heights_at(
     return out
 
 
-@nb.njit(parallel=True, fastmath={"contract", "reassoc", "nsz"}, cache=True)
+@nb.njit(parallel=True, fastmath=FAST, cache=True)
 def _sum_waves(amplitude, kx, ky, omega, x, y, t, out):
     for i in nb.prange(len(out)):
         total = 0.0
@@ -251,7 +312,7 @@ def lace_drift(t: float, loop: float | None) -> tuple[float, float]:
     return radius * float(np.cos(turn)), radius * float(np.sin(turn))
 
 
-@nb.njit(parallel=True, fastmath={"contract", "reassoc", "nsz"}, cache=True)
+@nb.njit(parallel=True, fastmath=FAST, cache=True)
 def raise_sheet(x, y, share, tile, length, level, out):
     """Displace a sheet's points (x, y) by a tile's waves, each by its share, about a level [m], into ``out`` (n, 3)."""
     n = tile.shape[0]

@@ -66,7 +66,7 @@ def _shore(setting: Setting, sea: Sea, state: SeaState, loop: float | None) -> d
         return None
     slope, wash, highest = found
     t = np.linspace(0, loop or WASH_SECONDS, 200)
-    edge = np.array([float(wash.at(float(v), np.zeros(1))[0]) for v in t])
+    edge = wash.at(t, 0.0)
     return {
         "slope": round(slope, 4),
         "edge": [[round(float(a), 2), round(float(b), 3)] for a, b in zip(t, edge, strict=True)],

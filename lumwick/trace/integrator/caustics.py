@@ -7,7 +7,7 @@ import numpy as np
 
 from lumwick.trace.integrator.compiling import WITHIN
 from lumwick.trace.integrator.surfaces.ground import bilinear, grid_cell
-from lumwick.trace.integrator.surfaces.inland import tile_at
+from lumwick.trace.integrator.surfaces.inland import tile_two
 
 PLAIN_RUFFLE = 0.1
 """Slope of a body's ripples at which its light is gathered as much as the sea's (practice)."""
@@ -27,5 +27,5 @@ def gathered(land, waters, number, position, submerged):
         share = min(1.0, waters.body[number].ruffle / PLAIN_RUFFLE)
     at = min(np.sqrt(submerged / tiles.deepest), 1.0) * (layers - 1)  # as the layers' depths lie
     k = min(int(at), layers - 2)
-    low, high = tile_at(waters.caustic, tiles.caustic, x, y, k), tile_at(waters.caustic, tiles.caustic, x, y, k + 1)
+    low, high = tile_two(waters.caustic, tiles.caustic, x, y, k)
     return max(0.0, 1 + share * (low + (high - low) * (at - k) - 1))

@@ -12,12 +12,13 @@ from scipy import ndimage
 
 from lumwick.land.ground import Ground, grid_quads
 from lumwick.place.nature import Water
+from lumwick.snapshot.creeks import Current
 from lumwick.snapshot.waters import Bed
 from lumwick.trace import embree, records
 from lumwick.trace.part import IDENTITY, Part, plain_look
 from lumwick.trace.sections.section import key_of
 from lumwick.trace.world import WATER
-from lumwick.water.cells import CHANNELS, DEPTH, HEIGHT, NO_WATER
+from lumwick.water.cells import CHANNELS, DEPTH, EAST, FOAM, HEIGHT, NO_WATER, NORTH, ROUGH
 from lumwick.water.flow import Flow, Post, flow_of
 
 Floats = NDArray[np.float64]
@@ -32,6 +33,10 @@ PUDDLE_RISES = 0.006
 """Metres that puddles lie over the survey, which has no hollows of their size."""
 SLIPS_OFF = 6.0
 """Slope [degrees] on which no puddle stays."""
+BOILS, FLECKS = 0.06, 0.3
+"""Slopes of the ripples, and share of the foam, of a tidal creek that runs quickly (practice)."""
+BOILS_FROM, QUICK = 0.04, 0.8
+"""Speed [m/s] from which there are any, and by how much more it runs quickly."""
 RIPPLES_LAST = 1.6
 """Seconds that ripples are carried by a stream before others take over (practice)."""
 
@@ -157,6 +162,20 @@ def _puddles(ground: Ground, bed: Bed, water: Water) -> Flow:
     cells[..., HEIGHT] = np.where(wet, height + PUDDLE_RISES + water.level, NO_WATER)
     cells[..., DEPTH] = np.where(wet, depth, 0.0)
     return Flow(cells, west, south, cell, wet)
+
+
+def running(sea: NDArray[np.void], current: Current, first: int) -> tuple[NDArray[np.void], NDArray[np.float32]]:
+    """The sea's record with a current, whose cells are the ones from ``first`` on, and these cells."""
+    row, (rows, columns) = sea.copy(), current.velocity.shape[:2]
+    row["first"], row["rows"], row["columns"] = first, rows, columns
+    row["west"], row["south"], row["spacing"] = current.west, current.south, current.spacing
+    cells = np.zeros((rows, columns, CHANNELS), np.float32)
+    cells[..., EAST], cells[..., NORTH] = current.velocity[..., 0], current.velocity[..., 1]
+    speed = np.hypot(current.velocity[..., 0], current.velocity[..., 1])
+    cells[..., ROUGH] = BOILS * np.clip((speed - BOILS_FROM) / QUICK, 0, 1)
+    cells[..., FOAM] = FLECKS * np.clip((speed - BOILS_FROM) / QUICK, 0, 1)
+    cells[..., HEIGHT] = NO_WATER
+    return row, cells.reshape(-1, CHANNELS)
 
 
 def carried(t: float, loop: float | None) -> tuple[tuple[float, float], float]:

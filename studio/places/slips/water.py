@@ -15,6 +15,7 @@ OF_WAVES = {
     "height": ("wave_height", "wave_period", "wind_from", "wind_speed"),
 }
 OF_SWELL = ("swell_period", "swell_from", "swell_spread")
+OF_TIDE = ("tide_high", "tide_flow")
 STATES = {
     "calm": (0, 1.0),
     "light breeze": (2, 40.0),
@@ -96,7 +97,7 @@ def columns(asked: Asked) -> list[Column]:
     if asked.tab == "swell":
         return [
             asked.column("Swell", sea, "/sea", ("swell_height", *(OF_SWELL if most(sea.swell_height) > 0 else ()))),
-            asked.column("Tide", sea, "/sea", ("tide_range", *(("tide_high",) if sea.tide_range > 0 else ()))),
+            asked.column("Tide", sea, "/sea", ("tide_range", *(OF_TIDE if most(sea.tide_range) > 0 else ()))),
         ]
     clear = ("clarity",) if sea.water == "by clarity" else ()
     return [

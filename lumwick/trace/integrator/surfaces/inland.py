@@ -35,6 +35,24 @@ def tile_at(tile, length, x, y, c):
 
 
 @nb.njit(**INNER)
+def tile_two(tile, length, x, y, c):
+    """A channel of a tile, which repeats over ``length`` [m], and the next one."""
+    n = tile.shape[0]
+    fx, fy = x / length * n, y / length * n
+    gx, gy = np.floor(fx), np.floor(fy)
+    a, b = fx - gx, fy - gy
+    j, i = int(gx) % n, int(gy) % n
+    j2 = j + 1 if j + 1 < n else 0
+    i2 = i + 1 if i + 1 < n else 0
+    p, q, r, s = (1 - a) * (1 - b), a * (1 - b), (1 - a) * b, a * b
+    d = c + 1
+    return (
+        p * tile[i, j, c] + q * tile[i, j2, c] + r * tile[i2, j, c] + s * tile[i2, j2, c],
+        p * tile[i, j, d] + q * tile[i, j2, d] + r * tile[i2, j, d] + s * tile[i2, j2, d],
+    )
+
+
+@nb.njit(**INNER)
 def flow_cell(body, x, y):
     """The cell of a body's grid under a point, or -1, and the shares of the next row and column."""
     fx, fy = (x - body.west) / body.spacing, (y - body.south) / body.spacing
@@ -85,7 +103,8 @@ def rained(waters, x, y, footprint):
     left = 0.02 * (1 - k)
     if k <= 0:
         return 0.0, 0.0, left
-    return k * tile_at(waters.rain, length, x, y, 0), k * tile_at(waters.rain, length, x, y, 1), left
+    sx, sy = tile_two(waters.rain, length, x, y, 0)
+    return k * sx, k * sy, left
 
 
 @nb.njit(**INNER)
@@ -95,9 +114,22 @@ def _chop(waters, x, y, footprint):
     coarse = _drawn(waters.chop, length, footprint)
     fine = _drawn(waters.chop, length * FINER, footprint)
     a, b = (1 - FINER_SHARE**2) ** 0.5 * coarse, FINER_SHARE * fine
-    sx = a * tile_at(waters.chop, length, x, y, 0) + b * tile_at(waters.chop, length * FINER, y, x, 1)
-    sy = a * tile_at(waters.chop, length, x, y, 1) + b * tile_at(waters.chop, length * FINER, y, x, 0)
-    return sx, sy, 1 - a * a - b * b
+    east, north = tile_two(waters.chop, length, x, y, 0)
+    other, one = tile_two(waters.chop, length * FINER, y, x, 0)
+    return a * east + b * one, a * north + b * other, 1 - a * a - b * b
+
+
+@nb.njit(**INNER)
+def ripples(waters, body, x, y, wide, east, north):
+    """Slopes of small ripples, of a variance of 1, and how much of it is too fine to see; carried on by a stream in two
+    sets, one for a while as the other begins again."""
+    if east * east + north * north < 1e-6:
+        return _chop(waters, x, y, wide)
+    first, second = body.share, 1 - body.share
+    ax, ay, unseen = _chop(waters, x - east * body.gone[0], y - north * body.gone[0], wide)
+    bx, by, _ = _chop(waters, x + 7.7 - east * body.gone[1], y + 3.1 - north * body.gone[1], wide)
+    q = 1 / np.sqrt(first * first + second * second)
+    return (ax * first + bx * second) * q, (ay * first + by * second) * q, unseen
 
 
 @nb.njit(**WITHIN)
@@ -123,15 +155,7 @@ def inland(land, waters, number, position, footprint, grazing, n):
         if body.filmed > 0:
             depth = flow_at(waters.flow, columns, k, a, b, DEPTH)
     if rough > 0:
-        first, second = body.share, 1 - body.share
-        still = east * east + north * north < 1e-6
-        if still:
-            cx, cy, unseen = _chop(waters, x, y, wide)
-        else:  # two sets of ripples, each carried on a while, one while the other begins again
-            ax, ay, unseen = _chop(waters, x - east * body.gone[0], y - north * body.gone[0], wide)
-            bx, by, _ = _chop(waters, x + 7.7 - east * body.gone[1], y + 3.1 - north * body.gone[1], wide)
-            q = 1 / np.sqrt(first * first + second * second)
-            cx, cy = (ax * first + bx * second) * q, (ay * first + by * second) * q
+        cx, cy, unseen = ripples(waters, body, x, y, wide, east, north)
         sx, sy = sx + rough * cx, sy + rough * cy
         left += rough * rough * unseen
     q = 1 / np.sqrt(1 + sx * sx + sy * sy)

@@ -14,8 +14,19 @@ from lumwick.trace.integrator.compiling import PART, WITHIN
 from lumwick.trace.integrator.facets import fresnel
 from lumwick.trace.integrator.scattering import basis, mirror, refract
 from lumwick.trace.integrator.surfaces.ground import bilinear, grid_cell
-from lumwick.trace.integrator.surfaces.inland import SMOOTHEST, inland, rained, stirred, tile_at
+from lumwick.trace.integrator.surfaces.inland import (
+    SMOOTHEST,
+    flow_at,
+    flow_cell,
+    inland,
+    rained,
+    ripples,
+    stirred,
+    tile_at,
+    tile_two,
+)
 from lumwick.trace.sampling import INNER, noise2, pair, turn
+from lumwick.water.cells import EAST, FOAM, NORTH, ROUGH
 
 SKIM, INLAND_SKIM = 0.012, 0.0015
 """Depth [m] of a film at the water's edge that is too thin to see: of the sea's, and of other waters'."""
@@ -60,21 +71,57 @@ def _waves(waters, x, y, footprint, long, short, n):
         left += amount * amount * (1 - seen * seen) * tiles.variance[c]
         k = seen * amount
         if k > 0:
-            sx += k * tile_at(slope, length, x, y, 0)
-            sy += k * tile_at(slope, length, x, y, 1)
+            east, north = tile_two(slope, length, x, y, 0)
+            sx += k * east
+            sy += k * north
     rx, ry, unseen = rained(waters, x, y, footprint)
     tx, ty, churned = stirred(waters, 0, x, y)
-    sx, sy, left = sx + rx + tx, sy + ry + ty, left + unseen
+    cx, cy, finest, flecks = _running(waters, x, y, footprint)
+    sx, sy, left = sx + rx + tx + cx, sy + ry + ty + cy, left + unseen + finest
+    churned = max(churned, flecks)
     q = 1 / np.sqrt(1 + sx * sx + sy * sy)
     n[0], n[1], n[2] = -sx * q, -sy * q, q
     return max(left, SMOOTHEST), churned
 
 
 @nb.njit(**INNER)
+def _flecks(share, x, y):
+    """Foam in flecks, that gather in drifts."""
+    drifts, _, _ = noise2(x * 0.31, y * 0.31, 54)
+    threads, _, _ = noise2(x * 1.7, y * 1.7, 55)
+    fine, _, _ = noise2(x * 9.0 + 2 * threads, y * 9.0, 56)
+    finest, _, _ = noise2(x * 31.0, y * 31.0, 57)
+    lot = 0.5 + 0.3 * drifts - 0.3 * abs(threads) + 0.22 * fine + 0.2 * finest
+    return min(1.0, max(0.0, (lot - 0.92 + share) * 3.0))
+
+
+@nb.njit(**INNER)
+def _running(waters, x, y, footprint):
+    """Slopes of the ripples that go with the tide's current, the variance of those too fine to see, and its foam."""
+    body = waters.body[0]
+    k, a, b = flow_cell(body, x, y)
+    if k < 0:
+        return 0.0, 0.0, 0.0, 0.0
+    columns = int(body.columns)
+    rough = flow_at(waters.flow, columns, k, a, b, ROUGH)
+    if rough <= 0:
+        return 0.0, 0.0, 0.0, 0.0
+    east, north = flow_at(waters.flow, columns, k, a, b, EAST), flow_at(waters.flow, columns, k, a, b, NORTH)
+    cx, cy, unseen = ripples(waters, body, x, y, footprint, east, north)
+    own = flow_at(waters.flow, columns, k, a, b, FOAM)
+    foam = 0.0
+    if own > 0.02:
+        foam = body.share * _flecks(own, x - east * body.gone[0], y - north * body.gone[0])
+        foam += (1 - body.share) * _flecks(own, x - east * body.gone[1] + 5.3, y - north * body.gone[1])
+    return rough * cx, rough * cy, rough * rough * unseen, foam
+
+
+@nb.njit(**INNER)
 def _foam(waters, x, y, n, long, thin, near_sea, on_survey):
     """Share of the surface that is foam: where crests fold, and laced along a sea shore."""
     foam = tile_at(waters.crests, waters.tiles[0].length[0], x, y, 3) * long
-    if on_survey:
+    lace = 0.0
+    if on_survey and near_sea > 0 and thin < EDGE_DEPTH:
         drift = waters.body[0].drift
         lace, _, _ = noise2(x * 1.9 + n[0] * 6 + drift[0], y * 1.9 + n[1] * 6 + drift[1], 31)
         finer, _, _ = noise2(x * 6.7 - n[1] * 9, y * 6.7 + 2 * drift[1], 32)
@@ -82,11 +129,13 @@ def _foam(waters, x, y, n, long, thin, near_sea, on_survey):
         lip = min(1.0, max(0.0, 1 - thin / LIP_DEPTH)) * near_sea * (0.75 + 0.5 * finer)
         foam = max(foam, min(0.9, max(0.0, lip)))
         foam = max(foam, min(1.0, max(0.0, edge * 1.1 + 0.75 * lace * edge + 0.6 * finer * edge - 0.45)))
-    else:
-        lace, _, _ = noise2(x * 1.9, y * 1.9, 31)
     if waters.tiles[0].streak > 0:
         foam = max(foam, _streaks(waters, x, y) * long)
-    return foam * (min(1.0, 0.7 + 0.6 * lace) if foam < 0.95 else 1.0)
+    if foam <= 0 or foam >= 0.95:
+        return foam
+    if lace == 0:
+        lace, _, _ = noise2(x * 1.9, y * 1.9, 31)
+    return foam * min(1.0, 0.7 + 0.6 * lace)
 
 
 @nb.njit(**INNER)
