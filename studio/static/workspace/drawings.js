@@ -7,6 +7,7 @@ import { benchOf } from './benches.js';
 
 /** @type {import('../types.js').Part} */
 export const drawings = {
+  wavesAsked: 0, // how often a water's drawing was asked for: the newest answer is drawn
   drawDrawing() {
     keepingFocus(refs.drawing, () => this.drawDrawingAnew());
   },
@@ -32,7 +33,7 @@ export const drawings = {
     });
   },
   async drawWavesNow(svg, W, H) {
-    const asked = (this.wavesAsked = (this.wavesAsked || 0) + 1),
+    const asked = ++this.wavesAsked,
       about = `shot=${this.s.shot.id}&t=${this.t.toFixed(3)}&selected=${encodeURIComponent(this.selected || '')}`,
       reply = await fetch(this.url(`waves/?${about}`));
     if (!reply.ok || this.bench !== 'water') return;
