@@ -266,14 +266,16 @@ def import_land(
     highest: Optional[float] = None,
     sea_level: Annotated[Optional[float], typer.Option(help="Height of the sea; none if left out.")] = None,
     reduce: bool = False,
+    as_surveyed: Annotated[bool, typer.Option(help="Make no relief up below a coarse survey's spacing.")] = False,
 ) -> None:
     """Make a place from an elevation file."""
+    from lumwick.land.detail import parts_of
     from lumwick.land.elevation import read_elevation
     from lumwick.newplace import place_from_survey
     from lumwick.place.files import pack
 
     survey = read_elevation(file, size_m=size, lowest=lowest, highest=highest, reduce=reduce)
-    place, assets = place_from_survey(survey, name or file.stem, sea_level=sea_level)
+    place, assets = place_from_survey(survey, name or file.stem, sea_level=sea_level, refine=not as_surveyed)
     out.write_bytes(pack(place, assets))
     w, s, e, n = survey.ground.bounds
     print(
@@ -285,6 +287,7 @@ def import_land(
                 "east_west_m": round(e - w, 2),
                 "north_south_m": round(n - s, 2),
                 "spacing_m": round(survey.ground.spacing, 3),
+                "made_up_to_m": round(survey.ground.spacing / (1 if as_surveyed else parts_of(survey.ground)), 3),
                 "lowest_m": round(float(survey.ground.heights.min()), 2),
                 "highest_m": round(float(survey.ground.heights.max()), 2),
                 "note": survey.note,

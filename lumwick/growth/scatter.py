@@ -11,6 +11,7 @@ from scipy import ndimage
 
 from lumwick.errors import PlaceError
 from lumwick.growth.kinds import KINDS
+from lumwick.land.covers import lie_of
 from lumwick.land.ground import Ground
 from lumwick.place.nature import PLANTS_AT_MOST, Stand
 
@@ -82,10 +83,38 @@ def scatter(
         shapely.prepare(path)
         keep &= ~shapely.contains_xy(path, x, y)
     keep &= draw[:, 2] > kind.clearings * _thinning(x, y, rng)
+    if stand.groves > 0 and keep.any():
+        keep[keep] = draw[keep, 2] * 0.999 < _grove(stand, ground, x[keep], y[keep])
     tall = np.clip(1 + stand.variation * (draw[:, 3] + draw[:, 4] - 1) * 1.7, 0.25, 2.0)
     return Plants(
         np.stack([x, y, z], 1)[keep], draw[keep, 5] * 2 * np.pi, tall[keep], np.mod(draw[keep, 2] * 7919.0, 1.0)
     )
+
+
+GROVE_CELLS = 192
+"""Points a side of the noise that groves are cut from; it repeats after `GROVE_CELLS` / 6 groves."""
+RAGGED = 0.16
+"""Over how much of the noise's spread a grove thins out at its rim (practice)."""
+
+
+def _grove(stand: Stand, ground: Ground, x: NDArray[np.float64], y: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Chance (n,) that a plant stands at points: 1 within a grove, 0 outside, thinning at a ragged rim.
+
+    Stands whose groves are as wide share them, so that a wood can be mixed.
+    """
+    rng = np.random.Generator(np.random.Philox(key=[round(stand.groves), 22]))
+    noise = np.zeros((GROVE_CELLS, GROVE_CELLS))
+    for size, share in ((2.0, 1.0), (0.9, 0.55), (0.4, 0.3)):
+        octave = ndimage.gaussian_filter(rng.standard_normal(noise.shape), size, mode="wrap")
+        noise += share * octave / octave.std()
+    noise /= noise.std()
+    cell = stand.groves / 6
+    value = ndimage.map_coordinates(noise, [y / cell, x / cell], order=1, mode="grid-wrap")
+    hollow = lie_of(ground)[0]
+    at = [(y - ground.south) / ground.spacing, (x - ground.west) / ground.spacing]
+    value = value + 0.9 * ndimage.map_coordinates(hollow, at, order=1, mode="nearest")
+    least = float(np.quantile(value, 1 - stand.groves_cover))
+    return np.asarray(np.clip((value - least) / (2 * RAGGED) + 0.5, 0, 1))
 
 
 def _extent(stand: Stand, ground: Ground, area: shapely.Polygon | None) -> tuple[float, float, float, float]:

@@ -14,9 +14,10 @@ TURF, DRY, SALTGRASS, ROCK, SCREE = (
     (0.075, 0.105, 0.030),
     (0.21, 0.175, 0.085),
     (0.13, 0.125, 0.048),
-    (0.21, 0.195, 0.175),
-    (0.30, 0.27, 0.235),
+    (0.16, 0.148, 0.131),
+    (0.215, 0.195, 0.170),
 )
+MEADOW, LUSH, HEATH, EARTH = (0.115, 0.118, 0.042), (0.052, 0.088, 0.022), (0.078, 0.062, 0.040), (0.165, 0.125, 0.085)
 
 
 def _step(x: NDArray[np.float64], low: float, high: float) -> NDArray[np.float64]:
@@ -78,6 +79,58 @@ def open_water(ground: Ground, level: float, near_sea: NDArray[np.float64]) -> N
     return np.stack([comes * shoal, short, shore], -1).astype(np.float32)
 
 
+def lie_of(ground: Ground) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """How far each grid point lies in a hollow, and how far its slope faces the pole from a low sun: both about 0 on
+    level open ground, and 1 where they are marked.
+
+    A hollow lies under the mean height about it (its topographic position: A. Weiss 2001), by its slope's own measure.
+    """
+    h = ground.heights.astype(float)
+    about = ndimage.gaussian_filter(h, HOLLOW / ground.spacing, mode="nearest")
+    hollow = np.clip((about - h) / (0.06 * HOLLOW), -1.5, 1.5)
+    north, _ = np.gradient(ndimage.gaussian_filter(h, 12 / ground.spacing, mode="nearest"), ground.spacing)
+    return hollow, np.clip(-north / 0.35, -1, 1)
+
+
+HOLLOW, STEEP_OVER = 110.0, 12.0
+"""Size [m] of the hollows and knolls by which wet and dry ground are told apart, and over which slopes are told
+(practice)."""
+
+
+def _upland(
+    ground: Ground,
+    h: NDArray[np.float64],
+    sea_level: float | None,
+    grain: list[NDArray[np.float64]],
+    rng: np.random.Generator,
+) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """Colours and share of sward of hills: lush in hollows and away from the sun, dry on knolls and towards it, heath
+    on high open ground, earth, scree and rock as it is steeper. Where one becomes the other is practice."""
+    hollow, away = lie_of(ground)
+    # earth and rock go by the slope of some metres, not by each bump
+    slope = Ground(
+        np.asarray(ndimage.gaussian_filter(h, STEEP_OVER / ground.spacing, mode="nearest"), np.float32),
+        ground.spacing,
+        ground.west,
+        ground.south,
+    ).slope()
+    broad = ndimage.gaussian_filter(rng.standard_normal(h.shape), 130 / ground.spacing, mode="reflect")
+    broad /= max(float(broad.std()), 1e-9)
+    ragged = 0.5 * grain[0] + 0.35 * grain[1] + 0.3 * grain[2]
+    lush = 0.8 * hollow + 0.5 * away + 0.35 * broad + 0.3 * ragged
+    c = _mix(np.broadcast_to(np.array(TURF), (*h.shape, 3)).copy(), MEADOW, _step(-lush + 0.2 * grain[1], -0.7, 0.6))
+    c = _mix(c, DRY, _step(-lush + 0.25 * grain[2], 0.5, 1.7) * 0.6)
+    c = _mix(c, LUSH, _step(lush, 0.5, 1.4) * 0.7)
+    over = h if sea_level is None or not (h > sea_level).any() else h[h > sea_level]
+    rise = (h - np.percentile(over, 30)) / max(float(np.ptp(over)), 60.0)
+    heath = _step(rise * 2.2 + 0.5 * broad + 0.45 * ragged - 0.35 * hollow, 0.75, 1.25) * (1 - _step(slope, 20, 30))
+    c = _mix(c, HEATH, heath * 0.85)
+    steep = slope + 4.5 * ragged - 5 * hollow
+    earth, scree, rock = _step(steep, 30, 39) * 0.75, _step(steep, 37, 47) * 0.85, _step(steep + 2 * grain[2], 43, 53)
+    c = _mix(_mix(_mix(c, EARTH, earth), SCREE, scree), ROCK, rock)
+    return c, (1 - 0.8 * earth) * (1 - scree) * (1 - rock)
+
+
 def albedo(ground: Ground, kind: str, sea_level: float | None, beach_top: float, seed: int) -> NDArray[np.float32]:
     """Colour of the ground at each grid point, its wetness and how much of it is sward.
 
@@ -87,7 +140,6 @@ def albedo(ground: Ground, kind: str, sea_level: float | None, beach_top: float,
         Linear Rec.709 albedo, then wetness 0 to 1, then the share of sward (turf and its like) 0 to 1.
     """
     h = ground.heights.astype(float)
-    slope = ground.slope()
     rng = np.random.default_rng(seed)
     grain = [
         ndimage.gaussian_filter(rng.standard_normal(h.shape), g / ground.spacing, mode="reflect") for g in (30, 8, 2.5)
@@ -114,11 +166,7 @@ def albedo(ground: Ground, kind: str, sea_level: float | None, beach_top: float,
         c = _mix(c, WET_SAND, near * line)
         wet = np.maximum(near * line, mud * (1 - 0.6 * _step(h - level, 0.2, 0.8)))
     else:
-        c = np.broadcast_to(np.array(TURF), (*h.shape, 3)).copy()
-        c = _mix(c, DRY, _step(grain[0] + 0.5 * grain[1], -0.3, 1.2) * 0.75)
-        scree, rock = _step(slope + 5 * grain[2], 27, 36) * 0.9, _step(slope + 7 * grain[1], 33, 44)
-        c = _mix(_mix(c, SCREE, scree), ROCK, rock)
-        sward *= (1 - scree) * (1 - rock)
+        c, sward = _upland(ground, h, sea_level, grain, rng)
         if sea_level is not None:
             beach = 1 - _step(h - sea_level, beach_top * 0.5, beach_top)
             c = _mix(c, SAND, beach)

@@ -96,6 +96,10 @@ class Ground:
         return 1000.0
 
 
+FADES_BY = 0.45
+"""Metres by which the edge's heights are smoothed along it for each metre beyond it (practice)."""
+
+
 def far_ring(
     ground: Ground, sea_level: float | None, reach: float = 16000.0
 ) -> tuple[NDArray[np.float32], NDArray[np.uint32]]:
@@ -118,7 +122,6 @@ def far_ring(
         ]
     )
     edge = ground.height(loop[:, 0], loop[:, 1])
-    smooth = ndimage.gaussian_filter1d(edge, 40, mode="wrap")
     centre = np.array([(w + e) / 2, (s + n) / 2])
     half = max(e - w, n - s) / 2
     scale = np.concatenate([[1.0], 1 + np.geomspace(0.02, reach / half, 22)])
@@ -126,9 +129,10 @@ def far_ring(
     rings = []
     for i, k in enumerate(scale):
         p = centre + (loop - centre) * k
-        share = min(1.0, i / 4)
-        h = edge * (1 - share) + smooth * share
         d = (k - 1) * half
+        # the edge's own ups and downs are not drawn out into ribs: they fade into broader ones as they go on
+        smooth = ndimage.gaussian_filter1d(edge, (FADES_BY * d + 1e-3) / ground.spacing, mode="wrap") if i else edge
+        h = smooth
         hills = relief * (
             1 + np.sin(p[:, 0] / 410 + 1.3) * np.sin(p[:, 1] / 530) + 0.6 * np.sin(p[:, 0] / 173 + p[:, 1] / 211)
         )

@@ -217,6 +217,17 @@ class Stand(Model):
     slope_most: Animatable = keyed(35, "Steepest slope", "°", 0, 90, "None grow on steeper ground.")
     lowest: Animatable = keyed(-1000, "Lowest", "m", -1000, 9000, "None grow lower.")
     highest: Animatable = keyed(9000, "Highest", "m", -1000, 9000, "None grow higher.")
+    groves: float = number(
+        0.0,
+        "Groves",
+        "m",
+        0,
+        3000,
+        "Width of the groves that it grows in, shared by stands of the same width; 0 is all over.",
+    )
+    groves_cover: float = number(
+        0.3, "Groves cover", "x", 0.01, 1, "Share of its ground that groves take up; they lie in hollows first."
+    )
     dry: Animatable = keyed(0.07, "Dry", "x", 0, 1, "Share of dry blades or leaves in grass and reeds.")
     lean: Animatable = keyed(0.0, "Lean", "°", 0, 40, "Lean away from the wind that shaped them.")
     seed: int = Field(1, title="Seed", ge=0, le=2**31)

@@ -17,6 +17,7 @@ from lumwick.growth.standing import set_out
 from lumwick.keep import digest
 from lumwick.place.nature import Stand
 from lumwick.snapshot.evaluate import Setting
+from lumwick.snapshot.kept_clear import kept_clear
 
 _HELD: WeakValueDictionary[str, Plants] = WeakValueDictionary()
 _SETTING_OUT = threading.Lock()
@@ -50,10 +51,15 @@ class Planted:
 
 
 def area_shapes(setting: Setting) -> list[shapely.Geometry]:
-    """Ground kept clear of plants by built things and by water."""
+    """Ground kept clear of plants by built things, by models that stand on it, and by water."""
     laid = zip(setting.place.waters, setting.beds(), strict=True) if setting.place.waters else ()
     waters = [shape for water, bed in laid if water.kind != "puddles" and (shape := bed.shape) is not None]
-    return [*(footprint(thing) for thing in setting.place.built), *waters]
+    stood = kept_clear(setting)
+    return [
+        *(footprint(thing) for thing in setting.place.built),
+        *waters,
+        *([shapely.unary_union(stood)] if stood else ()),
+    ]
 
 
 def planted(setting: Setting) -> Iterator[Planted]:

@@ -118,15 +118,7 @@ class Builder:
         surface: int = BARK,
     ) -> None:
         """A tapering tube along a path (k, 3), of radii and weights (k,)."""
-        along = np.gradient(path, axis=0)
-        along /= np.linalg.norm(along, axis=1, keepdims=True) + 1e-12
-        ref = np.where(np.abs(along[:, 2:3]) < 0.9, [[0.0, 0.0, 1.0]], [[1.0, 0.0, 0.0]])
-        a = np.cross(along, ref)
-        a /= np.linalg.norm(a, axis=1, keepdims=True)
-        b = np.cross(along, a)
-        th = np.arange(sides) * 2 * np.pi / sides
-        ring = (np.cos(th)[None, :, None] * a[:, None] + np.sin(th)[None, :, None] * b[:, None]) * radius[:, None, None]
-        v = (path[:, None] + ring).reshape(-1, 3)
+        v = rings(path, np.gradient(path, axis=0), radius, sides)
         k = len(path)
         i, j = np.meshgrid(np.arange(k - 1), np.arange(sides), indexing="ij")
         q = np.stack(
@@ -207,6 +199,18 @@ class Limb:
         s = np.linspace(0, 1, k)[:, None]
         p = self.start + self.direction * self.length * s + np.array([0, 0, 1.0]) * self.lift * self.length * s**2
         return np.asarray(p + np.cumsum(rng.normal(size=(k, 3)), axis=0) * s * self.wobble * self.length / k, float)
+
+
+def rings(path: Floats, along: Floats, radius: Floats, sides: int) -> Floats:
+    """Corners of a tube about points (k, 3) that goes along directions (k, 3), of radii (k,): shape (k sides, 3)."""
+    along = along / (np.linalg.norm(along, axis=1, keepdims=True) + 1e-12)
+    ref = np.where(np.abs(along[:, 2:3]) < 0.9, [[0.0, 0.0, 1.0]], [[1.0, 0.0, 0.0]])
+    a = np.cross(along, ref)
+    a /= np.linalg.norm(a, axis=1, keepdims=True) + 1e-12
+    b = np.cross(along, a)
+    th = np.arange(sides) * 2 * np.pi / sides
+    ring = (np.cos(th)[None, :, None] * a[:, None] + np.sin(th)[None, :, None] * b[:, None]) * radius[:, None, None]
+    return np.asarray((path[:, None] + ring).reshape(-1, 3), float)
 
 
 def point_at(share: float, shares: Floats, path: Floats) -> Floats:

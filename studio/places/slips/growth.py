@@ -24,5 +24,10 @@ def columns(asked: Asked) -> list[Column]:
     return [
         blows,
         asked.column(stand.name, stand, base, grown, remove=remove),
-        asked.column("Where", stand, base, ("slope_most", "lowest", "highest", "lean")),
+        asked.column(
+            "Where",
+            stand,
+            base,
+            ("slope_most", "lowest", "highest", "lean", "groves", *(("groves_cover",) if stand.groves > 0 else ())),
+        ),
     ]

@@ -16,6 +16,7 @@ from django.views.decorators.http import require_POST
 
 from lumwick.demo import saltmere
 from lumwick.errors import LumwickError, PlaceError
+from lumwick.land.detail import parts_of
 from lumwick.land.elevation import BYTES_AT_MOST, read_elevation, too_large
 from lumwick.newplace import place_from_survey
 from lumwick.place.document import Place as Document
@@ -97,7 +98,11 @@ def _brought(request: HttpRequest) -> tuple[Document, dict[str, bytes], str]:
             longitude=_number(request, "longitude"),
         )
     called = request.POST.get("name", "").strip() or path.stem
-    return *place_from_survey(survey, called, sea_level=_number(request, "sea_level")), f"ground from {name}"
+    as_it_is = bool(request.POST.get("as_surveyed"))
+    place, files = place_from_survey(survey, called, _number(request, "sea_level"), refine=not as_it_is)
+    parts = 1 if as_it_is else parts_of(survey.ground)
+    made = f", relief below {survey.ground.spacing:.3g} m made up" if parts > 1 else ""
+    return place, files, f"ground from {name}{made}"
 
 
 @login_required

@@ -1,0 +1,85 @@
+"""Trees drawn by their skeletons: tubes of limbs, and as much leaf as their habit says."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from lumwick.growth.kinds.form import BARK, Builder, Floats, Form, Leaves, rings, spray
+from lumwick.growth.kinds.skeleton import STEPS, Habit, Ints, Skeleton, chains, skeleton
+
+SIDES = ((9, 6, 4, 3), (6, 4, 3, 3), (4, 3, 3, 3))
+"""Of a limb's tube, by level and by how thick it is: the stem, limbs, branches and twigs."""
+THICK = (0.35, 0.12, 0.035)
+"""Shares of the foot's radius down to which it counts as stem, limb and branch."""
+THINNEST = (0.0, 0.13, 0.3)
+"""Share of the foot's radius under which nothing is drawn, by level."""
+LEAVES = (1.0, 0.38, 0.10)
+"""Share of the leaves that is drawn, by level; they are as much larger for it."""
+LEAVES_AT_MOST = 26_000
+"""On one plant, close by; where a kind has more, one that is drawn stands for some."""
+
+
+def _tubes(b: Builder, bones: Skeleton, height: float, level: int, foot: float) -> None:
+    """Draw limbs, those of as many sides at once."""
+    rows: dict[int, list[tuple[Ints, Floats]]] = {}
+    for row in chains(bones):
+        radius = bones.radius[row].copy()
+        radius[0] = min(radius[0], radius[1] * 1.15)  # it sets out as thick as itself, not as what it grew from
+        size = float(radius[0]) / foot
+        if size < THINNEST[level]:
+            continue
+        sides = SIDES[level][int(np.searchsorted(-np.array(THICK), -size))]
+        rows.setdefault(sides, []).append((row, radius))
+    for sides, some in rows.items():
+        at = np.concatenate([bones.at[row] for row, _ in some])
+        radius = np.concatenate([r for _, r in some])
+        weight = np.concatenate([_weight(bones, row, height) for row, _ in some])
+        group = np.concatenate([bones.limb[row] for row, _ in some])
+        number = np.concatenate([np.full(len(row), k) for k, (row, _) in enumerate(some)])
+        ahead, behind = np.roll(at, -1, 0), np.roll(at, 1, 0)
+        last, first = number != np.roll(number, -1), number != np.roll(number, 1)
+        last[-1] = first[0] = True
+        way = np.where(last[:, None], at, ahead) - np.where(first[:, None], at, behind)
+        vertices = rings(at, way, radius, sides)
+        i, j = np.meshgrid(np.flatnonzero(~last), np.arange(sides), indexing="ij")
+        j2 = (j + 1) % sides
+        quads = np.stack([i * sides + j, i * sides + j2, (i + 1) * sides + j2, (i + 1) * sides + j], -1).reshape(-1, 4)
+        b.add(vertices, quads, BARK, np.repeat(weight, sides), np.repeat(group, sides))
+
+
+def _weight(bones: Skeleton, which: Ints, height: float) -> Floats:
+    """How far points go with their limb: not at all at the stem, wholly some way out."""
+    return np.minimum(1.5, bones.out[which] / (0.22 * height))
+
+
+def _leaves(habit: Habit, height: float, level: int) -> tuple[float, float]:
+    """How many leaves are drawn, and how long they are [m], to cover as much as all of them."""
+    under = np.pi * (max(radius for _, radius in habit.crown) * height) ** 2
+    wanted = habit.cover * under / (habit.leaf**2 * habit.broad / 2)
+    drawn = min(wanted, LEAVES_AT_MOST) * LEAVES[level]
+    return float(drawn), float(habit.leaf * np.sqrt(wanted / drawn))
+
+
+def make(habit: Habit, height: float, seed: int, level: int = 0) -> Form:
+    """A tree or a shrub of a habit and a height [m], at a level of detail."""
+    bones = skeleton(habit, round(float(height), 4), seed)
+    rng = np.random.default_rng([seed, 6, level])
+    b = Builder(rng)
+    foot = float(bones.radius[0]) / habit.flare
+    _tubes(b, bones, height, level, foot)
+    # leaves stand on twigs: the last points of each limb
+    counts = np.bincount(bones.parent[bones.parent >= 0], minlength=len(bones.at))
+    twig = bones.radius < 1.9 * habit.tip
+    ends = np.flatnonzero(twig & ((counts == 0) | (rng.random(len(counts)) < 0.75)))
+    lot, length = _leaves(habit, height, level)
+    where = np.repeat(ends, np.floor(lot / max(len(ends), 1) + rng.random(len(ends))).astype(np.int64))
+    way = bones.at[where] - bones.at[np.maximum(bones.parent[where], 0)]
+    droop = [0.0, 0.0, -0.3 if habit.hangs > 0 else -0.12]
+    step = height / STEPS
+    axes = spray(rng, way / step + droop, 1, 0.75)
+    size = length * rng.uniform(0.75, 1.2, len(where))
+    base = bones.at[where] - way * rng.random((len(where), 1)) + rng.normal(size=(len(where), 3)) * 0.3 * length
+    base[:, 2] = np.maximum(base[:, 2], size + 0.03)  # none reaches into the ground
+    leaves = Leaves(base, axes, size, size * habit.broad, _weight(bones, where, height), bones.limb[where])
+    b.leaves(leaves, 0.35, blunt=habit.blunt)
+    return b.form(int(bones.limb.max()) + 1)

@@ -1,0 +1,37 @@
+"""A hawthorn: dense, thorny and wide on a short stem or two."""
+
+from __future__ import annotations
+
+from functools import partial
+
+from lumwick.growth.kinds import grown
+from lumwick.growth.kinds.kind import Kind
+from lumwick.growth.kinds.skeleton import Habit
+
+HABIT = Habit(
+    crown=((0.0, 0.34), (0.2, 0.50), (0.5, 0.53), (0.8, 0.36), (1.0, 0.08)),
+    bare=0.16,
+    leader=0.3,
+    stems=2,
+    room=2400,
+    rises=0.0,
+    tip=0.0062,
+    flare=1.4,
+    leaf=0.048,
+    broad=0.8,
+    cover=3.0,
+    blunt=0.55,
+)
+KIND = Kind(
+    maker=partial(grown.make, HABIT),
+    bark=(0.105, 0.095, 0.085),
+    leaf=(0.050, 0.082, 0.024),
+    through=(0.072, 0.115, 0.018),
+    stalk=(0.1, 0.1, 0.05),
+    plume=(0.2, 0.15, 0.1),
+    compliance=0.0007,
+    branch_hz=2.0,
+    branch_reach=0.0014,
+    leaf_reach=0.004,
+    reaches=(40, 140, 3000),
+)

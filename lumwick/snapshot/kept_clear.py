@@ -1,0 +1,96 @@
+"""Ground that models take up where they stand: nothing grows there."""
+
+from __future__ import annotations
+
+import threading
+from collections import OrderedDict
+from dataclasses import replace
+
+import numpy as np
+import shapely
+from numpy.typing import NDArray
+
+from lumwick.built.floors import model_of
+from lumwick.built.meshes import Mesh
+from lumwick.built.outline import outline
+from lumwick.keep import digest
+from lumwick.place.objects import Thing
+from lumwick.snapshot.evaluate import Setting
+from lumwick.snapshot.stirring import goes
+
+STANDS_TO = 0.4
+"""Height over the ground up to which what there is of a model takes the ground up [m]: eaves and crowns do not."""
+MARGIN = 0.15
+"""How far about it nothing grows [m]."""
+GARDEN = 40.0
+"""Ground within walls that is as large as this grows on [m2]; a smaller one is a floor (practice)."""
+COPIES = 400
+"""Copies of one model that keep ground clear, at most."""
+KEPT = 8
+
+_found: OrderedDict[str, list[shapely.Geometry]] = OrderedDict()
+_finding = threading.Lock()
+
+
+def stands_still(thing: Thing) -> bool:
+    """Whether a model stays where it stands, as the document says it."""
+    return not (thing.floats or thing.rolls or goes(thing))
+
+
+def kept_clear(setting: Setting) -> list[shapely.Geometry]:
+    """What the models that stand in a place as its first shot starts take up of its ground."""
+    things = [thing for thing in setting.place.things if stands_still(thing)]
+    if not things:
+        return []
+    key = digest(setting.ground.fingerprint, setting.place.site.north_turn, things)
+    with _finding:
+        if key not in _found:
+            stood = dict(
+                (thing.id, placed) for thing, placed in setting.stood(setting.place.shots[0]) if stands_still(thing)
+            )
+            _found[key] = [
+                shape
+                for thing in things
+                for one in stood.get(thing.id, ())[:COPIES]
+                if (shape := taken_up(setting, model_of(setting.read, thing), one)) is not None
+            ]
+            while len(_found) > KEPT:
+                _found.popitem(last=False)
+        _found.move_to_end(key)
+        return _found[key]
+
+
+def taken_up(setting: Setting, mesh: Mesh, placed: NDArray[np.float64]) -> shapely.Geometry | None:
+    """Ground that a model takes up under a placement (3, 4); None where it does not come down to it."""
+    parts = []
+    for part in mesh.parts:
+        at = part.vertices.astype(float) @ placed[:, :3].T + placed[:, 3]
+        low = at[:, 2] < setting.ground.height(at[:, 0], at[:, 1]) + STANDS_TO
+        down = low[part.triangles.astype(np.int64)].any(1)
+        if down.any():
+            used, triangles = np.unique(part.triangles[down], return_inverse=True)
+            parts.append(
+                replace(
+                    part,
+                    vertices=at[used].astype(np.float32),
+                    triangles=triangles.reshape(-1, 3).astype(np.uint32),
+                    uv=None,
+                    normals=None,
+                )
+            )
+    if not parts:
+        return None
+    middle = np.concatenate([p.vertices for p in parts]).mean(0)
+    near = [replace(p, vertices=p.vertices - middle) for p in parts]  # single precision is kept for its own measures
+    shape: shapely.Geometry = shapely.Polygon()
+    for ring in sorted((shapely.Polygon(r) for r in outline(Mesh(tuple(near)))), key=lambda p: -p.area):
+        shape = shape.symmetric_difference(ring.buffer(0))
+    whole = [
+        shapely.Polygon(one.exterior, [hole for hole in one.interiors if shapely.Polygon(hole).area >= GARDEN])
+        for one in shapely.get_parts(shape)
+        if isinstance(one, shapely.Polygon) and not one.is_empty
+    ]
+    if not whole:
+        return None
+    moved = shapely.transform(shapely.unary_union(whole), lambda xy: xy + middle[:2])
+    return moved.buffer(MARGIN, quad_segs=3)
