@@ -11,7 +11,7 @@ import sys
 from pathlib import Path
 from typing import Any
 
-from bench import engine, moving, pages, price, route, things, water
+from bench import engine, growth, moving, pages, price, route, things, water
 
 ALL = {
     "rays": engine.rays,
@@ -29,6 +29,7 @@ ALL = {
     "stillness": engine.first_rays,
     "things": things.things,
     "water": water.water,
+    "growth": growth.growth,
     "channels": moving.channels,
     "lanes": moving.lanes,
     "playing": moving.playing,
