@@ -70,10 +70,13 @@ class Setting:
     """Routes and motions made ready, by shot."""
     survey: Ground | None = None
     """The land as it was brought in; ``ground`` has the beds of the place's waters in it."""
+    told: Place | None = None
+    """The place as its document says it; ``place`` may be what it is at an instant."""
 
     def __post_init__(self) -> None:
         survey = self.survey or self.ground
         object.__setattr__(self, "survey", survey)
+        object.__setattr__(self, "told", self.told or self.place)
         object.__setattr__(self, "ground", beds_of(survey, self.place.waters)[0] if self.place.waters else survey)
 
     def beds(self) -> tuple[Bed, ...]:

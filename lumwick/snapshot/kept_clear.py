@@ -14,6 +14,7 @@ from lumwick.built.floors import model_of
 from lumwick.built.meshes import Mesh
 from lumwick.built.outline import outline
 from lumwick.keep import digest
+from lumwick.motion.channel import Curve
 from lumwick.place.objects import Thing
 from lumwick.snapshot.evaluate import Setting
 from lumwick.snapshot.stirring import goes
@@ -32,22 +33,25 @@ _found: OrderedDict[str, list[shapely.Geometry]] = OrderedDict()
 _finding = threading.Lock()
 
 
-def stands_still(thing: Thing) -> bool:
-    """Whether a model stays where it stands, as the document says it."""
-    return not (thing.floats or thing.rolls or goes(thing))
+def stands_still(thing: Thing, things: list[Thing]) -> bool:
+    """Whether a model stays as it stands, as the document says it and all its ``things``."""
+    turned = any(isinstance(getattr(thing, name), Curve) for name in ("turn", "tilt", "lean", "scale"))
+    on = None if thing.copies is None else next((one for one in things if one.id == thing.copies.on), None)
+    carried = on is not None and not stands_still(on, [one for one in things if one is not thing])
+    return not (thing.floats or thing.rolls or turned or goes(thing) or carried)
 
 
 def kept_clear(setting: Setting) -> list[shapely.Geometry]:
     """What the models that stand in a place as its first shot starts take up of its ground."""
-    things = [thing for thing in setting.place.things if stands_still(thing)]
+    assert setting.told is not None
+    told = setting.told.things  # at an instant what moves looks as if it stood
+    things = [thing for thing in told if stands_still(thing, told)]
     if not things:
         return []
-    key = digest(setting.ground.fingerprint, setting.place.site.north_turn, things)
+    key = digest(setting.ground.fingerprint, setting.place.site.north_turn, told)
     with _finding:
         if key not in _found:
-            stood = dict(
-                (thing.id, placed) for thing, placed in setting.stood(setting.place.shots[0]) if stands_still(thing)
-            )
+            stood = {thing.id: placed for thing, placed in setting.stood(setting.place.shots[0])}
             _found[key] = [
                 shape
                 for thing in things

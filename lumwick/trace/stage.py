@@ -189,7 +189,7 @@ class Stage:
         """Move waves, plants and models; the scenes that must be committed."""
         posed = self._show(snapshot)
         sea = self._sea.of(SeaInputs(snapshot.sea, snapshot.t, snapshot.loop, snapshot.place.sea, self.sheet))
-        self._water.set(self.standing, snapshot, self.sheet, self._sea, self._land.made.ground)
+        self._water.set(self.standing, snapshot, self.sheet, self._sea)
         standing = tuple(standing.key for standing in self.stands.standings)
         _, bent = self._plants.of(PlantsInputs(standing, Sway.of(snapshot, eye)))
         return [*posed, *(sea.raised if self._sea.fresh else ()), *(bent if self._plants.fresh else ())]

@@ -5,7 +5,6 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from lumwick.land.ground import Ground
 from lumwick.lens.camera import Camera
 from lumwick.place.nature import Water
 from lumwick.snapshot.creeks import Current, current_of
@@ -55,19 +54,15 @@ class Watering:
     def parts(self) -> dict[str, Part]:
         return self.inland.made.parts if self.inland.key else {}
 
-    def set(
-        self, setting: Setting, snapshot: Snapshot, sheet: Sheet, sea: Section[SeaInputs, SeaMade], ground: Ground
-    ) -> None:
+    def set(self, setting: Setting, snapshot: Snapshot, sheet: Sheet, sea: Section[SeaInputs, SeaMade]) -> None:
         """Lay out all waters but the sea at an instant, and what stirs any.
 
         Parameters
         ----------
         setting : Setting
             As it stands on the stage.
-        ground : Ground
-            The survey, the same object for as long as it is the same.
         """
-        self._current = current_of(ground, snapshot.place.sea)
+        self._current = current_of(setting.ground, snapshot.place.sea)
         waters = tuple(snapshot.place.waters)
         beds = setting.beds() if waters else ()
         posts = tuple(posts_of(setting, snapshot.stood, *laid) for laid in zip(beds, waters, strict=True))

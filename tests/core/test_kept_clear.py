@@ -74,6 +74,18 @@ def test_what_does_not_stand_there_keeps_nothing_clear(more: dict[str, Any]) -> 
     assert kept_clear(setting(box(**more))) == []
 
 
+def test_what_moves_keeps_nothing_clear_at_any_instant_and_what_stands_is_found_once() -> None:
+    ball = box("ball", east=Channel(keys=[Key(t=0, v=0.0), Key(t=1, v=4.0)]))
+    turning = box("turning", north=9.0, turn=Channel(keys=[Key(t=0, v=0.0), Key(t=1, v=90.0)]))
+    copies = box("copies", copies=Copies(laid="faces", on="ball", count=3))
+    moving = setting(ball, turning, copies)
+    both = setting(ball, box(east=-9.0))
+    shot = moving.place.shots[0]
+    for t in (0.0, 0.3, 0.9):
+        assert kept_clear(moving.still(shot, t)) == []
+        assert kept_clear(both.still(shot, t)) is kept_clear(both) and len(kept_clear(both)) == 1
+
+
 def test_copies_each_keep_their_own_ground() -> None:
     row = setting(box(east=-20.0, copies=Copies(laid="row", count=4, step=10.0)))
     shapes = kept_clear(row)
