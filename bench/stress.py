@@ -11,7 +11,7 @@ from lumwick.growth.kinds import KINDS
 from lumwick.lens.camera import Camera, look_at
 from lumwick.picture import load_setting
 from lumwick.place.filming import Clock
-from lumwick.place.nature import Stand
+from lumwick.place.growing import Stand
 from lumwick.place.objects import Built
 from lumwick.snapshot.evaluate import Setting, Snapshot, evaluate
 from lumwick.trace.stage import Stage

@@ -18,7 +18,7 @@ import typer
 from rich.console import Console
 from rich.progress import Progress, TimeElapsedColumn, TimeRemainingColumn
 
-from lumwick import cli_route, cli_things, cli_time, cli_water
+from lumwick import cli_growth, cli_route, cli_things, cli_time, cli_water
 from lumwick.errors import LumwickError
 
 app = typer.Typer(
@@ -31,6 +31,7 @@ app.add_typer(cli_time.app)
 app.add_typer(cli_route.app)
 app.add_typer(cli_things.app)
 app.add_typer(cli_water.app)
+app.add_typer(cli_growth.app)
 say = Console(stderr=True)
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from lumwick.place.nature import Stand
+from lumwick.place.growing import Stand
 
 
 def growth() -> list[Stand]:

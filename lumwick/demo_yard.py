@@ -17,7 +17,8 @@ from lumwick.motion.throwing import Throw, thrown
 from lumwick.place.document import Place, Shot
 from lumwick.place.files import asset_of
 from lumwick.place.filming import Clock, Exposure, Route, Station
-from lumwick.place.nature import Air, DrawnBeach, Stand, Water, Wind
+from lumwick.place.growing import Stand
+from lumwick.place.nature import Air, DrawnBeach, Water, Wind
 from lumwick.place.objects import Copies, Gobo, Lamp, LampGroup, Opening, Shape, Surface, Thing
 from lumwick.snapshot.evaluate import Setting
 from lumwick.water.stream import Reach, fall_line

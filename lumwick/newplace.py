@@ -18,7 +18,8 @@ from lumwick.place.document import Place, Shot
 from lumwick.place.fields import Point2
 from lumwick.place.files import asset_of
 from lumwick.place.filming import Clock, Exposure, Route, Station
-from lumwick.place.nature import Air, Land, Sea, Site, Stand
+from lumwick.place.growing import Stand
+from lumwick.place.nature import Air, Land, Sea, Site
 
 SECONDS = 12.0
 LOW_SUN = (11.0, 19.0)

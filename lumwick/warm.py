@@ -85,7 +85,8 @@ def warm(say: Callable[[str], None]) -> None:
     from lumwick.picture import drift_of
     from lumwick.place.document import Place, Shot
     from lumwick.place.fields import Asset
-    from lumwick.place.nature import Land, Stand
+    from lumwick.place.growing import Stand
+    from lumwick.place.nature import Land
     from lumwick.place.objects import Built
     from lumwick.snapshot.evaluate import Setting, evaluate
     from lumwick.trace.cleaning import clean

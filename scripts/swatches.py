@@ -1,4 +1,5 @@
-"""Pictures of the ready-made surfaces, a ball of each on a sweep, into studio/static/surfaces/."""
+"""Pictures of the ready-made surfaces, a ball of each on a sweep, into studio/static/surfaces/; and of the kinds of
+plants, into studio/static/kinds/."""
 
 from __future__ import annotations
 
@@ -11,13 +12,16 @@ from PIL import Image
 sys.path.insert(0, str(Path(__file__).resolve().parent.parent))
 
 from lumwick.built.presets import PRESETS, preset
+from lumwick.growth.kinds import KINDS, USUAL
 from lumwick.land.ground import Ground
 from lumwick.picture import picture_at
 from lumwick.place.document import Place, Shot
 from lumwick.place.fields import Asset
 from lumwick.place.filming import Clock, Exposure, Route, Station
+from lumwick.place.growing import Stand
 from lumwick.place.nature import Land, Sea, Site
 from lumwick.place.objects import Lamp, Shape, Surface, Thing
+from lumwick.plant_sheet import Sheet, sheet
 from lumwick.snapshot.evaluate import Setting
 from lumwick.trace.quality import Quality
 from lumwick.trace.stage import Stage
@@ -62,7 +66,23 @@ def studio_of(name: str) -> Setting:
     return Setting(place, GROUND)
 
 
+def kinds() -> None:
+    """A picture of each kind of plant by itself."""
+    folder = OUT.parent / "kinds"
+    folder.mkdir(exist_ok=True)
+    for name in KINDS:
+        setting, shot = sheet(Stand(id="s", name="S", kind=name, height=USUAL[name][0], seed=2), Sheet(figure=False))
+        made = picture_at(Stage(setting), shot, 0.5, (2 * SIDE, 2 * SIDE), Quality(48, 2, "high"))
+        assert made is not None
+        small = Image.fromarray(made.pixels).resize((SIDE, SIDE), Image.Resampling.LANCZOS)
+        small.save(folder / f"{name}.jpg", quality=88)
+        print(name)
+
+
 def main() -> None:
+    if sys.argv[1:] == ["kinds"]:
+        kinds()
+        return
     OUT.mkdir(parents=True, exist_ok=True)
     for name in PRESETS:
         setting = studio_of(name)
@@ -72,6 +92,7 @@ def main() -> None:
         small = Image.fromarray(made.pixels).resize((SIDE, SIDE), Image.Resampling.LANCZOS)
         small.save(OUT / f"{name}.jpg", quality=88)
         print(name)
+    kinds()
 
 
 if __name__ == "__main__":

@@ -15,7 +15,8 @@ from lumwick.land.starters import saltmarsh
 from lumwick.place.document import Place, Shot
 from lumwick.place.fields import Asset
 from lumwick.place.filming import Clock, Exposure, Route, Station
-from lumwick.place.nature import Land, Sea, Stand
+from lumwick.place.growing import Stand
+from lumwick.place.nature import Land, Sea
 from lumwick.snapshot.evaluate import Setting
 
 

@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
+import shapely
 from numpy.typing import NDArray
 from scipy import ndimage
 
@@ -17,6 +20,7 @@ TURF, DRY, SALTGRASS, ROCK, SCREE = (
     (0.16, 0.148, 0.131),
     (0.215, 0.195, 0.170),
 )
+SNOW = (0.80, 0.81, 0.84)
 MEADOW, LUSH, HEATH, EARTH = (0.115, 0.118, 0.042), (0.052, 0.088, 0.022), (0.078, 0.062, 0.040), (0.165, 0.125, 0.085)
 
 
@@ -103,9 +107,11 @@ def _upland(
     sea_level: float | None,
     grain: list[NDArray[np.float64]],
     rng: np.random.Generator,
-) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-    """Colours and share of sward of hills: lush in hollows and away from the sun, dry on knolls and towards it, heath
-    on high open ground, earth, scree and rock as it is steeper. Where one becomes the other is practice."""
+    snow_line: float | None,
+) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]:
+    """Colours, share of sward and share of rock of hills: lush in hollows and away from the sun, dry on knolls and
+    towards it, heath on high open ground, earth, scree and rock as it is steeper, snow above its line. Where one
+    becomes the other is practice."""
     hollow, away = lie_of(ground)
     # earth and rock go by the slope of some metres, not by each bump
     slope = Ground(
@@ -128,16 +134,35 @@ def _upland(
     steep = slope + 4.5 * ragged - 5 * hollow
     earth, scree, rock = _step(steep, 30, 39) * 0.75, _step(steep, 37, 47) * 0.85, _step(steep + 2 * grain[2], 43, 53)
     c = _mix(_mix(_mix(c, EARTH, earth), SCREE, scree), ROCK, rock)
-    return c, (1 - 0.8 * earth) * (1 - scree) * (1 - rock)
+    if snow_line is not None:
+        # it lies lower on shaded slopes and in hollows, slides off what is steep, and lies in patches at its edge
+        lies = (h - snow_line) / 120.0 + 0.45 * away + 0.35 * hollow + 0.4 * ragged
+        snow = _step(lies, -0.35, 0.25) * (1 - _step(slope + 3 * grain[2], 38, 50))
+        c = _mix(c, SNOW, snow)
+    else:
+        snow = np.zeros_like(h)
+    bare = 1 - snow
+    return (
+        c,
+        (1 - 0.8 * earth) * (1 - scree) * (1 - rock) * bare,
+        np.maximum(np.maximum(rock, scree), 0.35 * earth) * bare,
+    )
 
 
-def albedo(ground: Ground, kind: str, sea_level: float | None, beach_top: float, seed: int) -> NDArray[np.float32]:
-    """Colour of the ground at each grid point, its wetness and how much of it is sward.
+def albedo(
+    ground: Ground, kind: str, sea_level: float | None, beach_top: float, seed: int, snow_line: float | None = None
+) -> NDArray[np.float32]:
+    """Colour of the ground at each grid point, its wetness and how much of it is sward and rock.
+
+    Parameters
+    ----------
+    snow_line : float or None [m]
+        Height about which snow begins to lie, on hills.
 
     Returns
     -------
-    ndarray of float32, shape (ny, nx, 5)
-        Linear Rec.709 albedo, then wetness 0 to 1, then the share of sward (turf and its like) 0 to 1.
+    ndarray of float32, shape (ny, nx, 6)
+        Linear Rec.709 albedo, then wetness 0 to 1, then the shares of sward (turf and its like) and of rock 0 to 1.
     """
     h = ground.heights.astype(float)
     rng = np.random.default_rng(seed)
@@ -146,7 +171,7 @@ def albedo(ground: Ground, kind: str, sea_level: float | None, beach_top: float,
     ]
     grain = [g / max(g.std(), 1e-9) for g in grain]
     wet = np.zeros_like(h)
-    sward = np.ones_like(h)
+    sward, rock = np.ones_like(h), np.zeros_like(h)
     if kind == "saltmarsh":
         level = sea_level if sea_level is not None else h.min() - 10
         near = _step(sea_nearness(ground, level), *SANDY)
@@ -166,15 +191,71 @@ def albedo(ground: Ground, kind: str, sea_level: float | None, beach_top: float,
         c = _mix(c, WET_SAND, near * line)
         wet = np.maximum(near * line, mud * (1 - 0.6 * _step(h - level, 0.2, 0.8)))
     else:
-        c, sward = _upland(ground, h, sea_level, grain, rng)
+        c, sward, rock = _upland(ground, h, sea_level, grain, rng, snow_line)
         if sea_level is not None:
             beach = 1 - _step(h - sea_level, beach_top * 0.5, beach_top)
             c = _mix(c, SAND, beach)
             sward *= 1 - beach
+            rock *= 1 - beach
             line = 1 - _step(h - sea_level, 0.1, 0.6)
             c = _mix(c, WET_SAND, line)
             wet = line
     c *= np.exp(0.10 * grain[2] + 0.06 * grain[1])[..., None]
-    return np.concatenate([np.clip(c, 0.01, 0.9), wet[..., None], np.clip(sward, 0, 1)[..., None]], axis=-1).astype(
-        np.float32
-    )
+    shares = np.stack([wet, np.clip(sward, 0, 1), np.clip(rock, 0, 1)], -1)
+    return np.concatenate([np.clip(c, 0.01, 0.9), shares], axis=-1).astype(np.float32)
+
+
+def worn(
+    cover: NDArray[np.float32], ground: Ground, ways: Sequence[tuple[shapely.LineString, float, float]]
+) -> NDArray[np.float32]:
+    """The same covers with ways worn in, down to earth.
+
+    Parameters
+    ----------
+    cover : ndarray of float32, shape (ny, nx, 6)
+        As `albedo` gives it.
+    ways : sequence of (line, width [m], share)
+        How far each is worn: 0 not at all, 1 bare.
+    """
+    if not ways:
+        return cover
+    out = cover.copy()
+    ny, nx = ground.heights.shape
+    for line, width, share in ways:
+        reach = width / 2 + ground.spacing
+        west, south, east, north = line.bounds
+        j = slice(
+            *np.clip(
+                [
+                    int((west - reach - ground.west) / ground.spacing),
+                    int((east + reach - ground.west) / ground.spacing) + 2,
+                ],
+                0,
+                nx,
+            )
+        )
+        i = slice(
+            *np.clip(
+                [
+                    int((south - reach - ground.south) / ground.spacing),
+                    int((north + reach - ground.south) / ground.spacing) + 2,
+                ],
+                0,
+                ny,
+            )
+        )
+        if i.start >= i.stop or j.start >= j.stop:
+            continue
+        x, y = np.meshgrid(
+            ground.west + np.arange(j.start, j.stop) * ground.spacing,
+            ground.south + np.arange(i.start, i.stop) * ground.spacing,
+        )
+        shapely.prepare(line)
+        off = shapely.distance(line, shapely.points(x, y))
+        # of a way that is narrower than the grid's cells its share of them is worn
+        bare = np.clip((reach - off) / ground.spacing, 0, 1) * min(1.0, width / ground.spacing) * share
+        part = out[i, j]
+        part[..., :3] = _mix(part[..., :3].astype(float), EARTH, bare)
+        part[..., 4] *= 1 - bare
+        part[..., 5] = np.maximum(part[..., 5], 0.5 * bare)
+    return out

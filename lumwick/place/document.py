@@ -16,7 +16,8 @@ from lumwick.motion.timebase import RATES
 from lumwick.place.carrying import check_carried, check_stood_on
 from lumwick.place.fields import TURNS_AT_MOST, Id, Model
 from lumwick.place.filming import Clock, Develop, Exposure, Route
-from lumwick.place.nature import Air, DrawnBeach, Land, Sea, Site, Stand, Surround, Water, Wind
+from lumwick.place.growing import Stand
+from lumwick.place.nature import Air, DrawnBeach, GroundWay, Land, Sea, Site, Surround, Water, Wind
 from lumwick.place.objects import Built, Lamp, LampGroup, SunGobo, Surface, Thing
 
 VERSION = 3
@@ -137,6 +138,7 @@ class Place(Model):
     sea: Sea = Field(default_factory=Sea)
     waters: list[Water] = Field(default_factory=list, max_length=60)
     beaches: list[DrawnBeach] = Field(default_factory=list, max_length=20)
+    ways: list[GroundWay] = Field(default_factory=list, max_length=200)
     air: Air = Field(default_factory=Air)
     wind: Wind = Field(default_factory=Wind)
     growth: list[Stand] = Field(default_factory=list, max_length=200)
@@ -154,7 +156,18 @@ class Place(Model):
 
     @model_validator(mode="after")
     def _whole(self) -> Place:
-        for name in ("waters", "beaches", "growth", "built", "surfaces", "things", "lamps", "lamp_groups", "shots"):
+        for name in (
+            "waters",
+            "beaches",
+            "ways",
+            "growth",
+            "built",
+            "surfaces",
+            "things",
+            "lamps",
+            "lamp_groups",
+            "shots",
+        ):
             _check_ids(getattr(self, name), f"two {LISTS[name]} share one id")
         for shot in self.shots:
             _check_ids(shot.route.stations, f"two stations of shot {shot.name} share one id")
@@ -202,6 +215,7 @@ class Place(Model):
 LISTS = {
     "waters": "waters",
     "beaches": "drawn beaches",
+    "ways": "ways",
     "growth": "stands",
     "built": "built things",
     "surfaces": "surfaces",

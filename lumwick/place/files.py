@@ -15,8 +15,8 @@ from pydantic import ValidationError
 from lumwick.errors import PlaceError
 from lumwick.place.document import FORMAT, VERSION, Place
 from lumwick.place.fields import Asset, most
+from lumwick.place.growing import PLANTS_AT_MOST
 from lumwick.place.instant import check_following
-from lumwick.place.nature import PLANTS_AT_MOST
 
 DOCUMENT = "place.json"
 ASSET_BYTES_AT_MOST = 500_000_000

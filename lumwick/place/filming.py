@@ -98,6 +98,9 @@ class Route(Model):
     )
     eye_height: float = number(1.6, "Eye height", "m", 0.2, 10, "Of somebody walking.")
     gait: float = number(0.0, "Gait", "x", 0, 2, "The rise and sway of steps; 1 is a plain walk, 0 glides.")
+    brushes: bool = Field(
+        False, title="Pushes plants", description="Whoever carries the camera treads down what grows on the way."
+    )
     handheld: float = number(0.0, "Hand-held", "x", 0, 5, "Unsteadiness of a hand; 1 is a steady one.")
     seed: int = Field(1, title="Seed", ge=0, le=2**31)
     subject: str = Field(

@@ -2,20 +2,13 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Literal
+from typing import Literal
 
+import shapely
 from pydantic import Field
 
-from lumwick.growth.kinds import KINDS
 from lumwick.motion.channel import Animatable, AnimatableColour
 from lumwick.place.fields import Asset, Id, Model, Point2, coloured, keyed, least, number
-
-PLANTS_AT_MOST = 2_000_000
-
-if TYPE_CHECKING:
-    PlantKind = str
-else:
-    PlantKind = Literal[tuple(KINDS)]
 
 
 class Site(Model):
@@ -30,6 +23,22 @@ class Site(Model):
     altitude: Animatable = keyed(0.0, "Altitude", "m", -430, 8850, "Height of the datum above the sea, for the air.")
 
 
+class GroundWay(Model):
+    """A way on the ground: mown, trodden or worn bare."""
+
+    id: Id
+    name: str = Field("Way", title="Name", min_length=1, max_length=80)
+    line: list[Point2] = Field(title="Line", min_length=2, max_length=400, description="East and north.")
+    width: float = number(1.2, "Width", "m", 0.1, 60, "Of the way.")
+    left: float = number(0.15, "Growth left", "x", 0, 1, "Height left to what grows on it; 0 is bare.")
+    worn: float = number(0.6, "Worn", "x", 0, 1, "How far its ground is trodden to earth.")
+
+    @property
+    def shape(self) -> shapely.Polygon:
+        """The ground that it takes up."""
+        return shapely.LineString(self.line).buffer(self.width / 2)
+
+
 class Land(Model):
     """The ground: a grid of heights, and what covers it."""
 
@@ -40,7 +49,15 @@ class Land(Model):
     beach_top: Animatable = keyed(
         2.2, "Beach top", "m", -20, 200, "Bare sand reaches up to about this height over the sea."
     )
+    snow_line: float = number(
+        9000, "Snow line", "m", -500, 9000, "Snow lies above about this height on hills; 9000 is none."
+    )
     seed: int = Field(7, title="Seed", ge=0, le=2**31)
+
+    @property
+    def snow_from(self) -> float | None:
+        """Height [m] about which snow begins to lie, or None."""
+        return None if self.snow_line >= 9000 or self.cover != "upland" else self.snow_line
 
 
 class Sea(Model):
@@ -195,39 +212,3 @@ class Wind(Model):
         0.03, "Roughness length", "m", 0.0001, 2, "Davenport: open sea 0.0002, open land 0.03, forest 1."
     )
     seed: int = Field(3, title="Seed", ge=0, le=2**31)
-
-
-class Stand(Model):
-    """Plants of one kind over an area."""
-
-    id: Id
-    name: str = Field(title="Name", min_length=1, max_length=80)
-    kind: PlantKind = Field(title="Kind")
-    area: list[Point2] = Field(
-        default_factory=list,
-        title="Area",
-        description="Corners, east and north; empty is the whole place.",
-        max_length=400,
-    )
-    per_hectare: Animatable = keyed(
-        120, "Density", "/ha", 0, 4_000_000, "Plants, or tufts, on a hectare (100 m by 100 m)."
-    )
-    height: Animatable = keyed(9.0, "Height", "m", 0.05, 60, "Usual height of a grown plant.")
-    variation: Animatable = keyed(0.25, "Variation", "x", 0, 0.8, "Spread of the heights.")
-    slope_most: Animatable = keyed(35, "Steepest slope", "°", 0, 90, "None grow on steeper ground.")
-    lowest: Animatable = keyed(-1000, "Lowest", "m", -1000, 9000, "None grow lower.")
-    highest: Animatable = keyed(9000, "Highest", "m", -1000, 9000, "None grow higher.")
-    groves: float = number(
-        0.0,
-        "Groves",
-        "m",
-        0,
-        3000,
-        "Width of the groves that it grows in, shared by stands of the same width; 0 is all over.",
-    )
-    groves_cover: float = number(
-        0.3, "Groves cover", "x", 0.01, 1, "Share of its ground that groves take up; they lie in hollows first."
-    )
-    dry: Animatable = keyed(0.07, "Dry", "x", 0, 1, "Share of dry blades or leaves in grass and reeds.")
-    lean: Animatable = keyed(0.0, "Lean", "°", 0, 40, "Lean away from the wind that shaped them.")
-    seed: int = Field(1, title="Seed", ge=0, le=2**31)

@@ -216,6 +216,7 @@ class Thing(Model):
         "fixed", title="Kept by", description="Nothing but its place, a mooring with slack, or nothing at all: adrift."
     )
     slack: float = number(1.0, "Slack", "m", 0, 100, "How far a mooring lets it go.")
+    touches: bool = Field(True, title="Pushes plants", description="Where it goes, plants are pushed aside, and rise.")
     plays: Playing | None = Field(
         None, title="Motion", description="How its own motion is played, if its file has any."
     )

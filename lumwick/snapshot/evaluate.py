@@ -22,6 +22,7 @@ from lumwick.built.gobos import moves
 from lumwick.built.lamps import LampLight
 from lumwick.built.timber import floor_over
 from lumwick.errors import PlaceError
+from lumwick.growth.touch import Body
 from lumwick.land.covers import open_water, sea_nearness
 from lumwick.land.ground import Ground
 from lumwick.lens.camera import Camera
@@ -41,6 +42,7 @@ from lumwick.route.way import Way, way
 from lumwick.snapshot import lit
 from lumwick.snapshot.standing import Standing
 from lumwick.snapshot.stirring import stirrers_of
+from lumwick.snapshot.treading import bodies_of
 from lumwick.snapshot.waters import Bed, Stirrer, beds_of, sea_state
 from lumwick.water.spectrum import SeaState
 
@@ -276,6 +278,8 @@ class Snapshot:
     """Wind [m/s] that ruffles ponds."""
     stirrers: tuple[Stirrer, ...] = ()
     """What has gone through water in the last seconds."""
+    bodies: tuple[Body, ...] = ()
+    """What has gone through plants in the last seconds."""
 
     def indoors(self) -> bool:
         """Whether the camera is in a room."""
@@ -406,4 +410,5 @@ def evaluate(setting: Setting, shot: Shot, t: float, camera: Camera | None = Non
         air.rain,
         blow.speed,
         stirrers_of(setting, shot, place, t, loop),
+        bodies_of(setting, shot, place, t, loop),
     )

@@ -10,15 +10,24 @@ from weakref import WeakValueDictionary
 import numpy as np
 import shapely
 from numpy.typing import NDArray
+from scipy import ndimage
 
+from lumwick.built.floors import model_of
 from lumwick.built.timber import footprint
-from lumwick.growth.scatter import Plants
+from lumwick.errors import PlaceError
+from lumwick.growth.scatter import Bounds, Plants
 from lumwick.growth.standing import set_out
 from lumwick.keep import digest
-from lumwick.place.nature import Stand
+from lumwick.place.growing import Stand
 from lumwick.snapshot.evaluate import Setting
 from lumwick.snapshot.kept_clear import kept_clear
+from lumwick.snapshot.stirring import goes
 
+MOVES = {
+    *("lean", "limp", "wild", "rises", "grown", "front", "leaves", "month"),
+    *("leaf_colour", "flower_colour", "tip_colour", "varied"),
+}
+"""What of a stand may be another at every instant without its plants being set out or formed anew."""
 _HELD: WeakValueDictionary[str, Plants] = WeakValueDictionary()
 _SETTING_OUT = threading.Lock()
 
@@ -29,9 +38,24 @@ class Planted:
 
     key: str
     stand: Stand
-    clear: list[shapely.Geometry]
-    level: float | None
+    bounds: Bounds
     setting: Setting
+
+    @property
+    def clear(self) -> list[shapely.Geometry]:
+        """Where whole patches of it cannot lie."""
+        return [*self.bounds.clear, *(shape for shape, _ in self.bounds.cut)]
+
+    @property
+    def water(self) -> list[shapely.Geometry]:
+        """What a front of growth may start from as water."""
+        level, ground = self.bounds.water_level, self.setting.ground
+        shapes = list(self.bounds.water)
+        if level is not None and (ground.heights < level).any():
+            row, col = np.nonzero(ndimage.binary_dilation(ground.heights < level) & (ground.heights >= level))
+            x, y = ground.west + col * ground.spacing, ground.south + row * ground.spacing
+            shapes.append(shapely.MultiPoint(np.stack([x, y], 1)))
+        return shapes
 
     def plants(self, slope: NDArray[np.float64]) -> Plants:
         """Its plants; whoever else in this process asks for them meanwhile is given the same ones.
@@ -44,29 +68,66 @@ class Planted:
         with _SETTING_OUT:
             found = _HELD.get(self.key)
             if found is None:
-                _HELD[self.key] = found = set_out(
-                    self.stand, self.setting.ground, slope, self.clear, self.level, self.key
-                )
+                _HELD[self.key] = found = set_out(self.stand, self.setting.ground, slope, self.bounds, self.key)
             return found
+
+
+def waters_of(setting: Setting) -> list[shapely.Geometry]:
+    """The shapes of a place's inland waters."""
+    laid = zip(setting.place.waters, setting.beds(), strict=True) if setting.place.waters else ()
+    return [shape for water, bed in laid if water.kind != "puddles" and (shape := bed.shape) is not None]
 
 
 def area_shapes(setting: Setting) -> list[shapely.Geometry]:
     """Ground kept clear of plants by built things, by models that stand on it, and by water."""
-    laid = zip(setting.place.waters, setting.beds(), strict=True) if setting.place.waters else ()
-    waters = [shape for water, bed in laid if water.kind != "puddles" and (shape := bed.shape) is not None]
     stood = kept_clear(setting)
     return [
         *(footprint(thing) for thing in setting.place.built),
-        *waters,
+        *waters_of(setting),
         *([shapely.unary_union(stood)] if stood else ()),
     ]
+
+
+def faces_of(setting: Setting, stand: Stand) -> NDArray[np.float64] | None:
+    """The faces (m, 3, 3) [m] that a stand grows on: those of a model and its copies, as they stand when the place's
+    first shot starts; None if it grows on the ground.
+
+    Raises
+    ------
+    PlaceError
+        There is no such model, or it moves.
+    """
+    if not stand.on:
+        return None
+    thing = next((one for one in setting.place.things if one.id == stand.on), None)
+    if thing is None:
+        raise PlaceError(f"{stand.name} grows on {stand.on!r}, which is not in this place: choose another model.")
+    if goes(thing):
+        raise PlaceError(f"{stand.name} cannot grow on {thing.name}, which moves: choose a model that stands still.")
+    model = model_of(setting.read, thing)
+    corners = [part.vertices[part.triangles].astype(float) for part in model.parts if len(part.triangles)]
+    if not corners:
+        return np.zeros((0, 3, 3))
+    own = np.concatenate(corners)
+    placed = setting.standing(setting.place.shots[0], 0.0).all([thing])[thing.id]
+    return np.concatenate([own @ one[:, :3].T + one[:, 3] for one in placed])
 
 
 def planted(setting: Setting) -> Iterator[Planted]:
     """The stands of a place that holds still, in the document's order."""
     sea = setting.place.sea
     level = sea.level if sea.present else None
-    clear = area_shapes(setting)
-    common = digest(setting.ground.fingerprint, level, [shapely.to_wkt(c) for c in clear])
+    if not setting.place.growth:
+        return
+    clear, water = area_shapes(setting), waters_of(setting)
+    cut = [(way.shape, way.left) for way in setting.place.ways]
+    common = digest(
+        setting.ground.fingerprint,
+        level,
+        [shapely.to_wkt(c) for c in [*clear, *water, *(shape for shape, _ in cut)]],
+        cut,
+    )
     for stand in setting.place.growth:
-        yield Planted(digest(stand, common), stand, clear, level, setting)
+        faces = faces_of(setting, stand)
+        bounds = Bounds(clear, cut, water, level, faces)
+        yield Planted(digest(stand.model_dump_json(exclude=MOVES), common, faces), stand, bounds, setting)

@@ -28,7 +28,7 @@ from lumwick.growth.standing import VARIANTS, form_of, variant_of
 from lumwick.keep import digest
 from lumwick.lens.camera import Camera
 from lumwick.place.document import Shot
-from lumwick.place.nature import Stand
+from lumwick.place.growing import Stand
 from lumwick.place.objects import Thing
 from lumwick.snapshot.evaluate import Setting
 from lumwick.snapshot.planted import planted

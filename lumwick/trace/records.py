@@ -54,7 +54,9 @@ PLANT_LOOK = _record(
     reflected=(4, 3),
     transmitted=(4, 3),
     height=0,
-    dark_root=0,
+    root=3,  # what its colour is multiplied by at its foot
+    tip=3,  # and at its top
+    varied=0,  # how much leaf differs from leaf and plant from plant; 1 is usual
     strip=4,  # quads that make up one leaf of each surface
     sheen=0,  # GGX alpha of the leaves' upper side
 )

@@ -52,7 +52,7 @@ SUN_GONE = -0.02
 """Sine of the sun's height under which it lights nothing."""
 
 
-STANDING = ("site", "land", "sea", "growth", "built", "surfaces", "things")
+STANDING = ("site", "land", "sea", "growth", "ways", "built", "surfaces", "things")
 """What of a place is made once, and again when it is another than before."""
 
 
@@ -146,7 +146,8 @@ class Stage:
         self.standing = shown
         place = shown.place
         level = place.sea.level if place.sea.present else None
-        land = self._land.of(LandInputs(shown.ground, place.land, level, most(self.setting.place.sea.tide_range)))
+        reach = most(self.setting.place.sea.tide_range)
+        land = self._land.of(LandInputs(shown.ground, place.land, level, reach, tuple(place.ways)))
         self._sheet.of(SheetInputs(land, round(place.sea.surface / LAID) * LAID if place.sea.present else None))
         self._built.of(BuiltInputs.of(shown, land))
         self.stands.make(shown, land)

@@ -14,27 +14,29 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 import shapely
 from numpy.typing import NDArray
+from scipy.spatial.transform import Rotation
 
 from lumwick.air.wind import Gusts
+from lumwick.growth.coming import STEPS, WHOLE, Bears, away, grown, stages
 from lumwick.growth.kinds import KINDS
 from lumwick.growth.kinds.form import LEVELS, Form
 from lumwick.growth.kinds.kind import Kind
+from lumwick.growth.kinds.seasons import Look, at_month, month_of
+from lumwick.growth.natural import stem_hz, streamlined, swings_of
 from lumwick.growth.scatter import Plants, cell_numbers, gather
 from lumwick.growth.standing import VARIANTS, form_of, variant_of
-from lumwick.growth.sway import bend, branch_motion, cantilever_frequency, lean
+from lumwick.growth.sway import bend, branch_motion, lean
+from lumwick.growth.touch import Body, push
 from lumwick.keep import digest
-from lumwick.place.nature import Stand
+from lumwick.place.growing import Front, Stand
 from lumwick.snapshot.evaluate import Setting, Snapshot
 from lumwick.snapshot.planted import planted
 from lumwick.trace import embree
 from lumwick.trace.part import Part
-from lumwick.trace.records import PLANT_LOOK
+from lumwick.trace.plant_looks import look_of
 from lumwick.trace.sections.land import LandMade
 from lumwick.trace.sections.section import key_of
 from lumwick.trace.world import PLANT
-
-STIFFNESS_PA, SAP_DENSITY, CROWN = 9.0e9, 900.0, 0.45
-"""Green wood: Young's modulus and density (round values of common practice), and the crown's slowing of the stem."""
 
 
 @dataclass
@@ -49,11 +51,17 @@ class Shape:
     level: int
     look: NDArray[np.void]
     cut: NDArray[np.int64]
+    rest: NDArray[np.float32]
+    """Its vertices without wind, as far as it has grown."""
+    bears: Bears = WHOLE
+    looks_as: str = ""
     moved: str = ""
 
 
-Dealt = list[tuple[int, int, NDArray[np.int64]]]
-"""The plants of a bed that are drawn, by level and variant."""
+Dealt = list[tuple[int, int, int, NDArray[np.int64]]]
+"""The plants of a bed that are drawn, by level, variant and step of growing."""
+TOUCHED_AT_MOST = 600
+"""Plants or patches that are drawn each by a form of its own, since something has gone through them."""
 
 
 @dataclass
@@ -66,8 +74,10 @@ class Bed:
         Where each stands and how it is turned, without its lean.
     variant : ndarray, shape (n,)
         Which of the kind's variants each is drawn by.
-    dealt : list of (int, int, ndarray)
+    dealt : list of (int, int, int, ndarray)
         As seen from the eye that was asked for last.
+    distance : ndarray, shape (n,) or None [m]
+        Of each from where its stand's front of growth started.
     """
 
     plants: Plants
@@ -80,7 +90,11 @@ class Bed:
     """For each plant the large patch that stands for it far off, or -1."""
     upright: NDArray[np.float32]
     variant: NDArray[np.int64]
-    shapes: dict[tuple[int, int], Shape] = field(default_factory=dict)
+    shapes: dict[tuple[int, int, int], Shape] = field(default_factory=dict)
+    own: dict[tuple[int, int], Shape] = field(default_factory=dict)
+    """Forms of plants that were touched, by plant and level."""
+    distance: NDArray[np.float64] | None = None
+    starts: Front | None = None
     dealt: Dealt = field(default_factory=list)
     drawn: NDArray[np.int64] = field(default_factory=lambda: np.zeros(0, np.int64))
 
@@ -94,7 +108,10 @@ class Standing:
     kind: Kind
     beds: list[Bed]
     dealt_for: tuple[float, ...] = ()
-    """From where its beds were dealt out."""
+    """From where its beds were dealt out, and how far they had grown."""
+    look: Look = field(default_factory=lambda: Look((0.0, 0.0, 0.0)))
+    """In the season that it was last seen in."""
+    looks_as: str = ""
 
 
 @dataclass(frozen=True)
@@ -108,17 +125,24 @@ class Sway:
         Length that the clip closes over.
     eye : ndarray, shape (3,) [m]
         From where they are seen: far ones are drawn in simpler forms.
+    month : float
+        Of the year, for what goes by its date.
+    bodies : tuple of Body
+        What has gone through plants in the last seconds.
     """
 
     wind: Gusts
     t: float
     loop: float | None
     eye: NDArray[np.float64]
+    month: float = 7.0
+    bodies: tuple[Body, ...] = ()
 
     @classmethod
     def of(cls, snap: Snapshot, eye: NDArray[np.float64] | None = None) -> Sway:
         seen_from = snap.camera.position if eye is None else eye
-        return cls(snap.wind, snap.t, snap.loop, np.asarray(seen_from, float))
+        month = month_of(snap.clock, float(snap.place.site.latitude))
+        return cls(snap.wind, snap.t, snap.loop, np.asarray(seen_from, float), round(month, 3), snap.bodies)
 
 
 class Stands:
@@ -134,18 +158,23 @@ class Stands:
         self.standings = []
         for one in planted(setting):
             key = digest(one.key, land.fingerprint)
-            self.standings.append(
-                old.get(key)
-                or Standing(
-                    key, one.stand, KINDS[one.stand.kind], self._beds(one.stand, one.plants(land.slope), one.clear)
-                )
+            standing = old.get(key) or Standing(
+                key, one.stand, KINDS[one.stand.kind], self._beds(one.stand, one.plants(land.slope), one.clear)
             )
+            if standing.stand.front != one.stand.front:
+                standing.dealt_for = ()
+            standing.stand = one.stand  # what of it moves is another at every instant
+            starts = None if one.stand.front is None else one.stand.front.model_copy(update={"reach": 0.0})
+            for bed in standing.beds:
+                if starts is not None and (bed.distance is None or bed.starts != starts):
+                    bed.distance, bed.starts = away(starts, bed.plants.position[:, :2], one.water), starts
+            self.standings.append(standing)
 
     def _beds(self, stand: Stand, plants: Plants, clear: list[shapely.Geometry]) -> list[Bed]:
         kind = KINDS[stand.kind]
         rng = np.random.Generator(np.random.Philox(key=[stand.seed, 31]))
         beds: list[tuple[Plants, float, bool, NDArray[np.int64] | None]] = [(plants, 0.0, False, None)]
-        if not kind.woody:
+        if not kind.woody and not len(plants.up):
             density = stand.per_hectare / 1e4
             large, _ = gather(plants, 2 * kind.patch, density, self._land.ground, clear=clear)
             patches, single = gather(plants, kind.patch, density, self._land.ground, clear=clear)
@@ -165,12 +194,7 @@ class Stands:
         out = []
         for some, side, far, parent in beds:
             tall = some.scale * stand.height
-            if kind.woody:
-                natural = CROWN * np.array(
-                    [cantilever_frequency(STIFFNESS_PA, 0.0133 * h, h, SAP_DENSITY) for h in np.maximum(tall, 0.5)]
-                )
-            else:
-                natural = 1.6 / np.maximum(tall, 0.1) ** 0.5
+            natural = stem_hz(stand.kind, tall)
             n = len(some.turn)
             variants = VARIANTS if side or kind.woody else 2  # a rim's tufts need few
             out.append(
@@ -195,7 +219,7 @@ class Stands:
         m[:, 0], m[:, 1] = c * across, s * across
         m[:, 3], m[:, 4] = -s * across, c * across
         m[:, 8] = k
-        if not kind.woody:  # a tuft or a patch lies along the slope
+        if not kind.woody and not len(p.up):  # a tuft or a patch lies along the slope
             g = self._land.ground
             i = np.clip(((p.position[:, 1] - g.south) / g.spacing).round().astype(int), 0, g.heights.shape[0] - 1)
             j = np.clip(((p.position[:, 0] - g.west) / g.spacing).round().astype(int), 0, g.heights.shape[1] - 1)
@@ -203,6 +227,17 @@ class Stands:
             for col in (0, 3):
                 m[:, col + 2] = -(m[:, col] * n[:, 0] + m[:, col + 1] * n[:, 1]) / n[:, 2]
         m[:, 9:] = p.position
+        if len(p.up):  # turned from upright to the way it stands
+            up = p.up / np.linalg.norm(p.up, axis=1, keepdims=True)
+            axis = np.stack([-up[:, 1], up[:, 0], np.zeros(len(up))], 1)
+            size = np.linalg.norm(axis, axis=1)
+            angle = np.arctan2(size, up[:, 2])
+            axis[size < 1e-9] = [1.0, 0.0, 0.0]
+            axis /= np.maximum(np.linalg.norm(axis, axis=1, keepdims=True), 1e-9)
+            turned = Rotation.from_rotvec(axis * angle[:, None])
+            flat = np.stack([c * across, s * across, 0 * c], 1), np.stack([-s * across, c * across, 0 * c], 1)
+            m[:, 0:3], m[:, 3:6] = turned.apply(flat[0]), turned.apply(flat[1])
+            m[:, 6:9] = turned.apply(np.stack([0 * k, 0 * k, k], 1))
         return m
 
     def parts(self, sway: Sway) -> tuple[dict[str, Part], list[embree.Scene]]:
@@ -212,57 +247,105 @@ class Stands:
         return dict(self._parts(sway)), self._bent
 
     def _parts(self, sway: Sway) -> Iterator[tuple[str, Part]]:
-        simplest, moving = LEVELS - 1, key_of(sway)
+        simplest, moving = LEVELS - 1, key_of(replace(sway, bodies=()))
         for standing in self.standings:
             _deal(standing, sway)
+            _dress(standing, sway)
             wind = sway.wind.reaching(standing.stand.height)
             there = replace(sway, wind=wind)
             for bed in standing.beds:
                 if not bed.dealt:
                     continue
                 slopes = _slopes(standing, bed, there)
-                for lv, v, which in bed.dealt:
-                    shape = self._bent_shape(standing, bed, (lv, v), there, moving)
-                    part = _place(standing, bed, shape, which, slopes)
-                    name = f"stand {standing.stand.id} {bed.side:g} {lv} {v}"
+                met = _met(standing, bed, sway)
+                for lv, v, step, which in bed.dealt:
+                    name = f"stand {standing.stand.id} {bed.side:g} {lv} {v} {step}"
+                    for k in which[met[which]].tolist():
+                        yield f"{name} {k}", self._touched(standing, bed, (lv, v, step), k, slopes, there)
+                    free = which[~met[which]]
+                    if not len(free):
+                        continue
+                    shape = self._bent_shape(standing, bed, (lv, v, step), there, moving)
+                    part = _place(standing, bed, shape, free, slopes)
                     yield name, part
                     if lv < simplest:
-                        shape = self._bent_shape(standing, bed, (simplest, v), there, moving)
+                        shape = self._bent_shape(standing, bed, (simplest, v, step), there, moving)
                         yield f"{name} scattered", _as_scattered(part, shape)
 
-    def _bent_shape(self, standing: Standing, bed: Bed, form: tuple[int, int], sway: Sway, moving: str) -> Shape:
-        """A form of a bed by its level and variant, bent to an instant, of which ``moving`` is the key."""
-        shape = self._shape(standing, bed, *form)
-        self._bend(shape, standing, sway, moving)
+    def _touched(
+        self,
+        standing: Standing,
+        bed: Bed,
+        form: tuple[int, int, int],
+        k: int,
+        slopes: NDArray[np.float64],
+        sway: Sway,
+    ) -> Part:
+        """A plant or patch that something has gone through, in a form of its own."""
+        level, variant, step = form
+        own = bed.own.get((k, level))
+        if own is None:
+            own = bed.own[k, level] = self._made(standing, bed, level, variant)
+        _rest(own, standing, step)
+        self._move(own, standing, sway)
+        part = _place(standing, bed, own, np.array([k]), slopes)
+        stand, woody = standing.stand, standing.kind.woody
+        touching = [
+            body for body in sway.bodies if body.reaches(bed.plants.position[k : k + 1, :2], _size(bed, stand))[0]
+        ]
+        tall = float(bed.plants.scale[k]) * stand.height
+        hz = float(bed.natural[k]) * float(stand.limp) ** 0.5
+        push(own.vertices, own.form.foot, part.transforms[0], tall, hz, touching, not woody, stand.rises)
+        own.moved = "touched"
+        own.mesh.moved()
+        self._bent.append(own.scene)
+        return replace(part, mask=embree.MASK_FINE | embree.MASK_COARSE)
+
+    def _bent_shape(self, standing: Standing, bed: Bed, form: tuple[int, int, int], sway: Sway, moving: str) -> Shape:
+        """A form of a bed by its level, variant and step of growing, bent to an instant, of which ``moving`` is the
+        key."""
+        level, variant, step = form
+        shape = bed.shapes.get(form)
+        if shape is None:
+            shape = bed.shapes[form] = self._made(standing, bed, level, variant)
+        fresh = _rest(shape, standing, step)
+        if shape.level == LEVELS - 1:  # seen from far off, it is moved by its lean alone
+            if fresh:
+                shape.vertices[:] = shape.rest
+                shape.mesh.moved()
+                self._bent.append(shape.scene)
+        elif fresh or shape.moved != moving:
+            shape.moved = moving
+            self._move(shape, standing, sway)
+            shape.mesh.moved()
+            self._bent.append(shape.scene)
         return shape
 
-    def _shape(self, standing: Standing, bed: Bed, level: int, variant: int) -> Shape:
-        key = (level, variant)
-        if key not in bed.shapes:
-            form, seed = form_of(standing.stand, variant, level, bed.side)
-            vertices = embree.padded(form.vertices)
-            mesh = embree.mesh(vertices, form.quads, quality=embree.REFIT)
-            scene = embree.Scene(dynamic=True, quality=embree.LOW)
-            scene.attach(0, mesh)
-            scene.commit()
-            cut = np.array([np.searchsorted(form.surface, k) for k in (1, 2, 3)], np.int64)
-            look = _look(standing, form)
-            bed.shapes[key] = Shape(form, vertices, scene, mesh, seed, level, look, cut)
-        return bed.shapes[key]
+    def _made(self, standing: Standing, bed: Bed, level: int, variant: int) -> Shape:
+        form, seed = form_of(standing.stand, variant, level, bed.side)
+        vertices = embree.padded(form.vertices)
+        mesh = embree.mesh(vertices, form.quads, quality=embree.REFIT)
+        scene = embree.Scene(dynamic=True, quality=embree.LOW)
+        scene.attach(0, mesh)
+        scene.commit()
+        cut = np.array([np.searchsorted(form.surface, k) for k in (1, 2, 3)], np.int64)
+        look = look_of(standing.stand, standing.look, form)
+        return Shape(form, vertices, scene, mesh, seed, level, look, cut, form.vertices, looks_as=standing.looks_as)
 
-    def _bend(self, shape: Shape, standing: Standing, sway: Sway, moving: str) -> None:
-        """Move a form's branches and leaves; the simplest form, seen from far off, is moved by its lean alone."""
+    def _move(self, shape: Shape, standing: Standing, sway: Sway) -> None:
+        """Move a form's branches and leaves."""
         kind, stand, wind = standing.kind, standing.stand, sway.wind
-        if shape.moved == moving or shape.level == LEVELS - 1:
-            return
-        shape.moved = moving
         f = shape.form
-        reach = kind.branch_reach * stand.height * (0.35 if kind.woody else 1.0)
-        branches = branch_motion(f.groups, shape.seed, kind.branch_hz, wind, sway.t, reach, sway.loop)
+        stiff, wild = float(stand.limp), float(stand.wild)
+        reach = kind.branch_reach * stand.height * (0.35 if kind.woody else 1.0) * wild / stiff
+        hz = swings_of(stand)
+        reach *= streamlined(float(wind.mean))
+        branches = branch_motion(f.groups, shape.seed, hz.branches, wind, sway.t, reach, sway.loop)
         branches[0] = 0.0
-        leaves = branch_motion(f.flutter_groups, shape.seed + 7, 4.1, wind, sway.t, kind.leaf_reach * 60, sway.loop)
+        flutter = kind.leaf_reach * 60 * wild / stiff**0.5
+        leaves = branch_motion(f.flutter_groups, shape.seed + 7, hz.leaves, wind, sway.t, flutter, sway.loop)
         bend(
-            f.vertices,
+            shape.rest,
             f.weight,
             f.group,
             np.tanh(branches / 0.5) * 0.5,
@@ -271,8 +354,53 @@ class Stands:
             np.tanh(leaves),
             shape.vertices,
         )
-        shape.mesh.moved()
-        self._bent.append(shape.scene)
+
+
+def _rest(shape: Shape, standing: Standing, step: int) -> bool:
+    """Let a form be as far grown as it is, and look as its season says; whether its vertices are others than before."""
+    look = standing.look
+    if shape.looks_as != standing.looks_as:
+        shape.look, shape.looks_as = look_of(standing.stand, look, shape.form), standing.looks_as
+    bears = Bears(step / STEPS, round(look.kept * 32) / 32, round(look.bloom * 32) / 32)
+    if bears == shape.bears:
+        return False
+    shape.bears = bears
+    if bears == WHOLE:
+        shape.rest = shape.form.vertices
+    else:
+        shape.rest = np.empty_like(shape.form.vertices)
+        grown(shape.form, bears, shape.rest)
+    return True
+
+
+def _dress(standing: Standing, sway: Sway) -> None:
+    """Tell how a stand looks in the season that it is seen in."""
+    stand, kind = standing.stand, standing.kind
+    if stand.leaves == "in summer":
+        standing.look = Look(kind.leaf)
+    else:
+        month = sway.month if stand.leaves == "by the date" else float(stand.month)
+        standing.look = at_month(kind.turns, month, kind.leaf)
+    standing.looks_as = repr((standing.look, stand.leaf_colour, stand.flower_colour, stand.tip_colour, stand.varied))
+
+
+def _size(bed: Bed, stand: Stand) -> float:
+    """How far a plant or patch of a bed reaches from its middle [m]."""
+    return 0.71 * bed.side if bed.side else 0.9 if not KINDS[stand.kind].woody else 0.35 * stand.height
+
+
+def _met(standing: Standing, bed: Bed, sway: Sway) -> NDArray[np.bool_]:
+    """Which plants of a bed something has gone through of late, shape (n,)."""
+    met = np.zeros(len(bed.plants.turn), bool)
+    near = bed.drawn[_levels(standing.kind, bed, sway)[bed.drawn] < LEVELS - 1] if sway.bodies else ()
+    if bed.far or not len(near):
+        return met
+    for body in sway.bodies:
+        met[near] |= body.reaches(bed.plants.position[near, :2], _size(bed, standing.stand))
+    if met.sum() > TOUCHED_AT_MOST:  # those nearest to the eye
+        away_ = np.linalg.norm(bed.plants.position - sway.eye, axis=1)
+        met &= away_ <= np.partition(away_[met], TOUCHED_AT_MOST - 1)[TOUCHED_AT_MOST - 1]
+    return met
 
 
 def _levels(kind: Kind, bed: Bed, sway: Sway) -> NDArray[np.int64]:
@@ -286,7 +414,8 @@ def _levels(kind: Kind, bed: Bed, sway: Sway) -> NDArray[np.int64]:
 
 def _deal(standing: Standing, sway: Sway) -> None:
     """Deal a stand's plants out over their forms, as they are seen from where they are."""
-    seen = tuple(sway.eye)
+    stand = standing.stand
+    seen = (*sway.eye, float(stand.grown), 0.0 if stand.front is None else float(stand.front.reach))
     if standing.dealt_for == seen:
         return
     standing.dealt_for = seen
@@ -301,21 +430,24 @@ def _deal(standing: Standing, sway: Sway) -> None:
             level = np.where(stood_for, simplest, LEVELS)
         elif bed.parent is not None and len(stood_for):
             level = np.where((bed.parent >= 0) & stood_for[bed.parent], LEVELS, level)
-        bed.drawn = np.flatnonzero(level < len(kind.reaches))
-        form = level[bed.drawn] * VARIANTS + bed.variant[bed.drawn]
+        step = stages(stand, bed.plants, bed.distance)
+        bed.drawn = np.flatnonzero((level < len(kind.reaches)) & (step > 0))
+        form = (level[bed.drawn] * VARIANTS + bed.variant[bed.drawn]) * (STEPS + 1) + step[bed.drawn]
         for one in np.unique(form).tolist():
-            bed.dealt.append((one // VARIANTS, one % VARIANTS, bed.drawn[form == one]))
+            kind_of, grown_to = divmod(one, STEPS + 1)
+            bed.dealt.append((kind_of // VARIANTS, kind_of % VARIANTS, grown_to, bed.drawn[form == one]))
 
 
 def _slopes(standing: Standing, bed: Bed, sway: Sway) -> NDArray[np.float64]:
     """How the plants of a bed that are drawn lean, shape (n, 2), as slopes east and north; the others' are 0."""
     slopes, chosen = np.zeros((len(bed.plants.turn), 2)), bed.drawn
+    stiff, wild = float(standing.stand.limp), float(standing.stand.wild)
     slopes[chosen] = (
         lean(
             bed.plants.position[chosen, :2],
-            bed.natural[chosen],
+            bed.natural[chosen] * stiff**0.5,
             bed.phase[chosen],
-            standing.kind.compliance,
+            standing.kind.compliance * wild / stiff * streamlined(float(sway.wind.mean)),
             sway.wind,
             sway.t,
         )
@@ -326,9 +458,10 @@ def _slopes(standing: Standing, bed: Bed, sway: Sway) -> NDArray[np.float64]:
 
 def _place(standing: Standing, bed: Bed, shape: Shape, which: NDArray[np.int64], slopes: NDArray[np.float64]) -> Part:
     m, slope = bed.upright[which], slopes[which]
-    k = m[:, 8]
-    m[:, 6:8] = slope * k[:, None]
-    m[:, 8] = k / np.sqrt(1 + (slope * slope).sum(1))
+    k = np.linalg.norm(m[:, 6:9], axis=1, keepdims=True)
+    up = m[:, 6:9] / k
+    up[:, :2] += slope
+    m[:, 6:9] = up * k / np.linalg.norm(up, axis=1, keepdims=True)
     mask = embree.MASK_FINE if shape.level < LEVELS - 1 else embree.MASK_FINE | embree.MASK_COARSE
     return Part(
         PLANT,
@@ -341,15 +474,6 @@ def _place(standing: Standing, bed: Bed, shape: Shape, which: NDArray[np.int64],
         thing=standing.stand.name,
         surfaces=tuple(f"{standing.stand.kind} {what}" for what in ("bark", "leaf", "stalk", "plume")),
     )
-
-
-def _look(standing: Standing, form: Form) -> NDArray[np.void]:
-    kind, look = standing.kind, np.zeros((), PLANT_LOOK)
-    look["reflected"] = kind.bark, kind.leaf, kind.stalk, kind.plume
-    look["transmitted"][1:] = kind.through, kind.through, kind.plume
-    look["height"], look["dark_root"] = standing.stand.height, float(kind.dark_root)
-    look["strip"], look["sheen"] = form.strip, kind.sheen**2
-    return look
 
 
 def _as_scattered(part: Part, simple: Shape) -> Part:

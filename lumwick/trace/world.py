@@ -49,7 +49,7 @@ class Land(NamedTuple):
     """The ground's grid."""
 
     normals: F32
-    albedo: F32  # rgb, wetness, share of sward
+    albedo: F32  # rgb, wetness, share of sward, share of rock
     heights: F32
     open_water: F32  # shares of long waves, of short waves, and of a sea shore
     grid: Records  # one `records.GRID`

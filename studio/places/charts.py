@@ -90,6 +90,7 @@ def chart_key(setting: Setting) -> str:
         p.land.elevation,
         list(p.growth),
         list(p.waters),
+        list(p.ways),
         list(p.built),
         list(p.things),
         list(p.lamps),
@@ -134,7 +135,16 @@ def chart(setting: Setting) -> dict[str, Any]:
         for m in place.things
         if m.id in stood
     ] + [{"id": m.id, "name": m.name, "of": "lamps", "east": m.east, "north": m.north} for m in place.lamps]
-    return {**base, "waters": waters, "stands": stands, "built": built, "marks": marks, "north": place.site.north_turn}
+    ways = [{"id": w.id, "name": w.name, "line": w.line, "width": w.width} for w in place.ways]
+    return {
+        **base,
+        "ways": ways,
+        "waters": waters,
+        "stands": stands,
+        "built": built,
+        "marks": marks,
+        "north": place.site.north_turn,
+    }
 
 
 def _shape(shape: Any) -> str:

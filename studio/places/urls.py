@@ -2,7 +2,20 @@
 
 from django.urls import path
 
-from studio.places.views import account, chest, editing, files, history, look, route, time, water, whole, workspace
+from studio.places.views import (
+    account,
+    chest,
+    editing,
+    files,
+    growth,
+    history,
+    look,
+    route,
+    time,
+    water,
+    whole,
+    workspace,
+)
 
 urlpatterns = [
     path("", chest.chest, name="chest"),
@@ -19,6 +32,9 @@ urlpatterns = [
     path("places/<int:place_id>/waves/", water.waves, name="waves"),
     path("places/<int:place_id>/beach/<slug:name>/", water.beach, name="beach"),
     path("places/<int:place_id>/beach/<slug:name>/film/", water.beach_film, name="beach-film"),
+    path("places/<int:place_id>/plant/<slug:name>/", growth.plant, name="plant"),
+    path("places/<int:place_id>/plant/<slug:name>/picture.jpg", growth.plant_picture, name="plant-picture"),
+    path("places/<int:place_id>/plant/<slug:name>/silhouette/", growth.plant_silhouette, name="plant-silhouette"),
     path("places/<int:place_id>/look/", look.look, name="look"),
     path("places/<int:place_id>/export/", chest.export, name="export"),
     path("places/<int:place_id>/ride/", route.ride, name="ride"),

@@ -11,6 +11,7 @@ import { desk } from './workspace/desk.js';
 import { drawings } from './workspace/drawings.js';
 import { edits } from './workspace/edits.js';
 import { filmDrawing } from './workspace/film_drawing.js';
+import { growth } from './workspace/growth.js';
 import { handing } from './workspace/handing.js';
 import { history } from './workspace/history.js';
 import { keys } from './workspace/keys.js';
@@ -40,6 +41,7 @@ const PARTS = [
   drawings,
   edits,
   filmDrawing,
+  growth,
   handing,
   history,
   keys,

@@ -15,8 +15,9 @@ from lumwick.place.describe import FieldView, fields, typed, whole_at
 from lumwick.place.document import Place, Shot
 from lumwick.place.edits import apply, command, fresh_id
 from lumwick.place.filming import Clock, Develop, Exposure, Route, Station
+from lumwick.place.growing import Stand
 from lumwick.place.instant import Motions
-from lumwick.place.nature import Air, Land, Sea, Site, Stand, Surround, Wind
+from lumwick.place.nature import Air, Land, Sea, Site, Surround, Wind
 from lumwick.place.objects import Built, Lamp, Surface, Thing
 from lumwick.place.paths import find
 

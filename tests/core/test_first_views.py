@@ -18,7 +18,7 @@ from lumwick.land.elevation import Survey, read_ground
 from lumwick.land.ground import Ground, far_ring
 from lumwick.land.view import lit_share, outlook
 from lumwick.newplace import place_from_survey, tree_line
-from lumwick.place.nature import Stand
+from lumwick.place.growing import Stand
 from lumwick.snapshot.evaluate import Setting, sun_at
 from lumwick.snapshot.ride import check
 

@@ -11,7 +11,8 @@ import shapely
 from lumwick.growth.scatter import Plants
 from lumwick.land.ground import Ground
 from lumwick.motion.channel import Channel, Key
-from lumwick.place.nature import Sea, Stand
+from lumwick.place.growing import Stand
+from lumwick.place.nature import Sea
 from lumwick.place.objects import Copies, Shape, Thing
 from lumwick.snapshot.evaluate import Setting
 from lumwick.snapshot.kept_clear import MARGIN, kept_clear

@@ -21,8 +21,8 @@ from lumwick.place.edits import apply, command
 from lumwick.place.edits.keys import BEYOND_WORDS, JOIN_WORDS
 from lumwick.place.files import asset_of, parse
 from lumwick.place.filming import Exposure
+from lumwick.place.growing import Stand
 from lumwick.place.instant import Motions
-from lumwick.place.nature import Stand
 from lumwick.place.objects import Lamp, Surface, Thing
 from lumwick.snapshot.evaluate import Setting
 from lumwick.trace.furnish import Furnishing

@@ -11,7 +11,7 @@ from lumwick.motion.channel import Channel, Key
 from lumwick.place.document import Shot
 from lumwick.place.fields import Asset
 from lumwick.place.filming import Exposure, Route, Station
-from lumwick.place.nature import Stand
+from lumwick.place.growing import Stand
 from lumwick.place.objects import Built, Thing
 from lumwick.snapshot.evaluate import Setting
 from lumwick.snapshot.mend import mend, mend_all

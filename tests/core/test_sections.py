@@ -22,7 +22,8 @@ from lumwick.growth.kinds.form import LEVELS
 from lumwick.land.ground import Ground
 from lumwick.place.document import Clock
 from lumwick.place.edits.clip import REPAIRS, RepairSeam
-from lumwick.place.nature import Sea, Stand, Wind
+from lumwick.place.growing import Stand
+from lumwick.place.nature import Sea, Wind
 from lumwick.snapshot.evaluate import Setting, evaluate
 from lumwick.snapshot.ride import CHECKS
 from lumwick.trace.furnish import BuiltInputs, LampInputs, MovedInputs, PlacedInputs

@@ -10,7 +10,8 @@ from lumwick.lens.camera import Camera, direction_of
 from lumwick.picture import picture_at
 from lumwick.place.document import Shot
 from lumwick.place.filming import Clock, Exposure, Route, Station
-from lumwick.place.nature import Sea, Stand, Wind
+from lumwick.place.growing import Stand
+from lumwick.place.nature import Sea, Wind
 from lumwick.snapshot.evaluate import Setting, evaluate
 from lumwick.trace import embree
 from lumwick.trace.film import blank

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
+import prosail
 import pytest
 import shapely
 from hypothesis import given, settings
@@ -10,9 +11,9 @@ from hypothesis import strategies as st
 from numpy.typing import NDArray
 from scipy.optimize import brentq
 
-from lumwick.growth.kinds import KINDS, alder, birch, hawthorn, oak, poplar, willow
+from lumwick.growth.kinds import KINDS, alder, birch, hawthorn, oak, pine, poplar, scrub, willow
 from lumwick.growth.kinds.form import BARK, LEAF, Form
-from lumwick.growth.kinds.grown import LEAVES_AT_MOST, make
+from lumwick.growth.kinds.grown import make
 from lumwick.growth.kinds.skeleton import Habit, chains, skeleton
 
 Floats = NDArray[np.float64]
@@ -23,6 +24,8 @@ HABITS = {
     "willow": (willow.HABIT, 10.0),
     "poplar": (poplar.HABIT, 18.0),
     "hawthorn": (hawthorn.HABIT, 6.0),
+    "pine": (pine.HABIT, 11.0),
+    "scrub": (scrub.HABIT, 1.5),
 }
 EACH = pytest.mark.parametrize("name", sorted(HABITS))
 
@@ -91,7 +94,7 @@ def test_leaves_cover_as_much_at_every_level(name: str, level: int) -> None:
     under = np.pi * (max(r for _, r in habit.crown) * height) ** 2
     form = make(habit, height, 3, level)
     assert leaf_area(form) / under == pytest.approx(habit.cover, rel=0.15)
-    assert (form.surface == LEAF).sum() <= 1.05 * LEAVES_AT_MOST
+    assert (form.surface == LEAF).sum() <= 1.05 * habit.most * form.strip[LEAF]
 
 
 @pytest.mark.parametrize("name", ["oak", "hawthorn", "alder"])
@@ -103,7 +106,7 @@ def test_light_falls_through_a_crown_by_beers_law(name: str) -> None:
     radius = 0.6 * max(r for _, r in habit.crown) * height  # its middle, where it is whole
     near = np.hypot(*corners.mean(1).T) < radius + 0.5
     middle = shapely.Point(0, 0).buffer(radius)
-    shade = shapely.unary_union(shapely.polygons(corners[near])).intersection(middle)
+    shade = shapely.unary_union(shapely.make_valid(shapely.polygons(corners[near]))).intersection(middle)
     gap = 1 - shade.area / middle.area
     inside = np.hypot(*corners.mean(1).T) < radius
     three = leaf_quads(make(habit, height, 3))[inside]
@@ -167,5 +170,29 @@ def test_whatever_is_asked_for_a_tree_ends_and_is_finite(
 
 def test_every_kind_is_made_at_every_level() -> None:
     for kind in KINDS.values():
-        quads = [len(kind.maker(3.0, 1, level, *(() if kind.woody else (0.0, 0.5, 0.1))).quads) for level in (0, 1, 2)]
+        quads = [len(kind.make(3.0, 1, level, *(() if kind.woody else (0.0, 0.5, 0.1))).quads) for level in (0, 1, 2)]
         assert quads[0] > quads[1] > quads[2] > 0
+
+
+LEAFY = [(n, chl) for n in (1.2, 1.5, 2.2) for chl in (25.0, 45.0, 80.0)]
+
+
+def test_leaves_reflect_and_pass_light_as_measured_ones_do() -> None:
+    # PROSPECT-5 (J.-B. Feret et al. 2008) by the library prosail: a common leaf at 550 nm reflects 0.151, passes 0.150
+    wavelength, reflected, passed = prosail.run_prospect(1.5, 30.0, 8.0, 0.0, 0.01, 0.009, prospect_version="5")
+    at = int(np.searchsorted(wavelength, 550))
+    assert reflected[at] == pytest.approx(0.151, abs=0.02) and passed[at] == pytest.approx(0.150, abs=0.02)
+
+    def bands(n: float, chlorophyll: float) -> tuple[Floats, Floats]:
+        w, r, t = prosail.run_prospect(n, chlorophyll, 8.0, 0.0, 0.01, 0.009, prospect_version="5")
+        red, green = (w >= 600) & (w < 690), (w >= 510) & (w < 590)
+        return np.array([r[red].mean(), r[green].mean()]), np.array([t[red].mean(), t[green].mean()])
+
+    found = [bands(*leaf) for leaf in LEAFY]
+    least, most = (getattr(np.array(found), side)(0) for side in ("min", "max"))
+    for name in ("oak", "alder", "birch", "willow", "poplar", "hawthorn", "scrub", "meadow", "grass", "oxeye"):
+        kind = KINDS[name]
+        for ours, low, high in ((kind.leaf, least[0], most[0]), (kind.through, least[1], most[1])):
+            # Rec.709's red and green are wider than these bands: a third to either side
+            assert 0.66 * low[0] < ours[0] < 1.5 * high[0], name
+            assert 0.66 * low[1] < ours[1] < 1.5 * high[1], name

@@ -23,7 +23,8 @@ from lumwick.land.elevation import write_elevation
 from lumwick.land.ground import Ground
 from lumwick.motion.channel import Channel, Key
 from lumwick.place.files import asset_of, pack
-from lumwick.place.nature import Sea, Stand
+from lumwick.place.growing import Stand
+from lumwick.place.nature import Sea
 from lumwick.place.objects import Copies, Lamp, Playing, Shape, Surface, Thing
 from lumwick.snapshot.evaluate import Setting, camera_at, evaluate
 from lumwick.trace.stage import Stage

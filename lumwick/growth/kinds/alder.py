@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from functools import partial
-
 from lumwick.growth.kinds import grown
 from lumwick.growth.kinds.kind import Kind
+from lumwick.growth.kinds.seasons import leafy
 from lumwick.growth.kinds.skeleton import Habit
 
 HABIT = Habit(
@@ -19,10 +18,12 @@ HABIT = Habit(
     leaf=0.085,
     broad=0.88,
     cover=4.2,
+    outline="spoon",
     blunt=0.6,
 )
 KIND = Kind(
-    maker=partial(grown.make, HABIT),
+    maker=grown.make,
+    habit=HABIT,
     bark=(0.13, 0.115, 0.10),
     leaf=(0.058, 0.098, 0.026),
     through=(0.085, 0.140, 0.020),
@@ -33,4 +34,5 @@ KIND = Kind(
     branch_reach=0.0022,
     leaf_reach=0.005,
     reaches=(55, 200, 4000),
+    turns=leafy((0.105, 0.105, 0.032), fall=10.7),
 )

@@ -13,6 +13,8 @@ from dataclasses import dataclass, field
 import numpy as np
 from numpy.typing import NDArray
 
+from lumwick.growth.kinds.leaf import Half, outline
+
 Floats = NDArray[np.float64]
 GOLDEN_DEG = 137.5
 LEVELS = 3
@@ -34,6 +36,14 @@ class Form:
     weight, flutter : ndarray of float32, shape (n,)
         How far a vertex goes with its branch, and with its leaf.
     group, flutter_group : ndarray of int32, shape (n,)
+    origin : ndarray of float32, shape (n, 3)
+        Where each vertex grows from: the middle of its limb, the base of its leaf.
+    birth : ndarray of float32, shape (n,)
+        When it does, from 0 to 1 of the plant's own growing.
+    lag : ndarray of float32, shape (n,)
+        Of a leaf, a number of its own from 0 to 1; of a flower's, from 1 to 2; 0 for wood and blades.
+    foot : ndarray of float32, shape (n, 2)
+        Where what it belongs to stands in the ground.
     """
 
     vertices: NDArray[np.float32]
@@ -43,6 +53,10 @@ class Form:
     flutter: NDArray[np.float32]
     group: NDArray[np.int32]
     flutter_group: NDArray[np.int32]
+    origin: NDArray[np.float32]
+    birth: NDArray[np.float32]
+    lag: NDArray[np.float32]
+    foot: NDArray[np.float32]
     groups: int
     strip: tuple[int, int, int, int] = (1, 1, 1, 1)
     """How many quads in a row make one leaf or blade of each surface, so that its colour is one."""
@@ -50,8 +64,18 @@ class Form:
 
 
 @dataclass(frozen=True)
+class Grows:
+    """How vertices come to be; see `Form`."""
+
+    origin: Floats
+    birth: Floats
+    lag: Floats | float = 0.0
+    foot: Floats | float = 0.0
+
+
+@dataclass(frozen=True)
 class Leaves:
-    """Flat leaves, each one quad.
+    """Leaves, or petals, of one outline.
 
     Attributes
     ----------
@@ -61,6 +85,9 @@ class Leaves:
     weight : ndarray, shape (n,)
         How far it goes with its branch.
     group : ndarray of int64, shape (n,)
+    birth : ndarray, shape (n,)
+        When each grows.
+    foot : ndarray, shape (n, 2)
     """
 
     base: Floats
@@ -69,6 +96,8 @@ class Leaves:
     width: Floats
     weight: Floats
     group: NDArray[np.int64]
+    birth: Floats | float = 0.8
+    foot: Floats | float = 0.0
 
 
 @dataclass
@@ -83,6 +112,7 @@ class Builder:
     _flutter: list[Floats] = field(default_factory=list)
     _group: list[NDArray[np.int64]] = field(default_factory=list)
     _flutter_group: list[NDArray[np.int64]] = field(default_factory=list)
+    _grows: list[Floats] = field(default_factory=list)
     _count: int = 0
 
     def add(
@@ -93,9 +123,10 @@ class Builder:
         weight: Floats,
         group: NDArray[np.int64] | int,
         flutter: tuple[Floats, NDArray[np.int64]] | None = None,
+        grows: Grows | None = None,
     ) -> None:
         """Add a mesh of its own: vertices (n, 3), quads (m, 4) of them, weights (n,), groups (n,) or one for all; and
-        how far each vertex goes with its leaf, and which leaf's flutter it follows, (n,) each."""
+        how far each vertex goes with its leaf, and which leaf's flutter it follows, (n,) each; and how it grows."""
         n = len(vertices)
         still = (np.zeros(n), np.zeros(n, np.int64))
         far, own = flutter or still
@@ -106,71 +137,108 @@ class Builder:
         self._flutter.append(far)
         self._group.append(np.broadcast_to(np.asarray(group), (n,)))
         self._flutter_group.append(own)
+        told = np.zeros((n, 7))
+        grows = grows or Grows(vertices, np.zeros(n))
+        told[:, :3], told[:, 3] = grows.origin, grows.birth
+        told[:, 4], told[:, 5:] = grows.lag, grows.foot
+        self._grows.append(told)
         self._count += n
 
-    def tube(
+    def leaves(
         self,
-        path: Floats,
-        radius: Floats,
-        sides: int,
-        weight: Floats,
-        group: int,
-        surface: int = BARK,
-    ) -> None:
-        """A tapering tube along a path (k, 3), of radii and weights (k,)."""
-        v = rings(path, np.gradient(path, axis=0), radius, sides)
-        k = len(path)
-        i, j = np.meshgrid(np.arange(k - 1), np.arange(sides), indexing="ij")
-        q = np.stack(
-            [i * sides + j, i * sides + (j + 1) % sides, (i + 1) * sides + (j + 1) % sides, (i + 1) * sides + j], -1
-        )
-        self.add(v, q.reshape(-1, 4), surface, np.repeat(weight, sides), group)
-
-    def leaves(self, leaves: Leaves, flutter: float, surface: int = LEAF, blunt: float = 0.45) -> None:
-        """Many flat leaves, each one quad: base, side, tip, side.
+        leaves: Leaves,
+        flutter: float,
+        surface: int = LEAF,
+        blunt: float = 0.45,
+        half: Half | None = None,
+        side: Floats | None = None,
+    ) -> int:
+        """Many leaves; returns how many quads make one.
 
         Parameters
         ----------
         flutter : float
             How far a leaf's tip goes, as a share of its length.
         blunt : float
-            Where along it a leaf is broadest.
+            Where along it a leaf is broadest, where no outline is given: it is one flat quad then.
+        half : tuple of (along, width)
+            Outline of a half of it.
+        side : ndarray, shape (n, 3)
+            Which way its breadth lies; any, if not given.
         """
         n = len(leaves.base)
+        points, quads = (
+            outline(half)
+            if half
+            else (np.array([[0, 0, 0], [blunt, 0.5, 0], [1, 0, 0], [blunt, -0.5, 0]]), np.array([[0, 1, 2, 3]]))
+        )
         if not n:
-            return
+            return len(quads)
         axis = leaves.axis / (np.linalg.norm(leaves.axis, axis=1, keepdims=True) + 1e-12)
-        side = np.cross(axis, self.rng.normal(size=(n, 3)))
+        side = np.cross(axis, self.rng.normal(size=(n, 3))) if side is None else np.array(side, float)
+        side -= axis * np.einsum("ij,ij->i", axis, side)[:, None]
         side /= np.linalg.norm(side, axis=1, keepdims=True) + 1e-12
-        mid = leaves.base + axis * (leaves.length * blunt)[:, None]
-        half, tip = side * (leaves.width / 2)[:, None], leaves.base + axis * leaves.length[:, None]
-        v = np.stack([leaves.base, mid + half, tip, mid - half], 1)
+        over = np.cross(axis, side)
+        # along it, across it, and out of it
+        v = leaves.base[:, None] + (
+            points[:, 0, None] * (axis * leaves.length[:, None])[:, None]
+            + points[:, 1, None] * (side * leaves.width[:, None])[:, None]
+            + points[:, 2, None] * (over * (leaves.width if half else leaves.length)[:, None])[:, None]
+        )
+        k = len(points)
         own = self.rng.integers(0, FLUTTER_GROUPS, n)
-        far = np.tile([0.0, 0.6, 1.0, 0.6], (n, 1)) * (leaves.length * flutter)[:, None]
+        tip = np.clip(points[:, 0], 0, 1) ** 0.8
+        foot = np.repeat(np.broadcast_to(leaves.foot, (n, 2)), k, 0)
+        birth, lag = np.broadcast_to(leaves.birth, (n,)), self.rng.random(n)
         self.add(
             v.reshape(-1, 3),
-            np.arange(4 * n).reshape(n, 4),
+            (quads[None] + k * np.arange(n)[:, None, None]).reshape(-1, 4),
             surface,
-            np.repeat(leaves.weight, 4),
-            np.repeat(leaves.group, 4),
-            (far.ravel(), np.repeat(own, 4)),
+            np.repeat(leaves.weight, k),
+            np.repeat(leaves.group, k),
+            ((tip[None] * (leaves.length * flutter)[:, None]).ravel(), np.repeat(own, k)),
+            Grows(
+                np.repeat(leaves.base, k, 0),
+                np.repeat(birth + 0.1 * lag, k),
+                np.repeat(lag + (surface == PLUME), k),
+                foot,
+            ),
         )
+        return len(quads)
 
-    def ribbons(self, path: Floats, across: Floats, surface: int, weight: Floats, group: NDArray[np.int64]) -> None:
-        """Many ribbons at once: paths (n, k, 3), half their width as vectors (n, k, 3), weights (n, k), groups (n,)."""
-        n, k = path.shape[:2]
+    def ribbons(
+        self,
+        path: Floats,
+        across: Floats,
+        surface: int,
+        weight: Floats,
+        group: NDArray[np.int64],
+        foot: Floats | None = None,
+    ) -> None:
+        """Many ribbons at once: paths (n, k, 3), half their width as vectors (n, k, 3), weights (n, k), groups (n,),
+        and where they stand, (n, 2), if not at their own beginning."""
+        n, k = path.shape[0], path.shape[1]
         if not n:
             return
+        stands = path[:, 0, :2] if foot is None else foot
+        late = np.asarray(self.rng.random((n, 1)) * 0.25)
+        grown = Grows(
+            np.repeat(path.reshape(-1, 3), 2, 0),
+            np.repeat((late + 0.6 * np.broadcast_to(weight, (n, k))).ravel(), 2),
+            0.0,
+            np.repeat(stands, 2 * k, 0),
+        )
         v = np.stack([path - across, path + across], 2).reshape(-1, 3)
         i = np.arange(k - 1)
         one = np.stack([2 * i, 2 * i + 1, 2 * i + 3, 2 * i + 2], -1)
         quads = (one[None] + 2 * k * np.arange(n)[:, None, None]).reshape(-1, 4)
-        self.add(v, quads, surface, np.repeat(weight.ravel(), 2), np.repeat(group, 2 * k))
+        self.add(v, quads, surface, np.repeat(weight.ravel(), 2), np.repeat(group, 2 * k), grows=grown)
 
     def form(self, groups: int, strip: tuple[int, int, int, int] = (1, 1, 1, 1)) -> Form:
         """What was built, its quads in the order of their surfaces."""
         surface = np.concatenate(self._surface)
         order = np.argsort(surface, kind="stable")
+        grows = np.concatenate(self._grows).astype(np.float32)
         return Form(
             np.concatenate(self._vertices).astype(np.float32),
             np.ascontiguousarray(np.concatenate(self._quads)[order].astype(np.uint32)),
@@ -179,26 +247,13 @@ class Builder:
             np.concatenate(self._flutter).astype(np.float32),
             np.concatenate(self._group).astype(np.int32),
             np.concatenate(self._flutter_group).astype(np.int32),
+            np.ascontiguousarray(grows[:, :3]),
+            np.ascontiguousarray(grows[:, 3]),
+            np.ascontiguousarray(grows[:, 4]),
+            np.ascontiguousarray(grows[:, 5:]),
             groups,
             strip,
         )
-
-
-@dataclass(frozen=True)
-class Limb:
-    """How a limb goes: it sets out along ``direction`` and turns up (or down) by ``lift`` over its length [m]."""
-
-    start: Floats
-    direction: Floats
-    length: float
-    lift: float
-    wobble: float
-
-    def path(self, k: int, rng: np.random.Generator) -> Floats:
-        """``k`` points along it, shape (k, 3)."""
-        s = np.linspace(0, 1, k)[:, None]
-        p = self.start + self.direction * self.length * s + np.array([0, 0, 1.0]) * self.lift * self.length * s**2
-        return np.asarray(p + np.cumsum(rng.normal(size=(k, 3)), axis=0) * s * self.wobble * self.length / k, float)
 
 
 def rings(path: Floats, along: Floats, radius: Floats, sides: int) -> Floats:
@@ -211,11 +266,6 @@ def rings(path: Floats, along: Floats, radius: Floats, sides: int) -> Floats:
     th = np.arange(sides) * 2 * np.pi / sides
     ring = (np.cos(th)[None, :, None] * a[:, None] + np.sin(th)[None, :, None] * b[:, None]) * radius[:, None, None]
     return np.asarray((path[:, None] + ring).reshape(-1, 3), float)
-
-
-def point_at(share: float, shares: Floats, path: Floats) -> Floats:
-    """The point of a path (k, 3) at a share of it, where its points lie at ``shares`` (k,)."""
-    return np.array([np.interp(share, shares, path[:, c]) for c in range(3)])
 
 
 def spray(rng: np.random.Generator, about: Floats, n: int, wide: float) -> Floats:

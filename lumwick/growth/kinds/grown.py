@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 
-from lumwick.growth.kinds.form import BARK, Builder, Floats, Form, Leaves, rings, spray
+from lumwick.growth.kinds.form import BARK, Builder, Floats, Form, Grows, Leaves, rings, spray
+from lumwick.growth.kinds.leaf import HALVES, Half, area
 from lumwick.growth.kinds.skeleton import STEPS, Habit, Ints, Skeleton, chains, skeleton
 
 SIDES = ((9, 6, 4, 3), (6, 4, 3, 3), (4, 3, 3, 3))
@@ -15,8 +16,8 @@ THINNEST = (0.0, 0.13, 0.3)
 """Share of the foot's radius under which nothing is drawn, by level."""
 LEAVES = (1.0, 0.38, 0.10)
 """Share of the leaves that is drawn, by level; they are as much larger for it."""
-LEAVES_AT_MOST = 26_000
-"""On one plant, close by; where a kind has more, one that is drawn stands for some."""
+GROWN, LEAFED = 0.62, 0.10
+"""Share of its growing by which a plant's wood has reached its ends, and how long its leaves come after a twig."""
 
 
 def _tubes(b: Builder, bones: Skeleton, height: float, level: int, foot: float) -> None:
@@ -34,6 +35,7 @@ def _tubes(b: Builder, bones: Skeleton, height: float, level: int, foot: float) 
         at = np.concatenate([bones.at[row] for row, _ in some])
         radius = np.concatenate([r for _, r in some])
         weight = np.concatenate([_weight(bones, row, height) for row, _ in some])
+        birth = np.repeat(np.concatenate([_birth(bones, row) for row, _ in some]), sides)
         group = np.concatenate([bones.limb[row] for row, _ in some])
         number = np.concatenate([np.full(len(row), k) for k, (row, _) in enumerate(some)])
         ahead, behind = np.roll(at, -1, 0), np.roll(at, 1, 0)
@@ -44,7 +46,14 @@ def _tubes(b: Builder, bones: Skeleton, height: float, level: int, foot: float) 
         i, j = np.meshgrid(np.flatnonzero(~last), np.arange(sides), indexing="ij")
         j2 = (j + 1) % sides
         quads = np.stack([i * sides + j, i * sides + j2, (i + 1) * sides + j2, (i + 1) * sides + j], -1).reshape(-1, 4)
-        b.add(vertices, quads, BARK, np.repeat(weight, sides), np.repeat(group, sides))
+        b.add(
+            vertices,
+            quads,
+            BARK,
+            np.repeat(weight, sides),
+            np.repeat(group, sides),
+            grows=Grows(np.repeat(at, sides, 0), birth),
+        )
 
 
 def _weight(bones: Skeleton, which: Ints, height: float) -> Floats:
@@ -52,12 +61,26 @@ def _weight(bones: Skeleton, which: Ints, height: float) -> Floats:
     return np.minimum(1.5, bones.out[which] / (0.22 * height))
 
 
-def _leaves(habit: Habit, height: float, level: int) -> tuple[float, float]:
-    """How many leaves are drawn, and how long they are [m], to cover as much as all of them."""
+def half_of(habit: Habit, level: int) -> Half | None:
+    """The outline that its leaves are drawn by; needles are plain, and what is seen from far."""
+    return None if level else habit.half or HALVES.get(habit.outline)
+
+
+def _leaves(habit: Habit, height: float, level: int) -> tuple[float, float, float]:
+    """How many leaves are drawn, how long and how broad they are [m], to cover as much as all of them."""
+    half = half_of(habit, level)
+    own = area(half) if half else 0.5
     under = np.pi * (max(radius for _, radius in habit.crown) * height) ** 2
-    wanted = habit.cover * under / (habit.leaf**2 * habit.broad / 2)
-    drawn = min(wanted, LEAVES_AT_MOST) * LEAVES[level]
-    return float(drawn), float(habit.leaf * np.sqrt(wanted / drawn))
+    wanted = habit.cover * under / (habit.leaf**2 * habit.broad * own)
+    drawn = max(min(wanted, habit.most) * LEAVES[level], 1.0)
+    larger = max(wanted, 1.0) / drawn
+    long = larger ** (0.5 * habit.longer)
+    return float(drawn), float(habit.leaf * long), float(habit.leaf * habit.broad * larger / long)
+
+
+def _birth(bones: Skeleton, which: Ints) -> Floats:
+    """When points grow: stem, branches, twigs, as far as they lie from the foot along the wood."""
+    return np.asarray(GROWN * bones.run[which] / max(float(bones.run.max()), 1e-9), float)
 
 
 def make(habit: Habit, height: float, seed: int, level: int = 0) -> Form:
@@ -69,17 +92,28 @@ def make(habit: Habit, height: float, seed: int, level: int = 0) -> Form:
     _tubes(b, bones, height, level, foot)
     # leaves stand on twigs: the last points of each limb
     counts = np.bincount(bones.parent[bones.parent >= 0], minlength=len(bones.at))
-    twig = bones.radius < 1.9 * habit.tip
+    twig = bones.radius < 2.5 * habit.tip
     ends = np.flatnonzero(twig & ((counts == 0) | (rng.random(len(counts)) < 0.75)))
-    lot, length = _leaves(habit, height, level)
+    lot, length, wide = _leaves(habit, height, level)
     where = np.repeat(ends, np.floor(lot / max(len(ends), 1) + rng.random(len(ends))).astype(np.int64))
     way = bones.at[where] - bones.at[np.maximum(bones.parent[where], 0)]
     droop = [0.0, 0.0, -0.3 if habit.hangs > 0 else -0.12]
     step = height / STEPS
-    axes = spray(rng, way / step + droop, 1, 0.75)
-    size = length * rng.uniform(0.75, 1.2, len(where))
-    base = bones.at[where] - way * rng.random((len(where), 1)) + rng.normal(size=(len(where), 3)) * 0.3 * length
+    axes = spray(rng, way / step + droop, 1, habit.spread)
+    own = rng.uniform(0.75, 1.2, len(where))
+    size = length * own
+    base = (
+        bones.at[where] - way * rng.random((len(where), 1)) + rng.normal(size=(len(where), 3)) * 0.3 * min(length, 0.25)
+    )
     base[:, 2] = np.maximum(base[:, 2], size + 0.03)  # none reaches into the ground
-    leaves = Leaves(base, axes, size, size * habit.broad, _weight(bones, where, height), bones.limb[where])
-    b.leaves(leaves, 0.35, blunt=habit.blunt)
-    return b.form(int(bones.limb.max()) + 1)
+    leaves = Leaves(
+        base,
+        axes,
+        size,
+        wide * own,
+        _weight(bones, where, height),
+        bones.limb[where],
+        _birth(bones, where) + LEAFED,
+    )
+    quads = b.leaves(leaves, 0.35, blunt=habit.blunt, half=half_of(habit, level))
+    return b.form(int(bones.limb.max()) + 1, (1, quads, 1, 1))

@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from functools import partial
-
 from lumwick.growth.kinds import grown
 from lumwick.growth.kinds.kind import Kind
+from lumwick.growth.kinds.seasons import leafy
 from lumwick.growth.kinds.skeleton import Habit
 
 HABIT = Habit(
@@ -19,11 +18,14 @@ HABIT = Habit(
     flare=1.4,
     leaf=0.048,
     broad=0.8,
+    most=20_000,
     cover=3.0,
+    outline="lobed",
     blunt=0.55,
 )
 KIND = Kind(
-    maker=partial(grown.make, HABIT),
+    maker=grown.make,
+    habit=HABIT,
     bark=(0.105, 0.095, 0.085),
     leaf=(0.050, 0.082, 0.024),
     through=(0.072, 0.115, 0.018),
@@ -34,4 +36,5 @@ KIND = Kind(
     branch_reach=0.0014,
     leaf_reach=0.004,
     reaches=(40, 140, 3000),
+    turns=leafy((0.215, 0.080, 0.025), out=3.7, fall=10.3),
 )

@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from functools import partial
-
 from lumwick.growth.kinds import grown
 from lumwick.growth.kinds.kind import Kind
+from lumwick.growth.kinds.seasons import leafy
 from lumwick.growth.kinds.skeleton import Habit
 
 HABIT = Habit(
@@ -17,11 +16,14 @@ HABIT = Habit(
     flare=1.7,
     leaf=0.1,
     broad=0.62,
+    most=20_000,
     cover=3.0,
+    outline="lobed",
     blunt=0.6,
 )
 KIND = Kind(
-    maker=partial(grown.make, HABIT),
+    maker=grown.make,
+    habit=HABIT,
     bark=(0.115, 0.100, 0.083),
     leaf=(0.052, 0.088, 0.024),
     through=(0.080, 0.130, 0.018),
@@ -32,4 +34,5 @@ KIND = Kind(
     branch_reach=0.0017,
     leaf_reach=0.0042,
     reaches=(60, 210, 4000),
+    turns=leafy((0.190, 0.105, 0.030), fall=10.7),
 )

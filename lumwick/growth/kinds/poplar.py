@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from functools import partial
-
 from lumwick.growth.kinds import grown
 from lumwick.growth.kinds.kind import Kind
+from lumwick.growth.kinds.seasons import leafy
 from lumwick.growth.kinds.skeleton import Habit
 
 HABIT = Habit(
@@ -19,10 +18,12 @@ HABIT = Habit(
     leaf=0.075,
     broad=0.95,
     cover=11.0,
+    outline="heart",
     blunt=0.35,
 )
 KIND = Kind(
-    maker=partial(grown.make, HABIT),
+    maker=grown.make,
+    habit=HABIT,
     bark=(0.135, 0.125, 0.105),
     leaf=(0.060, 0.098, 0.026),
     through=(0.095, 0.150, 0.020),
@@ -33,4 +34,5 @@ KIND = Kind(
     branch_reach=0.0014,
     leaf_reach=0.0085,
     reaches=(60, 210, 4000),
+    turns=leafy((0.330, 0.245, 0.030), fall=10.4),
 )

@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from lumwick.growth.kinds.form import LEAF, PLUME, STALK, Builder, Floats, Form, Leaves, feet
 from lumwick.growth.kinds.kind import Kind
+from lumwick.growth.kinds.seasons import REEDY
 
 STEMS = (34, 17, 7)
 """In a tuft, by level; so are the points of stems, the leaves on each, how much broader all is drawn, and the leaflets
@@ -47,7 +48,7 @@ class Stems:
 
 
 def make(
-    height: float, seed: int, level: int = 0, side: float = 0.0, density: float = 1.0, dry_share: float = 0.07
+    _: None, height: float, seed: int, level: int = 0, side: float = 0.0, density: float = 1.0, dry_share: float = 0.07
 ) -> Form:
     """Reeds of a height [m].
 
@@ -98,7 +99,7 @@ def _leaves(b: Builder, stems: Stems, share: float, level: int, size: float, kin
     weight = at[:, None] ** 1.6 + 0.25 * q
     dry = rng.random(n) < dry_share
     for surface, chosen in ((LEAF, ~dry), (STALK, dry)):
-        b.ribbons(path[chosen], across[chosen], surface, weight[chosen], stems.group[chosen])
+        b.ribbons(path[chosen], across[chosen], surface, weight[chosen], stems.group[chosen], stems.foot[chosen, :2])
 
 
 def _heads(b: Builder, stems: Stems, seed: int, level: int) -> None:
@@ -120,6 +121,8 @@ def _heads(b: Builder, stems: Stems, seed: int, level: int) -> None:
         np.full(m, 0.007 * LEAFLET_WIDTH[level]),
         np.full(m, 1.1),
         stems.group[stem],
+        0.75,
+        stems.foot[stem, :2],
     )
     b.leaves(leaflets, 0.12, PLUME, blunt=0.6)
 
@@ -136,8 +139,9 @@ KIND = Kind(
     branch_reach=0.0050,
     leaf_reach=0.0020,
     reaches=(20, 75, 700),
-    dark_root=True,
+    root=0.72,
     patch=2.4,
     wades=0.5,
     clearings=0.12,
+    turns=REEDY,
 )

@@ -19,6 +19,7 @@ from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
 from lumwick.growth.kinds.form import GOLDEN_DEG, Floats
+from lumwick.growth.kinds.leaf import Half
 
 Ints = NDArray[np.int64]
 PIPE = 2.3
@@ -52,6 +53,10 @@ class Habit:
         Length of the twigs that hang from its ends.
     tip : float [m]
         Radius of the last twig.
+    reach : float
+        Steps of growth over which a bud feels the free room about it.
+    wanders : float
+        How crooked its limbs grow.
     flare : float
         How much thicker its foot is.
     leaf, broad : float
@@ -59,7 +64,17 @@ class Habit:
     cover : float
         Area of all its leaves over that of the ground under its crown.
     blunt : float
-        Where along it a leaf is broadest.
+        Where along it a leaf is broadest, seen from far.
+    outline : str
+        Of a leaf, one of `lumwick.growth.kinds.leaf.HALVES`, or a needle.
+    half : tuple of (along, width) or None
+        An outline of one's own.
+    spread : float
+        How far leaves point away from their twig.
+    most : int
+        Leaves that are drawn at most, close by; where a kind has more, one that is drawn stands for some.
+    longer : float
+        How much of what a leaf that stands for some is larger by goes into its length: 1 as much as into its breadth.
     """
 
     crown: tuple[tuple[float, float], ...]
@@ -75,18 +90,26 @@ class Habit:
     broad: float = 0.75
     cover: float = 2.4
     blunt: float = 0.5
+    outline: str = "oval"
+    half: Half | None = None
+    spread: float = 0.75
+    most: int = 26_000
+    longer: float = 1.0
+    reach: float = FELT
+    wanders: float = 0.12
 
 
 @dataclass(frozen=True)
 class Skeleton:
     """A grown plant's points: where they are, which one each grew from (-1 for a foot), radius [m], the limb that each
-    belongs to (0 for stems), and how far along it each lies from the stem [m]."""
+    belongs to (0 for stems), how far along it each lies from the stem, and from the foot [m]."""
 
     at: Floats
     parent: Ints
     radius: Floats
     limb: Ints
     out: Floats
+    run: Floats
 
 
 def _unit(way: Floats) -> Floats:
@@ -137,7 +160,7 @@ def _colonize(habit: Habit, height: float, rng: np.random.Generator) -> tuple[Fl
         room[:, :2] += np.stack([np.interp(room[:, 2], at[:, 2], at[:, c]) for c in (0, 1)], 1)
     for round_ in range(ROUNDS):
         tree = cKDTree(at)
-        reach = step * FELT * (2.5 if round_ < 12 else 1.0)
+        reach = step * habit.reach * (2.5 if round_ < 12 else 1.0)
         far, nearest = tree.query(room, distance_upper_bound=reach)
         felt = np.isfinite(far)
         if not felt.any():
@@ -145,7 +168,7 @@ def _colonize(habit: Habit, height: float, rng: np.random.Generator) -> tuple[Fl
         toward = (room[felt] - at[nearest[felt]]) / far[felt, None]
         buds, which = np.unique(nearest[felt], return_inverse=True)
         way = _unit(np.stack([np.bincount(which, toward[:, c], len(buds)) for c in range(3)], 1).astype(float))
-        way = _unit(way + [0.0, 0.0, habit.rises] + rng.normal(size=way.shape) * 0.12)
+        way = _unit(way + [0.0, 0.0, habit.rises] + rng.normal(size=way.shape) * habit.wanders)
         new = at[buds] + way * step
         close, _ = tree.query(new)
         fresh = close > 0.35 * step  # a bud that would grow back into its own wood rests
@@ -202,7 +225,7 @@ def skeleton(habit: Habit, height: float, seed: int) -> Skeleton:
     main = _heirs(grew, radius)
     follows = np.zeros(n, bool)
     follows[main[main >= 0]] = True
-    limb, out, stem = np.zeros(n, np.int64), np.zeros(n), np.zeros(n, bool)
+    limb, out, run, stem = np.zeros(n, np.int64), np.zeros(n), np.zeros(n), np.zeros(n, bool)
     limbs = 0
     smooth = at.copy()
     for k in range(n):
@@ -210,17 +233,19 @@ def skeleton(habit: Habit, height: float, seed: int) -> Skeleton:
         if p < 0:
             stem[k] = True
             continue
+        step = float(np.linalg.norm(at[k] - at[p]))
+        run[k] = run[p] + step
         stem[k] = stem[p] and follows[k] and radius[k] > 0.3 * radius[0]
         if not stem[k]:
             if stem[p]:
                 limbs += 1
             limb[k] = limbs if stem[p] else limb[p]
-            out[k] = out[p] + float(np.linalg.norm(at[k] - at[p]))
+            out[k] = out[p] + step
     inner = np.flatnonzero((grew >= 0) & (main >= 0))
     for _ in range(2):
         smooth[inner] = 0.5 * smooth[inner] + 0.25 * (smooth[grew[inner]] + smooth[main[inner]])
     foot = np.exp(-smooth[:, 2] / (0.03 * height))
-    return Skeleton(smooth, grew, radius * (1 + (habit.flare - 1) * foot * stem), limb, out)
+    return Skeleton(smooth, grew, radius * (1 + (habit.flare - 1) * foot * stem), limb, out, run)
 
 
 def _heirs(grew: Ints, radius: Floats) -> Ints:

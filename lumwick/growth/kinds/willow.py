@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from functools import partial
-
 from lumwick.growth.kinds import grown
 from lumwick.growth.kinds.kind import Kind
+from lumwick.growth.kinds.seasons import leafy
 from lumwick.growth.kinds.skeleton import Habit
 
 HABIT = Habit(
@@ -20,10 +19,12 @@ HABIT = Habit(
     leaf=0.105,
     broad=0.2,
     cover=2.6,
+    outline="lance",
     blunt=0.45,
 )
 KIND = Kind(
-    maker=partial(grown.make, HABIT),
+    maker=grown.make,
+    habit=HABIT,
     bark=(0.120, 0.105, 0.080),
     leaf=(0.088, 0.120, 0.040),
     through=(0.115, 0.165, 0.030),
@@ -34,4 +35,5 @@ KIND = Kind(
     branch_reach=0.0042,
     leaf_reach=0.006,
     reaches=(60, 210, 4000),
+    turns=leafy((0.255, 0.215, 0.050), out=3.8, fall=10.6),
 )

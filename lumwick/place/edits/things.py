@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any, Literal
 
-from pydantic import BaseModel, ValidationError
+from pydantic import BaseModel, Field, ValidationError
 
 from lumwick.errors import PlaceError
 from lumwick.motion.channel import Channel, Curve
@@ -14,14 +14,16 @@ from lumwick.place.edits.base import Command, named
 from lumwick.place.edits.keys import SetKey
 from lumwick.place.fields import Id
 from lumwick.place.files import explain
+from lumwick.place.growing import Spot, Stand
 from lumwick.place.instant import Motions
-from lumwick.place.nature import DrawnBeach, Stand, Water
+from lumwick.place.nature import DrawnBeach, GroundWay, Water
 from lumwick.place.objects import Built, Dressed, Lamp, LampGroup, Surface, Thing
 from lumwick.place.paths import find
 
 LISTED: dict[str, tuple[str, type[BaseModel]]] = {
     "waters": ("water", Water),
     "beaches": ("drawn beach", DrawnBeach),
+    "ways": ("way", GroundWay),
     "growth": ("stand", Stand),
     "lamps": ("lamp", Lamp),
     "surfaces": ("surface", Surface),
@@ -51,7 +53,7 @@ class Add(Command):
 
     op: Literal["add"]
     item: dict[str, Any]
-    to: Literal["waters", "beaches", "growth", "lamps", "surfaces", "things", "lamp_groups"]
+    to: Literal["waters", "beaches", "ways", "growth", "lamps", "surfaces", "things", "lamp_groups"]
 
     def apply(self, draft: Place) -> str:
         what, model = LISTED[self.to]
@@ -68,7 +70,7 @@ class Remove(Command):
 
     op: Literal["remove"]
     id: Id
-    of: Literal["waters", "beaches", "growth", "lamps", "surfaces", "things", "lamp_groups"]
+    of: Literal["waters", "beaches", "ways", "growth", "lamps", "surfaces", "things", "lamp_groups"]
 
     def apply(self, draft: Place) -> str:
         kept = getattr(draft, self.of)
@@ -90,12 +92,51 @@ class Remove(Command):
         if self.of == "lamp_groups":
             for lamp in draft.lamps:
                 lamp.group = "" if lamp.group == self.id else lamp.group
+        for stand in draft.growth:
+            stand.on = "" if stand.on == self.id and self.of == "things" else stand.on
         carried: list[Thing | Lamp] = [*draft.things, *draft.lamps]
         for one in carried:  # what it carried is told from the place again, and falls where it may
             if one.held == self.id:
                 one.held = ""
         _let_go(draft, f"/{self.of}/{self.id}/")
         return f"removed {LISTED[self.of][0]} {gone.name}"
+
+
+class SetPlant(Command):
+    """Set one plant of a stand by hand; it is kept whatever becomes of the others."""
+
+    op: Literal["set_plant"]
+    stand: Id
+    east: float
+    north: float
+    turn: float = Field(0.0, ge=-360, le=360)
+    size: float = Field(1.0, ge=0.05, le=5)
+
+    def apply(self, draft: Place) -> str:
+        stand = next((item for item in draft.growth if item.id == self.stand), None)
+        if stand is None:
+            raise PlaceError("That stand is not there any more.")
+        taken, k = {spot.id for spot in stand.singles}, 1
+        while f"p{k}" in taken:
+            k += 1
+        spot = Spot(id=f"p{k}", east=round(self.east, 3), north=round(self.north, 3), turn=self.turn, size=self.size)
+        stand.singles = [*stand.singles, spot]
+        return f"{stand.name}: a plant set at {self.east:.1f}, {self.north:.1f}"
+
+
+class TakePlant(Command):
+    """Take one of a stand's plants that were set by hand away."""
+
+    op: Literal["take_plant"]
+    stand: Id
+    id: Id
+
+    def apply(self, draft: Place) -> str:
+        stand = next((item for item in draft.growth if item.id == self.stand), None)
+        if stand is None or all(spot.id != self.id for spot in stand.singles):
+            raise PlaceError("That plant is not there any more.")
+        stand.singles = [spot for spot in stand.singles if spot.id != self.id]
+        return f"{stand.name}: a plant taken away"
 
 
 class Dress(Command):
@@ -172,6 +213,8 @@ COMMANDS = (
     SetValue,
     Add,
     Remove,
+    SetPlant,
+    TakePlant,
     Dress,
     Move,
 )

@@ -5,12 +5,13 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
+import shapely
 from numpy.typing import NDArray
 
 from lumwick.keep import cached
-from lumwick.land.covers import TURF, albedo, sea_nearness
+from lumwick.land.covers import TURF, albedo, sea_nearness, worn
 from lumwick.land.ground import Ground, far_ring, grid_quads
-from lumwick.place.nature import Land
+from lumwick.place.nature import GroundWay, Land
 from lumwick.trace import embree
 from lumwick.trace.part import Part, plain_look
 from lumwick.trace.sections.section import key_of
@@ -22,12 +23,14 @@ MUD_OVER = 0.5
 
 @dataclass(frozen=True)
 class LandInputs:
-    """The survey, how it is covered, the sea's mean level [m], or None, and its tide's range [m]."""
+    """The survey, how it is covered, the sea's mean level [m], or None, and its tide's range [m], and the ways worn
+    in."""
 
     ground: Ground
     land: Land
     level: float | None
     tide_range: float = 0.0
+    ways: tuple[GroundWay, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -66,7 +69,11 @@ def make_land(inputs: LandInputs) -> LandMade:
         "cover",
         key,
         lambda: {
-            "albedo": albedo(g, land.cover, washed, land.beach_top, land.seed),
+            "albedo": worn(
+                albedo(g, land.cover, washed, land.beach_top, land.seed, land.snow_from),
+                g,
+                [(shapely.LineString(way.line), way.width, way.worn) for way in inputs.ways],
+            ),
             "sea": sea_nearness(g, level if level is not None else float(g.heights.min()) - 10),
         },
     )

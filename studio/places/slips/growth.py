@@ -1,33 +1,182 @@
-"""The Growth bench's columns: the wind, and a stand."""
+"""The Growth bench's columns: a stand by its tabs, a way, or the wind and what grows."""
 
 from __future__ import annotations
 
-from lumwick.growth.kinds import KINDS
-from studio.places.slips.asked import Asked, Column, note_column
+from typing import Any
+
+from lumwick.growth.kinds import KINDS, USUAL
+from lumwick.growth.kinds.grass import Blades
+from lumwick.growth.natural import swings_of
+from lumwick.growth.standing import wood_form
+from lumwick.place.growing import BladeForm, Front, Stand
+from studio.places.slips.asked import Asked, Column, chosen_of, listed, note_column
+
+CROWN = ("crown", "spread", "bare", "leader", "stems", "thick", "flare")
+LIMBS = ("branches", "reach", "rises", "crooked", "hangs")
+LEAF = ("outline", "leaf", "broad", "cover")
+SHAPES = ("clumps", "shortest", "longest", "lean", "curl", "width", "taper", "headed")
 
 
 def columns(asked: Asked) -> list[Column]:
-    place, shot = asked.place, asked.shot
-    wind, path = (shot.wind, f"{asked.base}/wind") if shot.wind else (place.wind, "/wind")
-    title = "Wind" + (" of this shot" if shot.wind else "")
-    blows = asked.column(title, wind, path, ("speed", "from_bearing", "gustiness", "roughness"))
+    place = asked.place
+    way = asked.chosen(place.ways)
+    if way is not None:
+        remove = {"op": "remove", "of": "ways", "id": way.id}
+        return [
+            _wind(asked),
+            asked.column(way.name, way, f"/ways/{way.id}", ("name", "width", "left", "worn"), remove=remove),
+        ]
     stand = asked.chosen(place.growth)
     if stand is None:
         note = (
             "Pick a stand on the chart, or draw a new one: press “Draw a stand”, "
             "click its corners, and double-click the last."
         )
-        return [blows, note_column("Stands", note)]
-    base, dry = f"/growth/{stand.id}", () if KINDS[stand.kind].woody else ("dry",)
-    grown = ("name", "kind", "per_hectare", "height", *dry, "variation")
+        return [
+            _wind(asked),
+            note_column("Stands", note, listed=listed(place.growth)),
+            *([note_column("Ways", "", listed=listed(place.ways))] if place.ways else []),
+        ]
+    now = next(one for one in asked.now.growth if one.id == stand.id)
+    tabs = {"form": _form, "colour": _colour, "motion": _motion, "where": _where}
+    return tabs.get(asked.tab, _stand)(asked, stand, now)
+
+
+def _wind(asked: Asked) -> Column:
+    place, shot = asked.place, asked.shot
+    wind, path = (shot.wind, f"{asked.base}/wind") if shot.wind else (place.wind, "/wind")
+    title = "Wind" + (" of this shot" if shot.wind else "")
+    return asked.column(title, wind, path, ("speed", "from_bearing", "gustiness", "roughness"))
+
+
+def _set(stand: Stand, name: str, value: Any) -> dict[str, Any]:
+    return {"op": "set", "path": f"/growth/{stand.id}/{name}", "value": value}
+
+
+def _stand(asked: Asked, stand: Stand, now: Stand) -> list[Column]:
+    dry = () if KINDS[stand.kind].woody else ("dry",)
     remove = {"op": "remove", "of": "growth", "id": stand.id}
+    fields = ("name", "kind", "per_hectare", "height", *dry, "variation")
+    kinds = [
+        {
+            "text": kind.said or name,
+            "picture": f"kinds/{name}.jpg",
+            "command": {
+                "op": "several",
+                "edits": [
+                    _set(stand, "kind", name),
+                    _set(stand, "height", USUAL[name][0]),
+                    _set(stand, "per_hectare", USUAL[name][1]),
+                    _set(stand, "wood", None),
+                    _set(stand, "blades", None),
+                ],
+                "label": f"{stand.name}: {kind.said or name}",
+            },
+        }
+        for name, kind in KINDS.items()
+    ]
     return [
-        blows,
-        asked.column(stand.name, stand, base, grown, remove=remove),
-        asked.column(
-            "Where",
-            stand,
-            base,
-            ("slope_most", "lowest", "highest", "lean", "groves", *(("groves_cover",) if stand.groves > 0 else ())),
-        ),
+        asked.column(stand.name, stand, f"/growth/{stand.id}", fields, remove=remove),
+        note_column("Kinds", "", sheet=kinds),
+    ]
+
+
+def _form(asked: Asked, stand: Stand, now: Stand) -> list[Column]:
+    base, own = f"/growth/{stand.id}", "Give it a form of its own"
+    wood, blades = wood_form(now), KINDS[stand.kind].blades
+    if wood is not None and stand.wood is None:
+        told = "It grows as its kind does. In a form of its own, crown, limbs and leaves are yours to set."
+        value = wood.model_dump(mode="json")
+        return [note_column("Form", told, offers=[{"text": own, "command": _set(stand, "wood", value)}])]
+    if stand.wood is not None:
+        back = [{"text": "Grow as its kind does", "command": _set(stand, "wood", None)}]
+        at = f"{base}/wood"
+        return [
+            asked.column("Crown and stem", stand.wood, at, CROWN),
+            asked.column("Limbs", stand.wood, at, LIMBS),
+            asked.column("Leaves", stand.wood, at, LEAF, offers=back),
+        ]
+    if stand.blades is not None:
+        back = [{"text": "Grow as its kind does", "command": _set(stand, "blades", None)}]
+        at = f"{base}/blades"
+        return [
+            asked.column("Blades", stand.blades, at, SHAPES[:4]),
+            asked.column("Their form", stand.blades, at, SHAPES[4:], offers=back),
+        ]
+    if isinstance(blades, Blades):
+        form = BladeForm(
+            shortest=blades.lengths[0], longest=blades.lengths[1], width=blades.width, taper=blades.taper,
+            curl=sum(blades.curl) / 1.9, lean=blades.lean, headed=blades.headed,
+        )  # fmt: skip
+        told = "It grows as its kind does. In a form of its own, clumps and blades are yours to set."
+        value = form.model_dump(mode="json")
+        return [note_column("Blades", told, offers=[{"text": own, "command": _set(stand, "blades", value)}])]
+    return [note_column("Form", "A flower or reed grows as its kind does: its height, density and colours are yours.")]
+
+
+def _colour(asked: Asked, stand: Stand, now: Stand) -> list[Column]:
+    base = f"/growth/{stand.id}"
+    dial = ("month",) if stand.leaves == "by the dial" else ()
+    plain = [
+        {
+            "text": "Its kind's own colours",
+            "command": {
+                "op": "several",
+                "edits": [_set(stand, name, "") for name in ("leaf_colour", "flower_colour", "tip_colour")],
+                "label": f"{stand.name}: its kind's own colours",
+            },
+        }
+    ]
+    painted = stand.leaf_colour or stand.flower_colour or stand.tip_colour
+    colours = ("leaf_colour", "flower_colour", "tip_colour", "varied")
+    return [
+        asked.column("Season", stand, base, ("leaves", *dial, "grown")),
+        asked.column("Colour", stand, base, colours, offers=plain if painted else []),
+        _front(asked, stand),
+    ]
+
+
+def _front(asked: Asked, stand: Stand) -> Column:
+    """From where it spreads; or the ways in which it may."""
+    if stand.front is not None:
+        off = [{"text": "Grow everywhere at once", "command": _set(stand, "front", None)}]
+        return asked.column(
+            "Spreads", stand.front, f"/growth/{stand.id}/front", ("of", "reach", "soft", "lag"), offers=off
+        )
+    corners = stand.area or [(0.0, 0.0)]
+    middle = [round(sum(point[k] for point in corners) / len(corners), 1) for k in (0, 1)]
+    fronts = [("From its middle", Front(of="spots", points=[(middle[0], middle[1])]))]
+    if asked.place.sea.present or asked.place.waters:
+        fronts.append(("From the water", Front(of="water")))
+    fronts += [(f"Along {way.name}", Front(of="line", points=way.line)) for way in asked.place.ways[:3]]
+    offers = [{"text": text, "command": _set(stand, "front", front.model_dump(mode="json"))} for text, front in fronts]
+    return note_column("Spreads", "Growing that comes behind a front: key how far it has come.", offers=offers)
+
+
+def _motion(asked: Asked, stand: Stand, now: Stand) -> list[Column]:
+    swings = swings_of(now)
+    told = f"stem {swings.stem:.2g} Hz, branches {swings.branches:.2g} Hz, leaves {swings.leaves:.2g} Hz"
+    fields = ("limp", "wild", "lean", *(() if KINDS[stand.kind].woody else ("rises",)))
+    return [
+        asked.column(stand.name, stand, f"/growth/{stand.id}", fields, note=told),
+        _wind(asked),
+    ]
+
+
+def _where(asked: Asked, stand: Stand, now: Stand) -> list[Column]:
+    base = f"/growth/{stand.id}"
+    still = [(one.id, one.name) for one in asked.place.things]
+    on = chosen_of("Grows on", f"{base}/on", stand.on, [("", "the ground"), *still])
+    groves = ("groves", *(("groves_cover",) if stand.groves > 0 else ()))
+    faces = ("faces_within", *(("faces",) if stand.faces_within < 180 else ()))
+    singles = [
+        {"text": f"Take away {spot.id} at {spot.east:.0f}, {spot.north:.0f}",
+         "command": {"op": "take_plant", "stand": stand.id, "id": spot.id}}
+        for spot in stand.singles[-6:]
+    ]  # fmt: skip
+    only = ("only_singles",) if stand.singles else ()
+    return [
+        asked.column("Height and slope", stand, base, ("lowest", "highest", "slope_most", *faces)),
+        asked.column("Spread", stand, base, ("spaced", "margin", "near_water", *groves)),
+        asked.column("Footing", stand, base, ("upright", *only), selects=[on], offers=singles),
     ]

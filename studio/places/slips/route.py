@@ -8,7 +8,7 @@ from lumwick.lens.camera import ev100, hyperfocal
 from lumwick.lens.lens import Lens
 from lumwick.motion.timebase import RATES
 from lumwick.place.filming import Station
-from lumwick.place.nature import Stand
+from lumwick.place.growing import Stand
 from lumwick.place.objects import Built, Lamp, Thing
 from studio.places.slips.asked import Asked, Column, chosen_of, column
 

@@ -249,3 +249,38 @@ export function drawWater(svg, { water, picked, live, px }, acts) {
   }
   svg.append(g);
 }
+
+/**
+ * A way on the ground.
+ * @param {Element} svg
+ * @param {{ way: any, picked: boolean, live: boolean, px: number }} data
+ * @param {{ pick: (way: any) => void, press: (e: PointerEvent, way: any) => void }} acts
+ */
+export function drawGroundWay(svg, { way, picked, live, px }, acts) {
+  const line = el(
+    'path',
+    {
+      d: `M${way.line.map((p) => `${p[0]} ${-p[1]}`).join('L')}`,
+      fill: 'none',
+      stroke: picked ? 'var(--amber)' : 'var(--contour-index)',
+      'stroke-width': Math.max(way.width, 2.2 * px),
+      'stroke-opacity': 0.8,
+      'stroke-linejoin': 'round',
+      tabindex: live ? 0 : null,
+      role: 'button',
+      'aria-label': `Way ${way.name}`,
+      style: live ? 'cursor:pointer' : 'pointer-events:none',
+      'data-ground-way': way.id,
+    },
+    el('title', {}, way.name),
+  );
+  if (live) {
+    line.addEventListener('pointerdown', (/** @type {any} */ e) => acts.press(e, way));
+    line.addEventListener('keydown', (/** @type {any} */ e) => {
+      if (e.key !== 'Enter') return;
+      e.stopPropagation();
+      acts.pick(way);
+    });
+  }
+  svg.append(line);
+}

@@ -1,23 +1,11 @@
 /* The waters: the sea's spectrum, its shore, the day's tide, and the sections of streams and ponds. */
 import { el } from '../kit/dom.js';
-import { caption } from '../kit/notes.js';
+import { caption, handle, small } from '../kit/notes.js';
 
 const FOOT = 22;
 
 /** @param {number[][]} points */
 const line = (points) => `M${points.map((p) => `${p[0].toFixed(1)} ${p[1].toFixed(1)}`).join('L')}`;
-
-/**
- * @param {Element} svg
- * @param {number} x
- * @param {number} y
- * @param {string} text
- * @param {Record<string, any>} [more]
- */
-function small(svg, x, y, text, more = {}) {
-  const shown = { x, y, 'font-size': 10.5, fill: 'var(--faint)', 'font-family': 'IBM Plex Mono', ...more };
-  return svg.appendChild(el('text', shown, text));
-}
 
 /**
  * Words over a drawing: parts between semicolons share a line where both fit whole; one too long is broken.
@@ -40,31 +28,6 @@ function told(svg, x, words, wide) {
     else part.split(' ').forEach((word, k) => put(word, k ? ' ' : ' · '));
   lines.forEach((text, k) => caption(svg, x, 14 + 15 * k, text));
   return 14 + 15 * lines.length;
-}
-
-/**
- * Something that is dragged: a ring with a name, on its own or with the keyboard.
- * @param {Element} svg
- * @param {{ x: number, y: number, name: string, title: string }} spot
- * @param {(e: PointerEvent) => void} grab
- */
-function handle(svg, { x, y, name, title }, grab) {
-  const ring = el(
-    'circle',
-    {
-      cx: x,
-      cy: y,
-      r: 6,
-      fill: 'var(--amber-fill)',
-      stroke: 'var(--ink)',
-      'stroke-width': 1.4,
-      style: 'cursor:move;touch-action:none',
-      'data-handle': name,
-    },
-    el('title', {}, title),
-  );
-  ring.addEventListener('pointerdown', grab);
-  svg.append(ring);
 }
 
 /**

@@ -5,7 +5,7 @@
 export const BENCHES = [
   { id: 'land', draw: 'drawSectionNow', tap: 'tapSection' },
   { id: 'water', draw: 'drawWavesNow', asks: true },
-  { id: 'growth', draw: 'drawSectionNow', tap: 'tapSection' },
+  { id: 'growth', draw: 'drawGrowthNow', asks: true },
   { id: 'air', draw: 'drawSunNow' },
   { id: 'route', draw: 'drawSectionNow', tap: 'tapSection' },
   { id: 'cut', draw: 'drawFilmNow', tap: 'tapFilm' },

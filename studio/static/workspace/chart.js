@@ -69,6 +69,7 @@ export const chart = {
     drawGround(svg, { chart: c, px });
     this.drawWaters(svg, px);
     this.drawStands(svg, px);
+    this.drawGroundWays(svg, px);
     drawBuilt(svg, { chart: c, px, named: this.bench === 'land' && px < 0.9 });
     this.drawMarks(svg, px);
     // the way lies on a sheet of its own, so that dragging a station draws no contour anew
@@ -99,6 +100,10 @@ export const chart = {
     }
     if (this.chartMode === 'spring') {
       this.springAt(this.metres(e));
+      return;
+    }
+    if (this.chartMode === 'plant') {
+      this.setPlantAt(this.metres(e));
       return;
     }
     if (this.drafting) {
@@ -159,6 +164,10 @@ export const chart = {
     this.drafting = null;
     if (this.draftOf === 'way') {
       this.drawnWay(area);
+      return;
+    }
+    if (this.draftOf === 'ground way') {
+      this.wayDrawn(area);
       return;
     }
     if (this.draftOf.startsWith('water ')) {

@@ -88,7 +88,7 @@ export const slip = {
     this.selected = id;
     this.slip();
     this.drawChart();
-    if (this.bench === 'water') this.drawDrawing();
+    if (['water', 'growth'].includes(this.bench)) this.drawDrawing();
   },
   typed(input) {
     if (input.value === input.dataset.was) {
@@ -203,6 +203,16 @@ export const slip = {
             ['swell', 'Swell and tide'],
             ['others', 'Other waters'],
           ];
+    if (this.bench === 'growth')
+      return this.standPicked()
+        ? [
+            ['stand', 'Stand'],
+            ['form', 'Form'],
+            ['colour', 'Season and colour'],
+            ['motion', 'Wind and touch'],
+            ['where', 'Where'],
+          ]
+        : [];
     const picked = this.chart && this.chart.marks.find((m) => m.id === this.selected);
     if (!picked || !['land', 'air'].includes(this.bench)) return [];
     if (picked.of === 'lamps')

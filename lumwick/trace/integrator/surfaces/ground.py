@@ -15,6 +15,9 @@ from lumwick.trace.sampling import INNER, noise2
 OCTAVES, COARSEST, FINER = 6, 2.6, 0.42
 """Of the grain: how many, the first's size [m], and each one's size against the one before."""
 TONE_OF_SWARD, TONE_OF_SAND = 0.13, 0.055
+BLOCKS, BLOCK_OCTAVES, BANDS = 3.4, 5, 2.3
+"""Size [m] of the coarsest blocks of rock, how many sizes there are, and the height of its bands [m]."""
+RELIEF_OF_ROCK, TONE_OF_ROCK, TONE_OF_BANDS = 0.28, 0.16, 0.14
 STRAW = (0.095, 0.078, 0.042)
 """Dead grass between the blades of a sward (albedo)."""
 STRAW_SHARE, STRAW_REACH = 0.55, 60.0
@@ -75,6 +78,25 @@ def _ripples(normal, x, y, footprint, sand):
         normal[1] -= slope * RIPPLE_NORTH
 
 
+@nb.njit(**INNER)
+def _broken(normal, x, y, height, footprint, rock):
+    """Tilt a normal by the blocks and cracks that rock and scree break into; returns how much lighter it is there."""
+    tone, size = 0.0, BLOCKS
+    for octave in range(BLOCK_OCTAVES):
+        fade = min(1.0, max(0.0, 1.5 - footprint / (0.5 * size)))
+        if fade > 0:
+            # cells are longer along the slope's bands, which go by height
+            v, du, dv = noise2(x / size + 0.7 * height / size, y / size - 0.5 * height / size, 60 + octave)
+            ridge, side = 1 - 2 * abs(v), -2.0 if v > 0 else 2.0
+            k = fade * rock * RELIEF_OF_ROCK
+            tone += fade * rock * TONE_OF_ROCK * (ridge - 0.4)
+            normal[0] -= k * side * du
+            normal[1] -= k * side * dv
+        size *= 0.4
+    bands, _, _ = noise2(height / BANDS + 0.02 * x, 0.013 * y, 71)
+    return tone + rock * TONE_OF_BANDS * bands
+
+
 @nb.njit(**WITHIN)
 def ground(land, waters, path, hit, lobes):
     """The surveyed ground.
@@ -89,12 +111,15 @@ def ground(land, waters, path, hit, lobes):
         normal[c] = bilinear(land.normals, i, j, a, b, c)
         lobes.albedo[c] = bilinear(colours, i, j, a, b, c)
     wet, sward = bilinear(colours, i, j, a, b, 3), bilinear(colours, i, j, a, b, 4)
+    rock = bilinear(colours, i, j, a, b, 5)
     film = 0.0
     if waters.tiles[0].wash_high > waters.tiles[0].wash_low:
         film = washed(waters, bilinear(land.open_water, i, j, a, b, 2), path, hit, lobes)
         wet = max(wet, film)
     tone = _grain(normal, x, y, hit.footprint, sward, grid.bump * (1 - 0.75 * wet) * (1 - 0.8 * film))
-    sand = (1 - sward) * (1 - min(1.0, 2 * wet))
+    if rock > 0.02:
+        tone += _broken(normal, x, y, hit.position[2], hit.footprint, rock)
+    sand = max(0.0, 1 - sward - rock) * (1 - min(1.0, 2 * wet))
     if sand > 0.02 and hit.footprint < 0.06:
         _ripples(normal, x, y, hit.footprint, sand)
     away = path.travelled if path.depth == 0 else FAR_FROM_EYE

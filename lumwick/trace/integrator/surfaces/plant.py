@@ -36,18 +36,19 @@ def plant(geometry, look, path, hit, lobes):
     leaf_number = (hit.primitive - first) // int(look.strip[surface])
     q = mix32(np.uint32(leaf_number * 4 + surface) ^ np.uint32(shade * 1e6))
     own = ((q >> np.uint32(8)) & np.uint32(0xFFFF)) / 65535.0 - 0.5
-    warm = 1 + WARMTH_OF_LEAVES * own + WARMTH_OF_PLANTS * (shade - 0.5)
-    value = 1 + LIGHTNESS_OF_LEAVES * ((q & np.uint32(0xFF)) / 255.0 - 0.5)
+    warm = max(0.2, 1 + look.varied * (WARMTH_OF_LEAVES * own + WARMTH_OF_PLANTS * (shade - 0.5)))
+    value = max(0.2, 1 + look.varied * LIGHTNESS_OF_LEAVES * ((q & np.uint32(0xFF)) / 255.0 - 0.5))
     # height over the plant's own foot, whichever way the ground lies
     kx, ky, kz = m[1] * m[5] - m[2] * m[4], m[2] * m[3] - m[0] * m[5], m[0] * m[4] - m[1] * m[3]
     x, y, z = hit.position[0] - m[9], hit.position[1] - m[10], hit.position[2] - m[11]
     high = (kx * x + ky * y + kz * z) / (kx * m[6] + ky * m[7] + kz * m[8])
-    root = 0.72 + 0.28 * min(1.0, max(0.0, high / look.height)) if look.dark_root > 0 else 1.0
+    high = min(1.0, max(0.0, high / look.height))
     grey = (look.reflected[surface, 0] + look.reflected[surface, 1] + look.reflected[surface, 2]) / 3
     sheen = look.sheen > 0 and surface > 0 and path.depth == 0 and facing < 0
     for c in range(3):
         hit.geometric[c] = n[c]
-        k = value * root * (warm if c == 0 else (1.0 if c == 1 else 1 - 0.5 * (warm - 1)))
+        k = value * (warm if c == 0 else (1.0 if c == 1 else 1 - 0.5 * (warm - 1)))
+        k *= look.root[c] + (look.tip[c] - look.root[c]) * high
         lobes.albedo[c] = min(0.85, look.reflected[surface, c] * k)
         if facing > 0 and surface == LEAF:
             lobes.albedo[c] = PALER_UNDER[0] * lobes.albedo[c] + PALER_UNDER[1] * grey
