@@ -79,7 +79,7 @@ def growth() -> list[Stand]:
         Stand(
             id="meadow",
             name="Upland grass",
-            kind="grass",
+            kind="meadow",
             area=[(0, 100), (120, 40), (420, 30), (500, 440), (0, 480)],
             per_hectare=13500,
             height=0.5,
@@ -91,7 +91,7 @@ def growth() -> list[Stand]:
         Stand(
             id="marram",
             name="Dune grass",
-            kind="grass",
+            kind="marram",
             area=[(-200, -420), (20, -420), (20, 420), (-200, 420)],
             per_hectare=7200,
             height=0.8,

@@ -119,46 +119,67 @@ def _met(x, y, z, tall, omega, ways, spans, sizes, consts):
     return best, bx, by
 
 
+CHUNK = 512
+"""Vertices that one thread takes in a row: those of a blade lie together, and are asked for once."""
+
+
 @nb.njit(parallel=True, fastmath={"contract", "reassoc", "nsz"}, cache=True)
 def _pushed(vertices, foot, m, tall, omega, rooted, ways, spans, sizes, consts):
-    for i in nb.prange(len(vertices)):
-        v = vertices[i]
-        # where it is in the place, and where what it belongs to stands
-        wx = m[0] * v[0] + m[3] * v[1] + m[6] * v[2] + m[9]
-        wy = m[1] * v[0] + m[4] * v[1] + m[7] * v[2] + m[10]
-        wz = m[2] * v[0] + m[5] * v[1] + m[8] * v[2] + m[11]
-        fx, fy, fz = wx, wy, wz
-        if rooted:
-            fx = m[0] * foot[i, 0] + m[3] * foot[i, 1] + m[9]
-            fy = m[1] * foot[i, 0] + m[4] * foot[i, 1] + m[10]
-            fz = m[2] * foot[i, 0] + m[5] * foot[i, 1] + m[11]
-        a, dx, dy = _met(fx, fy, fz if rooted else m[11], tall, omega, ways, spans, sizes, consts)
-        if a == 0.0:
-            continue
-        px, py, pz = wx - fx, wy - fy, wz - fz
-        if rooted:  # turned over about its foot, towards (dx, dy)
-            along = px * dx + py * dy
-            c, s = np.cos(a), np.sin(a)
-            turned, rise = along * c + pz * s, pz * c - along * s
-            qx, qy, qz = px + (turned - along) * dx, py + (turned - along) * dy, max(rise, min(pz, 0.01))
-        else:  # a branch goes aside
-            far = 0.35 * np.sin(a)
-            qx, qy, qz = far * dx, far * dy, -0.3 * far
-        wx, wy, wz = fx + qx, fy + qy, fz + qz
-        # back into the plant's own frame
-        bx, by, bz = wx - m[9], wy - m[10], wz - m[11]
-        # Cramer's rule over the transform's columns
-        c20, c21, c22 = m[6], m[7], m[8]
-        d = m[0] * (m[4] * c22 - m[5] * c21) - m[3] * (m[1] * c22 - m[2] * c21) + c20 * (m[1] * m[5] - m[2] * m[4])
-        vertices[i, 0] = (
-            bx * (m[4] * c22 - m[5] * c21) - m[3] * (by * c22 - bz * c21) + c20 * (by * m[5] - bz * m[4])
-        ) / d
-        vertices[i, 1] = (
-            m[0] * (by * c22 - bz * c21) - bx * (m[1] * c22 - m[2] * c21) + c20 * (m[1] * bz - m[2] * by)
-        ) / d
-        vertices[i, 2] = (
-            m[0] * (m[4] * bz - m[5] * by) - m[3] * (m[1] * bz - m[2] * by) + bx * (m[1] * m[5] - m[2] * m[4])
-        ) / d
+    for chunk in nb.prange((len(vertices) + CHUNK - 1) // CHUNK):
+        lx, ly, a, dx, dy = np.inf, np.inf, 0.0, 0.0, 0.0
+        for i in range(chunk * CHUNK, min(len(vertices), (chunk + 1) * CHUNK)):
+            v = vertices[i]
+            fx, fy, fz = 0.0, 0.0, 0.0
+            if rooted:
+                if foot[i, 0] != lx or foot[i, 1] != ly:
+                    lx, ly = foot[i, 0], foot[i, 1]
+                    fx, fy = m[0] * lx + m[3] * ly + m[9], m[1] * lx + m[4] * ly + m[10]
+                    a, dx, dy = _met(fx, fy, m[2] * lx + m[5] * ly + m[11], tall, omega, ways, spans, sizes, consts)
+                if a == 0.0:
+                    continue
+            # where it is in the place, and where what it belongs to stands
+            wx = m[0] * v[0] + m[3] * v[1] + m[6] * v[2] + m[9]
+            wy = m[1] * v[0] + m[4] * v[1] + m[7] * v[2] + m[10]
+            wz = m[2] * v[0] + m[5] * v[1] + m[8] * v[2] + m[11]
+            if rooted:  # turned over about its foot, towards (dx, dy)
+                fx, fy = m[0] * lx + m[3] * ly + m[9], m[1] * lx + m[4] * ly + m[10]
+                fz = m[2] * lx + m[5] * ly + m[11]
+                px, py, pz = wx - fx, wy - fy, wz - fz
+                along = px * dx + py * dy
+                c, s = np.cos(a), np.sin(a)
+                turned, rise = along * c + pz * s, pz * c - along * s
+                qx, qy, qz = px + (turned - along) * dx, py + (turned - along) * dy, max(rise, min(pz, 0.01))
+            else:  # a branch goes aside
+                fx, fy, fz = wx, wy, wz
+                a, dx, dy = _met(wx, wy, m[11], tall, omega, ways, spans, sizes, consts)
+                if a == 0.0:
+                    continue
+                far = 0.35 * np.sin(a)
+                qx, qy, qz = far * dx, far * dy, -0.3 * far
+            # back into the plant's own frame: Cramer's rule over the transform's columns
+            bx, by, bz = fx + qx - m[9], fy + qy - m[10], fz + qz - m[11]
+            p0, p1, p2 = m[4] * m[8] - m[5] * m[7], m[5] * m[6] - m[3] * m[8], m[3] * m[7] - m[4] * m[6]
+            r0, r1, r2 = m[7] * m[2] - m[8] * m[1], m[8] * m[0] - m[6] * m[2], m[6] * m[1] - m[7] * m[0]
+            t0, t1, t2 = m[1] * m[5] - m[2] * m[4], m[2] * m[3] - m[0] * m[5], m[0] * m[4] - m[1] * m[3]
+            d = m[0] * p0 + m[1] * p1 + m[2] * p2
+            vertices[i, 0] = (bx * p0 + by * p1 + bz * p2) / d
+            vertices[i, 1] = (bx * r0 + by * r1 + bz * r2) / d
+            vertices[i, 2] = (bx * t0 + by * t1 + bz * t2) / d
+
+
+def _near(body: Body, at: Floats, reach: float) -> Body:
+    """What of a body's way matters to something at a spot (2,) that reaches as far [m]."""
+    off = np.hypot(*(body.where[:, :2] - at).T)
+    step = np.hypot(*np.diff(body.where[:, :2], axis=0).T)
+    close = np.minimum(off[:-1], off[1:]) < reach + body.radius + EDGE + step
+    keep = np.zeros(len(off), bool)
+    keep[:-1] |= close
+    keep[1:] |= close
+    some = np.flatnonzero(keep)
+    if len(some) < 2:
+        return Body(body.name, body.ago[:0], body.where[:0], body.radius, body.height)
+    span = slice(some[0], some[-1] + 1)
+    return Body(body.name, body.ago[span], body.where[span], body.radius, body.height)
 
 
 def push(
@@ -170,6 +191,7 @@ def push(
     bodies: Sequence[Body],
     rooted: bool = True,
     rises: float = 14.0,
+    reach: float = np.inf,
 ) -> None:
     """Turn a plant's vertices over where bodies have met it, in place.
 
@@ -188,7 +210,15 @@ def push(
         Blades turn about their feet; branches go aside.
     rises : float [s]
         Time constant of what stays down.
+    reach : float [m]
+        How far the plant or patch reaches from where it stands.
     """
+    m = np.ascontiguousarray(transform, float)
+    if not len(vertices):
+        return
+    bodies = [near for body in bodies if len((near := _near(body, m[9:11], reach)).ago) > 1]
+    if not bodies:
+        return
     spans, at = [], 0
     for body in bodies:
         spans.append((at, at + len(body.ago)))
@@ -196,5 +226,4 @@ def push(
     ways = np.concatenate([np.column_stack([body.ago, body.where]) for body in bodies])
     sizes = np.array([(body.radius, body.height) for body in bodies])
     consts = (EDGE, FLAT, STAYS, float(rises), DAMPED)
-    m = np.ascontiguousarray(transform, float)
     _pushed(vertices, foot, m, float(tall), 2 * np.pi * natural_hz, rooted, ways, np.array(spans), sizes, consts)

@@ -260,12 +260,14 @@ class Stands:
                 met = _met(standing, bed, sway)
                 for lv, v, step, which in bed.dealt:
                     name = f"stand {standing.stand.id} {bed.side:g} {lv} {v} {step}"
-                    for k in which[met[which]].tolist():
-                        yield f"{name} {k}", self._touched(standing, bed, (lv, v, step), k, slopes, there)
-                    free = which[~met[which]]
+                    shape = self._bent_shape(standing, bed, (lv, v, step), there, moving)
+                    hit = np.asarray(met.any(axis=0))[which]
+                    for k in which[hit].tolist():
+                        bodies = [body for body, by in zip(sway.bodies, met[:, k], strict=True) if by]
+                        yield f"{name} {k}", self._touched(standing, bed, shape, k, slopes, bodies)
+                    free = which[~hit]
                     if not len(free):
                         continue
-                    shape = self._bent_shape(standing, bed, (lv, v, step), there, moving)
                     part = _place(standing, bed, shape, free, slopes)
                     yield name, part
                     if lv < simplest:
@@ -273,29 +275,28 @@ class Stands:
                         yield f"{name} scattered", _as_scattered(part, shape)
 
     def _touched(
-        self,
-        standing: Standing,
-        bed: Bed,
-        form: tuple[int, int, int],
-        k: int,
-        slopes: NDArray[np.float64],
-        sway: Sway,
+        self, standing: Standing, bed: Bed, shape: Shape, k: int, slopes: NDArray[np.float64], bodies: list[Body]
     ) -> Part:
-        """A plant or patch that something has gone through, in a form of its own."""
-        level, variant, step = form
-        own = bed.own.get((k, level))
+        """A plant or patch that something has gone through: as others of its ``shape`` at this instant, and pushed."""
+        own = bed.own.get((k, shape.level))
         if own is None:
-            own = bed.own[k, level] = self._made(standing, bed, level, variant)
-        _rest(own, standing, step)
-        self._move(own, standing, sway)
+            own = bed.own[k, shape.level] = self._made(standing, bed, shape.level, int(bed.variant[k]))
+        own.vertices[:], own.look = shape.vertices, shape.look
         part = _place(standing, bed, own, np.array([k]), slopes)
-        stand, woody = standing.stand, standing.kind.woody
-        touching = [
-            body for body in sway.bodies if body.reaches(bed.plants.position[k : k + 1, :2], _size(bed, stand))[0]
-        ]
+        stand = standing.stand
         tall = float(bed.plants.scale[k]) * stand.height
         hz = float(bed.natural[k]) * float(stand.limp) ** 0.5
-        push(own.vertices, own.form.foot, part.transforms[0], tall, hz, touching, not woody, stand.rises)
+        push(
+            own.vertices,
+            own.form.foot,
+            part.transforms[0],
+            tall,
+            hz,
+            bodies,
+            rooted=not standing.kind.woody,
+            rises=stand.rises,
+            reach=_size(bed, stand) + 0.1,
+        )
         own.moved = "touched"
         own.mesh.moved()
         self._bent.append(own.scene)
@@ -390,16 +391,17 @@ def _size(bed: Bed, stand: Stand) -> float:
 
 
 def _met(standing: Standing, bed: Bed, sway: Sway) -> NDArray[np.bool_]:
-    """Which plants of a bed something has gone through of late, shape (n,)."""
-    met = np.zeros(len(bed.plants.turn), bool)
+    """By which bodies the plants of a bed have been met of late, shape (bodies, n)."""
+    met = np.zeros((max(len(sway.bodies), 1), len(bed.plants.turn)), bool)
     near = bed.drawn[_levels(standing.kind, bed, sway)[bed.drawn] < LEVELS - 1] if sway.bodies else ()
     if bed.far or not len(near):
         return met
-    for body in sway.bodies:
-        met[near] |= body.reaches(bed.plants.position[near, :2], _size(bed, standing.stand))
-    if met.sum() > TOUCHED_AT_MOST:  # those nearest to the eye
-        away_ = np.linalg.norm(bed.plants.position - sway.eye, axis=1)
-        met &= away_ <= np.partition(away_[met], TOUCHED_AT_MOST - 1)[TOUCHED_AT_MOST - 1]
+    for by, body in zip(met, sway.bodies, strict=True):
+        by[near] = body.reaches(bed.plants.position[near, :2], _size(bed, standing.stand))
+    some = np.asarray(met.any(axis=0))
+    if some.sum() > TOUCHED_AT_MOST:  # those nearest to the eye
+        off = np.linalg.norm(bed.plants.position - sway.eye, axis=1)
+        met &= off <= np.partition(off[some], TOUCHED_AT_MOST - 1)[TOUCHED_AT_MOST - 1]
     return met
 
 

@@ -1,17 +1,22 @@
 """Growth in the browser: a coarse survey begins with woods in groves, which are then directed."""
 
+import io
+import zipfile
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 import pytest
+from PIL import Image
 from playwright.sync_api import Page, expect
 from scipy import ndimage
 
 from lumwick.land.elevation import read_ground
 from studio.places.models import AssetFile, Place
-from tests.browser.conftest import looked, new_look, picture, sign_in, ws
+from tests.browser.conftest import box_of, looked, new_look, picture, sign_in, ws
 from tests.browser.test_journeys import revision, set_field
+from tests.browser.test_things import opened
+from tests.browser.test_water import clicked_at
 
 pytestmark = pytest.mark.django_db(transaction=True)
 
@@ -57,11 +62,12 @@ def test_a_survey_begins_with_woods_which_are_directed(
     page.keyboard.press("3")
     ws(page, "w.select('wood')")
     slip = page.locator("#slip")
-    expect(slip.get_by_label("Groves cover")).to_be_visible()
     seen = looked(page, 0)
     slip.get_by_label("Kind").select_option("willow")
     revision(page, 2)
     new_look(page, seen)
+    page.get_by_role("tab", name="Where").click()
+    expect(slip.get_by_label("Groves cover")).to_be_visible()
     set_field(page, "Groves", "0 m")
     revision(page, 3)
     expect(slip.get_by_label("Groves cover")).to_have_count(0)
@@ -69,3 +75,108 @@ def test_a_survey_begins_with_woods_which_are_directed(
     assert wood.kind == "willow" and wood.groves == 0
     plain = bring(page, live_server.url, path, "As it is", as_surveyed=True)
     assert spacing_of(plain) == 30.0
+
+
+def sheet_of(page: Page) -> tuple[float, float, float]:
+    """Mean, spread and greenness of the plant sheet's finished picture."""
+    page.wait_for_selector('[data-sheet="picture"][data-step="1"]', timeout=120_000)
+    mean, spread, green = page.evaluate("""async () => {
+        const image = new Image();
+        image.src = document.querySelector('[data-sheet="picture"]').getAttribute('href');
+        await image.decode();
+        const c = document.createElement('canvas'), x = c.getContext('2d');
+        [c.width, c.height] = [image.width, image.height];
+        x.drawImage(image, 0, 0);
+        const d = x.getImageData(0, 0, c.width, c.height).data;
+        let s = 0, q = 0, g = 0;
+        for (let i = 0; i < d.length; i += 4) {
+            const v = (d[i] + d[i + 1] + d[i + 2]) / 3;
+            s += v; q += v * v; g += d[i + 1] - (d[i] + d[i + 2]) / 2;
+        }
+        const n = d.length / 4;
+        return [s / n, Math.sqrt(q / n - (s / n) ** 2), g / n];
+    }""")
+    return mean, spread, green
+
+
+def growing(place: Any) -> Any:
+    return Place.objects.get(pk=place.pk).head.parsed()
+
+
+def test_a_stand_is_formed_turned_through_the_year_and_kept(page: Page, live_server: Any, place: Any) -> None:
+    opened(page, live_server.url)
+    page.keyboard.press("3")
+    page.locator('[aria-label="Stand Pines"], [data-stand="pines"]').first.focus()
+    page.keyboard.press("Enter")
+    slip = page.locator("#slip")
+    slip.get_by_role("button", name="oak", exact=True).click()
+    revision(page, 2)
+    assert growing(place).growth[0].kind == "oak"
+    expect(page.get_by_text("oak, 13.0 m")).to_be_visible()
+    summer = sheet_of(page)
+    assert 60 < summer[0] < 220 and summer[1] > 8 and summer[2] > 0.4
+    # a form of its own
+    page.get_by_role("tab", name="Form").click()
+    slip.get_by_role("button", name="Give it a form of its own").click()
+    revision(page, 3)
+    slip.get_by_label("Crown", exact=True).select_option("column")
+    revision(page, 4)
+    set_field(page, "Crown width", "0.3")
+    revision(page, 5)
+    wood = growing(place).growth[0].wood
+    assert wood.crown == "column" and wood.spread == 0.3 and wood.outline == "lobed"
+    # the season's dial, dragged back to the first of January
+    dial = box_of(page, '[data-handle="month"]')
+    page.mouse.move(dial["x"] + dial["width"] / 2, dial["y"] + dial["height"] / 2)
+    page.mouse.down()
+    page.mouse.move(dial["x"] - 400, dial["y"] + 4, steps=4)
+    page.mouse.up()
+    revision(page, 6)
+    stand = growing(place).growth[0]
+    assert stand.leaves == "by the dial" and stand.month == 1.0
+    assert sheet_of(page)[2] < 0.5 * summer[2]  # bare
+    # its wind, and where it may stand
+    page.get_by_role("tab", name="Wind and touch").click()
+    expect(slip.get_by_text("branches 1.4 Hz")).to_be_visible()
+    set_field(page, "Limp to stiff", "4")
+    revision(page, 7)
+    expect(slip.get_by_text("branches 2.8 Hz")).to_be_visible()
+    # a plant set by hand, and a mown way
+    page.get_by_role("button", name="Set a plant").click()
+    clicked_at(page, 60.0, 90.0)
+    revision(page, 8)
+    spot = growing(place).growth[0].singles[0]
+    assert spot.east == pytest.approx(60, abs=3) and spot.north == pytest.approx(90, abs=3)
+    page.get_by_role("button", name="A mown way").click()
+    for east, north in ((0.0, 10.0), (20.0, 40.0)):
+        clicked_at(page, east, north)
+        page.wait_for_timeout(600)
+    ws(page, "w.endDraft()")
+    revision(page, 9)
+    expect(slip.get_by_label("Growth left")).to_be_visible()
+    assert len(growing(place).ways[0].line) == 2
+    page.get_by_label("Way Way 1").focus()
+    slip.get_by_role("button", name="remove").click()
+    revision(page, 10)
+    assert not growing(place).ways
+    # growing behind a front, keyed by its pin
+    ws(page, "w.select('pines')")
+    page.get_by_role("tab", name="Season and colour").click()
+    slip.get_by_role("button", name="From its middle").click()
+    revision(page, 11)
+    set_field(page, "Has come", "30 m")
+    revision(page, 12)
+    assert growing(place).growth[0].front.reach == 30.0
+    # it moves, and its silhouette is taken away as frames
+    page.get_by_role("button", name="let it move").click()
+    expect(page.get_by_role("button", name="hold it still")).to_be_visible()
+    first = page.locator('[data-sheet="picture"]').get_attribute("href")
+    page.wait_for_function(f"document.querySelector('[data-sheet=\"picture\"]').getAttribute('href') !== {first!r}")
+    page.get_by_role("button", name="hold it still").click()
+    with page.expect_download(timeout=180_000) as kept:
+        page.get_by_role("button", name="silhouette").click()
+    with zipfile.ZipFile(io.BytesIO(Path(kept.value.path()).read_bytes())) as frames:
+        names = frames.namelist()
+        black = np.asarray(Image.open(io.BytesIO(frames.read(names[0]))))
+    assert len(names) == 96 and black.ndim == 2
+    assert (black == 255).mean() > 0.5 and (black < 128).mean() > 0.002  # bare twigs, black on white

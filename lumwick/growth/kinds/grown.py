@@ -92,7 +92,7 @@ def make(habit: Habit, height: float, seed: int, level: int = 0) -> Form:
     _tubes(b, bones, height, level, foot)
     # leaves stand on twigs: the last points of each limb
     counts = np.bincount(bones.parent[bones.parent >= 0], minlength=len(bones.at))
-    twig = bones.radius < 2.5 * habit.tip
+    twig = bones.radius < habit.clad * habit.tip
     ends = np.flatnonzero(twig & ((counts == 0) | (rng.random(len(counts)) < 0.75)))
     lot, length, wide = _leaves(habit, height, level)
     where = np.repeat(ends, np.floor(lot / max(len(ends), 1) + rng.random(len(ends))).astype(np.int64))

@@ -7,17 +7,18 @@ from lumwick.growth.kinds.kind import Kind
 from lumwick.growth.kinds.skeleton import Habit
 
 HABIT = Habit(
-    crown=((0.0, 0.08), (0.15, 0.22), (0.45, 0.33), (0.75, 0.36), (0.92, 0.27), (1.0, 0.10)),
+    crown=((0.0, 0.14), (0.2, 0.30), (0.5, 0.36), (0.75, 0.31), (0.92, 0.20), (1.0, 0.06)),
     bare=0.40,
     leader=0.80,
     room=5200,
-    rises=0.22,
+    rises=0.12,
     tip=0.0044,
     flare=1.35,
     leaf=0.085,
     broad=0.055,
-    cover=2.1,
+    cover=2.3,
     outline="needle",
+    clad=1.45,
     spread=0.55,
     most=72_000,
     longer=0.35,

@@ -69,6 +69,8 @@ class Habit:
         Of a leaf, one of `lumwick.growth.kinds.leaf.HALVES`, or a needle.
     half : tuple of (along, width) or None
         An outline of one's own.
+    clad : float
+        Up to how many times as thick as the last one a twig bears leaves.
     spread : float
         How far leaves point away from their twig.
     most : int
@@ -92,6 +94,7 @@ class Habit:
     blunt: float = 0.5
     outline: str = "oval"
     half: Half | None = None
+    clad: float = 2.5
     spread: float = 0.75
     most: int = 26_000
     longer: float = 1.0

@@ -17,7 +17,7 @@ OCTAVES, COARSEST, FINER = 6, 2.6, 0.42
 TONE_OF_SWARD, TONE_OF_SAND = 0.13, 0.055
 BLOCKS, BLOCK_OCTAVES, BANDS = 3.4, 5, 2.3
 """Size [m] of the coarsest blocks of rock, how many sizes there are, and the height of its bands [m]."""
-RELIEF_OF_ROCK, TONE_OF_ROCK, TONE_OF_BANDS = 0.28, 0.16, 0.14
+RELIEF_OF_ROCK, TONE_OF_ROCK, TONE_OF_BANDS = 0.15, 0.13, 0.16
 STRAW = (0.095, 0.078, 0.042)
 """Dead grass between the blades of a sward (albedo)."""
 STRAW_SHARE, STRAW_REACH = 0.55, 60.0
