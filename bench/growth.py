@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import datetime as dt
+import subprocess
+import sys
 import time
 from dataclasses import replace
-from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -55,10 +56,22 @@ def _place(stands: list[Stand], things: list[Thing]) -> Setting:
     return Setting(Place(name="B", land=land, sea=Sea(present=False), growth=stands, things=things, shots=[shot]), FLAT)
 
 
-def _resident() -> float:
-    """Memory that this process holds [GB]."""
-    pages = int(Path("/proc/self/statm").read_text().split()[1])
-    return pages * 4096 / 1e9
+ALONE = """
+from pathlib import Path
+from bench.growth import MEADOW, _place, _set
+from lumwick.trace.stage import Stage
+held = lambda: int(Path("/proc/self/statm").read_text().split()[1]) * 4096 / 1e9
+small = _place([], [])
+_set(Stage(small), small, 0.0)
+before = held()
+setting = _place([MEADOW], [])
+stage = Stage(setting)
+_set(stage, setting, 0.0)
+print(held() - before)
+"""
+"""What a meadow takes in memory, told by a process of its own."""
+AREA = [(-32.0, -32.0), (32.0, -32.0), (32.0, 32.0), (-32.0, 32.0)]
+MEADOW = Stand(id="m", name="M", kind="meadow", area=AREA, per_hectare=26_000, height=0.6)
 
 
 def _set(stage: Stage, setting: Setting, t: float) -> None:
@@ -113,15 +126,13 @@ def _trees() -> list[dict[str, Any]]:
 
 def _meadow() -> list[dict[str, Any]]:
     """A million blades made ready for rays, and what ten bodies that go through a meadow add to setting an instant."""
-    area = [(-30.0, -30.0), (30.0, -30.0), (30.0, 30.0), (-30.0, 30.0)]
-    meadow = Stand(id="m", name="M", kind="meadow", area=area, per_hectare=26_000, height=0.6)
-    before = _resident()
+    setting = _place([MEADOW], [])
     start = time.perf_counter()
-    setting = _place([meadow], [])
     stage = Stage(setting)
     _set(stage, setting, 0.0)
     ready = time.perf_counter() - start
-    held = _resident() - before
+    alone = subprocess.run([sys.executable, "-c", ALONE], check=True, capture_output=True, text=True)
+    held = float(alone.stdout)
     blades = sum(
         len(which) * int((shape.form.surface == LEAF).sum()) / shape.form.strip[LEAF]
         for bed in stage.stands.standings[0].beds

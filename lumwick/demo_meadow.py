@@ -155,7 +155,8 @@ def _made() -> tuple[Place, dict[str, bytes]]:
         east=STUMP[0], north=STUMP[1], up=round(foot(*STUMP) - 0.12, 3), turn=20,
     )  # fmt: skip
     ball = Thing(
-        id="ball", name="Great red ball", shape=Shape(kind="ball", width=1.15, depth=1.15, height=1.15), surface="rubber",
+        id="ball", name="Great red ball", surface="rubber",
+        shape=Shape(kind="ball", width=1.15, depth=1.15, height=1.15),
         east=_keys((0, -20), (4, 3)), north=_keys((0, 1.0), (4, 6.5)), up=0.0, rolls=True,
     )  # fmt: skip
     place = Place(

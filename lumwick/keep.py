@@ -12,6 +12,7 @@ import hashlib
 import logging
 import os
 import pickle
+import time
 import zlib
 from collections.abc import Callable
 from pathlib import Path
@@ -62,11 +63,24 @@ def cached(what: str, key: str, make: Callable[[], Arrays]) -> Arrays:
         data = pickle.dumps(made, protocol=5)
         part.write_bytes(zlib.crc32(data).to_bytes(4, "little") + data)
         os.replace(part, path)
-        make_room(path.parent.parent)
+        _now_and_then(path.parent.parent)
     except OSError as error:  # a full or locked disk costs time at the next start, and nothing else
         log.warning("%s could not be kept: %s", what, error)
         part.unlink(missing_ok=True)
     return made
+
+
+LOOKED_EVERY = 60.0
+"""Seconds between two looks at how much room kept things take."""
+_LOOKED: dict[Path, float] = {}
+
+
+def _now_and_then(root: Path) -> None:
+    """Make room, if that was not looked at just now: counting thousands of files takes a tenth of a second."""
+    now = time.monotonic()
+    if now - _LOOKED.get(root, -LOOKED_EVERY) >= LOOKED_EVERY:
+        _LOOKED[root] = now
+        make_room(root)
 
 
 def make_room(root: Path, most: int = ROOM) -> None:

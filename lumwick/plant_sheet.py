@@ -12,12 +12,11 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image
 
-from lumwick.deliver.frames import matte
 from lumwick.errors import PlaceError
 from lumwick.growth.kinds import KINDS
 from lumwick.growth.standing import blades_of, habit_of
 from lumwick.land.ground import Ground
-from lumwick.picture import frame_picture
+from lumwick.motion.timebase import RATES, frame_time
 from lumwick.place.document import Place, Shot
 from lumwick.place.fields import Asset
 from lumwick.place.filming import Clock, Develop, Exposure, Route, Station
@@ -25,8 +24,8 @@ from lumwick.place.growing import Spot, Stand
 from lumwick.place.instant import Motions
 from lumwick.place.nature import Air, Land, Sea, Site, Wind
 from lumwick.place.objects import Shape, Surface, Thing
-from lumwick.snapshot.evaluate import Setting
-from lumwick.trace.quality import QUALITIES
+from lumwick.snapshot.evaluate import Setting, evaluate
+from lumwick.trace.drift import silhouette
 from lumwick.trace.stage import Stage
 
 TALL = 1.75
@@ -181,14 +180,12 @@ def stand_at(place: Place, shot: Shot, name: str, t: float) -> Stand:
     return found
 
 
-def silhouettes(stand: Stand, asked: Sheet, size: tuple[int, int] = (512, 512)) -> Iterator[NDArray[np.uint8]]:
+def silhouettes(stand: Stand, asked: Sheet, size: tuple[int, int] = (256, 256)) -> Iterator[NDArray[np.uint8]]:
     """A plant as thrown shadows need it: black on white, frame by frame of a clip that closes, (height, width)."""
     setting, shot = sheet(stand, replace(asked, bare=True))
-    stage, grade = Stage(setting), replace(QUALITIES["sketch"], samples=16)
+    stage, rate = Stage(setting), RATES[shot.fps]
     for frame in range(shot.frames):
-        made = frame_picture(stage, shot, frame, size, grade, passes=True)
-        assert made is not None
-        yield np.asarray(255 - matte(made.film, [stand.name])[..., 0], np.uint8)
+        yield silhouette(stage, evaluate(setting, shot, frame_time(frame, rate)), size)
 
 
 def frames_zip(frames: Iterator[NDArray[np.uint8]]) -> bytes:

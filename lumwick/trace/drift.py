@@ -19,7 +19,7 @@ from lumwick.trace.integrator.first_hits import first_of_rows
 from lumwick.trace.integrator.rays import buffers
 from lumwick.trace.lock import ENGINE
 from lumwick.trace.stage import Stage
-from lumwick.trace.world import View
+from lumwick.trace.world import PLANT, View
 
 
 @dataclass(frozen=True)
@@ -202,3 +202,19 @@ def skyline(
     way = view.forward + sx[:, None] * view.right + sy[:, None] * view.up
     bearing = np.degrees(np.unwrap(np.arctan2(way[:, 0], way[:, 1])))
     return bearing, np.degrees(np.arctan2(way[:, 2], np.hypot(way[:, 0], way[:, 1])))
+
+
+def silhouette(stage: Stage, snapshot: Snapshot, size: tuple[int, int], finer: int = 2) -> NDArray[np.uint8]:
+    """Plants in black on white, whatever stands about them, uint8 (height, width).
+
+    Parameters
+    ----------
+    finer : int
+        Rays across a pixel: their mean is its tone.
+    """
+    with ENGINE:
+        stage.set(snapshot)
+        w, h = size[0] * finer, size[1] * finer
+        seen = first_hits(stage, stage.view(w, h), (w, h)).kind == PLANT
+    share = seen.reshape(size[1], finer, size[0], finer).mean((1, 3))
+    return np.asarray(np.round(255 * (1 - share)), np.uint8)

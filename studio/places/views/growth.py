@@ -24,7 +24,7 @@ from studio.places.views.owned import place_view
 from studio.places.views.workspace import shot_of
 
 HZ = np.geomspace(0.02, 10.0, 60)
-SILHOUETTE = (400, 400)
+SILHOUETTE = (256, 256)
 
 
 def _asked(request: HttpRequest, place: Place, name: str) -> tuple[Setting, Shot, Stand, Sheet]:

@@ -81,7 +81,9 @@ export const growth = {
   },
   // a coarse picture at once, a finer one after it, unless another was asked for meanwhile
   refinePlant(shown, asked) {
+    const of = this.selected;
     const step = (k) => {
+      if (this.selected !== of) return;
       const image = new Image();
       image.onload = () => {
         if (asked !== this.plantAsked || this.plantPlays || !shown.isConnected) return;
