@@ -348,13 +348,15 @@ def schema() -> None:
 def demo(
     out: Annotated[Path, typer.Option(help="Place file to write.")],
     things: Annotated[bool, typer.Option("--yard", help="Saltmere Yard, of things and lamps.")] = False,
+    growth: Annotated[bool, typer.Option("--down", help="Harrow Down, of what grows.")] = False,
 ) -> None:
-    """Write a demo place, Saltmere Reach or Saltmere Yard, as a place file."""
+    """Write a demo place, Saltmere Reach, Saltmere Yard or Harrow Down, as a place file."""
     from lumwick.demo import saltmere
+    from lumwick.demo_meadow import down
     from lumwick.demo_yard import yard
     from lumwick.place.files import pack
 
-    out.write_bytes(pack(*(yard() if things else saltmere())))
+    out.write_bytes(pack(*(down() if growth else yard() if things else saltmere())))
 
 
 @app.command("compile", hidden=True)

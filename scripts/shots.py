@@ -52,7 +52,15 @@ class Photographer:
         self.look("shore", 3.0, "2")
 
     def growth(self) -> None:
-        self.look("pine", 1.0, "3", "pines")
+        """A meadow in flower, and one of its plants."""
+        home = self.place
+        self.page.goto(self.url + "/")
+        self.page.click("text=Harrow Down")
+        self.page.wait_for_selector("#look[data-step]")
+        self.place = self.page.url
+        self.look("wheel", 3.0, "3", "oak")
+        self.page.wait_for_selector('[data-sheet="picture"][data-step="1"]', timeout=120_000)
+        self.place = home
 
     def curve(self) -> None:
         self.look("sunset", 4.4, "6")

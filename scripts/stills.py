@@ -13,11 +13,11 @@ sys.path.insert(0, str(Path(__file__).resolve().parent.parent))
 
 from lumwick.deliver.stills import write_png
 from lumwick.demo import saltmere
+from lumwick.demo_meadow import down
 from lumwick.demo_yard import yard
 from lumwick.lens.camera import Camera, look_at
 from lumwick.picture import load_setting, picture_at
 from lumwick.place.filming import Clock
-from lumwick.place.nature import Air
 from lumwick.trace.quality import QUALITIES
 from lumwick.trace.stage import Stage
 
@@ -27,28 +27,36 @@ SIZE = (640, 360)
 STILLS = {
     "golden": ("19:40", (-22, -16, 3.0), (-52, 18, 2.2), 32, 13.2, 5600, None),
     "blue": ("22:35", (-34, 22, 3.4), (-58, 6, 2.2), 30, 2.6, 5600, None),
-    "fog": (
-        "06:20",
-        (10, -10, 3.1),
-        (4, 70, 3.0),
-        30,
-        12.2,
-        5600,
-        Air(haze=0.10, fog_visibility=300, fog_height=5.0, fog_base=0.6),
+}
+# sheets of several pictures: demo, shot and clip time [s]
+SHEETS = {
+    "waters": (
+        ("reach", "shore", 1.0),
+        ("reach", "shore", 2.4),
+        ("reach", "shore", 3.6),
+        ("reach", "shore", 4.8),
+        ("yard", "brook", 1.0),
+        ("yard", "pond", 1.0),
+        ("yard", "under", 1.0),
+        ("yard", "boats", 1.0),
+    ),
+    "growing": (
+        ("down", "gust", 2.0),
+        ("down", "gale", 2.0),
+        ("down", "wheel", 3.0),
+        ("down", "wheel", 12.5),
+        ("down", "stump", 1.5),
+        ("down", "stump", 9.5),
+        ("down", "green", 2.5),
+        ("down", "green", 11.0),
+        ("down", "year", 1.0),
+        ("down", "year", 4.0),
+        ("down", "year", 9.0),
+        ("down", "year", 11.8),
     ),
 }
-# demo, shot and clip time [s]
-WATERS = (
-    ("reach", "shore", 1.0),
-    ("reach", "shore", 2.4),
-    ("reach", "shore", 3.6),
-    ("reach", "shore", 4.8),
-    ("yard", "brook", 1.0),
-    ("yard", "pond", 1.0),
-    ("yard", "under", 1.0),
-    ("yard", "boats", 1.0),
-)
 TILE = (480, 270)
+DEMOS = {"reach": saltmere, "yard": yard, "down": down}
 
 
 def still(stage: Stage, name: str, quality: str = "fine", size: tuple[int, int] = SIZE) -> np.ndarray:
@@ -63,24 +71,28 @@ def still(stage: Stage, name: str, quality: str = "fine", size: tuple[int, int] 
     return picture.pixels
 
 
-def waters() -> np.ndarray:
-    """The wash at four instants, a brook, a pond in rain, under water, and boats on the tide."""
-    stages = {"reach": Stage(load_setting(saltmere())), "yard": Stage(load_setting(yard()))}
+def tiled(wanted: tuple[tuple[str, str, float], ...]) -> np.ndarray:
+    """Instants of the demos' shots at study quality, two beside one another."""
+    stages: dict[str, Stage] = {}
     tiles = []
-    for demo, name, t in WATERS:
-        stage = stages[demo]
+    for demo, name, t in wanted:
+        stage = stages.get(demo)
+        if stage is None:
+            stage = stages[demo] = Stage(load_setting(DEMOS[demo]()))
         picture = picture_at(stage, stage.setting.place.shot(name), t, TILE, QUALITIES["study"], None)
         assert picture is not None
         print(f"{name} at {t} s: {sum(picture.seconds.values()):.0f} s", flush=True)
         tiles.append(picture.pixels)
-    rows = [np.concatenate(tiles[k : k + 2], 1) for k in range(0, len(tiles), 2)]
-    return np.concatenate(rows)
+    return np.concatenate([np.concatenate(tiles[k : k + 2], 1) for k in range(0, len(tiles), 2)])
 
 
 def main() -> None:
-    asked = sys.argv[1:] or [*STILLS, "waters"]
-    if "waters" in asked:
-        write_png(OUT / "waters.png", waters())
+    asked = sys.argv[1:] or [*STILLS, *SHEETS]
+    for name, wanted in SHEETS.items():
+        if name in asked:
+            write_png(OUT / f"{name}.png", tiled(wanted))
+    if not set(asked) & set(STILLS):
+        return
     stage = Stage(load_setting(saltmere()))
     for name in asked:
         if name in STILLS:

@@ -52,7 +52,7 @@ def habit_of(stand: Stand) -> Habit | None:
         wanders=form.crooked,
         hangs=form.hangs,
         outline=form.outline if form.outline != "own" else "oval",
-        half=tuple((float(a), float(w)) for a, w in form.leaf_half) if form.outline == "own" else None,
+        half=form.half if form.outline == "own" else None,
         leaf=form.leaf,
         broad=form.broad,
         cover=form.cover,

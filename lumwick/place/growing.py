@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+import itertools
 from typing import TYPE_CHECKING, Literal
 
-from pydantic import Field, model_validator
+from pydantic import Field, field_validator, model_validator
 
 from lumwick.growth.kinds import KINDS
 from lumwick.motion.channel import Animatable
@@ -42,23 +43,34 @@ class WoodForm(Model):
     leaf: float = number(0.08, "Leaf length", "m", 0.004, 1.5, "Of a grown leaf.")
     broad: float = number(0.7, "Leaf width", "x", 0.02, 2, "Against its length.")
     cover: float = number(2.5, "Leaf area", "x", 0, 14, "Of all its leaves, over the ground under its crown.")
-    leaf_half: list[Point2] = Field(
-        [],
+    own_outline: str = Field(
+        "0 0, 0.3 0.45, 0.7 0.4, 1 0",
         title="Own outline",
-        description="Half a leaf's width along it: shares of its length and of its breadth, for the outline “own”.",
-        max_length=12,
+        description="For the outline “own”: how far along a leaf, and half how broad it is there, point by point.",
+        max_length=200,
     )
 
-    @model_validator(mode="after")
-    def _goes_along(self) -> WoodForm:
-        half = self.leaf_half
-        if half and (len(half) < 3 or any(a[0] >= b[0] for a, b in zip(half, half[1:], strict=False))):
-            raise ValueError("a leaf's own outline needs three points or more, each further along it than the last")
+    @property
+    def half(self) -> tuple[tuple[float, float], ...]:
+        """Half a leaf's own outline: shares of its length and of its breadth."""
+        return tuple((float(a), float(w)) for a, w in (point.split() for point in self.own_outline.split(",")))
+
+    @field_validator("own_outline")
+    @classmethod
+    def _goes_along(cls, value: str) -> str:
+        try:
+            half = [tuple(float(v) for v in point.split()) for point in value.split(",")]
+        except ValueError:
+            half = []
+        if not 3 <= len(half) <= 12 or any(len(point) != 2 for point in half):
+            raise ValueError(
+                "a leaf's own outline is written like 0 0, 0.3 0.45, 1 0: three points at least, twelve at most"
+            )
+        if any(a[0] >= b[0] for a, b in itertools.pairwise(half)):
+            raise ValueError("each point of a leaf's own outline lies further along it than the last")
         if any(not (-0.3 <= along <= 1.2 and 0 <= wide <= 0.8) for along, wide in half):
             raise ValueError("a leaf's own outline lies between 0 and 1 of its length, and 0 and 0.8 of its breadth")
-        if self.outline == "own" and not half:
-            raise ValueError("draw the leaf's own outline first, then choose it")
-        return self
+        return value
 
 
 class BladeForm(Model):

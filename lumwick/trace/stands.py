@@ -60,6 +60,8 @@ class Shape:
 
 Dealt = list[tuple[int, int, int, NDArray[np.int64]]]
 """The plants of a bed that are drawn, by level, variant and step of growing."""
+TOGETHER = 0.15
+"""How far tufts and patches of grass are out of step, against trees: gusts are seen crossing a meadow."""
 TOUCHED_AT_MOST = 600
 """Plants or patches that are drawn each by a form of its own, since something has gone through them."""
 
@@ -202,7 +204,7 @@ class Stands:
                     some,
                     side,
                     natural * rng.uniform(0.82, 1.2, n),
-                    rng.uniform(0, 2 * np.pi, n),
+                    rng.uniform(0, 2 * np.pi, n) * (1.0 if kind.woody else TOGETHER),
                     far,
                     parent,
                     self._upright(some, side, kind),

@@ -29,6 +29,7 @@ from lumwick.place.film import laid_out, pieces_of
 from lumwick.place.instant import Motions, place_clock
 from lumwick.place.objects import Thing
 from lumwick.place.paths import value_name
+from lumwick.plant_sheet import span_of
 from lumwick.route.way import goes
 from lumwick.snapshot.evaluate import Setting, sun_at
 from lumwick.snapshot.planted import Planted, planted
@@ -192,9 +193,10 @@ DOTS_AT_MOST = 700
 def _dots(one: Planted) -> list[list[float]]:
     """East, north and size [m] of some of a stand's plants."""
     plants = one.plants(one.setting.ground.slope())
+    crown = span_of(one.stand)[1] / 2
     every = max(1, len(plants.turn) // DOTS_AT_MOST)
     return [
-        [round(float(x), 1), round(float(y), 1), round(float(size) * one.stand.height * 0.28, 1)]
+        [round(float(x), 1), round(float(y), 1), round(float(size) * crown, 1)]
         for (x, y, _), size in zip(plants.position[::every], plants.scale[::every], strict=True)
     ]
 

@@ -163,14 +163,14 @@ def test_a_form_of_its_own_begins_as_its_kind(kind: str) -> None:
 def test_every_setting_of_a_form_makes_a_plant_that_ends(data: st.DataObject) -> None:
     said = {}
     for name, info in WoodForm.model_fields.items():
-        if name in ("crown", "outline", "leaf_half"):
+        if name in ("crown", "outline", "own_outline"):
             continue
         low, high = (next(getattr(m, side) for m in info.metadata if hasattr(m, side)) for side in ("ge", "le"))
         said[name] = data.draw(st.sampled_from([low, high]))
     said["branches"] = min(said["branches"], 3000)
     said["crown"] = data.draw(st.sampled_from(["of its kind", "vase", "cone"]))
     said["outline"] = data.draw(st.sampled_from(["lobed", "needle", "own"]))
-    said["leaf_half"] = [(0.0, 0.0), (0.4, 0.6), (1.0, 0.0)]
+    said["own_outline"] = "0 0, 0.4 0.6, 1 0"
     one = stand(
         kind=data.draw(st.sampled_from(["oak", "willow"])), wood=said, height=data.draw(st.sampled_from([0.05, 60]))
     )
@@ -192,16 +192,18 @@ def test_every_setting_of_blades_makes_a_sward(data: st.DataObject) -> None:
 
 
 @pytest.mark.parametrize(
-    ("half", "said"),
+    ("outline_", "said"),
     [
-        ([(0, 0), (1, 0)], "three points"),
-        ([(0, 0), (0.5, 0.4), (0.4, 0)], "further along"),
-        ([(0, 0), (0.5, 2), (1, 0)], "breadth"),
+        ("0 0, 1 0", "three points"),
+        ("a leaf", "three points"),
+        ("0 0 1, 1 1 1, 2 2 2", "three points"),
+        ("0 0, 0.5 0.4, 0.4 0", "further along"),
+        ("0 0, 0.5 2, 1 0", "breadth"),
     ],
 )
-def test_a_leafs_own_outline_that_cannot_be_is_refused(half: list, said: str) -> None:
+def test_a_leafs_own_outline_that_cannot_be_is_refused(outline_: str, said: str) -> None:
     with pytest.raises(ValidationError, match=said):
-        WoodForm(outline="own", leaf_half=half)
+        WoodForm(outline="own", own_outline=outline_)
 
 
 def test_plants_keep_apart_as_closely_as_a_poisson_disk_lets_them() -> None:

@@ -94,7 +94,13 @@ def _form(asked: Asked, stand: Stand, now: Stand) -> list[Column]:
         return [
             asked.column("Crown and stem", stand.wood, at, CROWN),
             asked.column("Limbs", stand.wood, at, LIMBS),
-            asked.column("Leaves", stand.wood, at, LEAF, offers=back),
+            asked.column(
+                "Leaves",
+                stand.wood,
+                at,
+                (*LEAF, *(("own_outline",) if stand.wood.outline == "own" else ())),
+                offers=back,
+            ),
         ]
     if stand.blades is not None:
         back = [{"text": "Grow as its kind does", "command": _set(stand, "blades", None)}]

@@ -1,0 +1,175 @@
+"""One plant of a stand by itself: the sheet, its silhouette, the command line; and stands that grow in a place."""
+
+from __future__ import annotations
+
+import datetime as dt
+import io
+import zipfile
+from dataclasses import replace
+from pathlib import Path
+from typing import Any
+
+import av
+import numpy as np
+import pytest
+from PIL import Image
+from typer.testing import CliRunner
+
+from lumwick import cli
+from lumwick.demo_meadow import down
+from lumwick.errors import PlaceError
+from lumwick.growth.kinds import KINDS, USUAL
+from lumwick.land.ground import Ground
+from lumwick.motion.channel import Channel, Key
+from lumwick.picture import load_setting, picture_at
+from lumwick.place.edits import apply, command
+from lumwick.place.files import pack
+from lumwick.place.growing import Front, Stand
+from lumwick.place.nature import Sea, Wind
+from lumwick.plant_sheet import Sheet, sheet, silhouettes, span_of, stand_at
+from lumwick.snapshot.evaluate import Setting, evaluate
+from lumwick.trace.quality import Quality
+from lumwick.trace.stage import Stage
+from tests.conftest import small_place
+
+FLAT = Ground(np.zeros((33, 33), np.float32), 4.0, -64.0, -64.0)
+QUICK = Quality(2, 1, "fast")
+
+
+def stand(kind: str = "birch", **more: Any) -> Stand:
+    return Stand.model_validate({"id": "s", "name": "S", "kind": kind, "height": USUAL[kind][0], "seed": 2, **more})
+
+
+def pictured(one: Stand, asked: Sheet) -> np.ndarray:
+    setting, shot = sheet(one, asked)
+    made = picture_at(Stage(setting), shot, 0.5, (80, 60), QUICK)
+    assert made is not None
+    return made.pixels.astype(float)
+
+
+def test_a_sheet_shows_its_plant_its_season_and_somebody_for_scale() -> None:
+    summer, winter, seedling, alone = (
+        pictured(stand("oak"), Sheet(month=month, grown=grown, figure=figure))
+        for month, grown, figure in ((7.0, 1.0, True), (1.3, 1.0, True), (7.0, 0.05, True), (7.0, 1.0, False))
+    )
+    green = [float((p[..., 1] - (p[..., 0] + p[..., 2]) / 2).mean()) for p in (summer, winter, seedling, alone)]
+    # the paper is a little violet under the sky; leaves are green, bare twigs and a seedling are not
+    assert green[0] > 1.5 and green[1] < 0 and green[2] < 0 and green[3] > green[0]
+    assert all(40 < p.mean() < 220 and p.std() > 4 for p in (summer, winter, alone))
+
+
+@pytest.mark.parametrize("kind", sorted(KINDS))
+def test_every_kind_is_whole_in_its_sheet(kind: str) -> None:
+    setting, shot = sheet(stand(kind), Sheet(turn=70.0))
+    camera = evaluate(setting, shot, 0.0).camera
+    high, wide = span_of(stand(kind))
+    across, up = camera.axes()
+    tan = camera.lens.tangent
+    for top in (np.array([0, 0, 0.0]), np.array([0, 0, high]), across * wide / 2, -across * wide / 2):
+        way = top - camera.position
+        far = way @ camera.forward
+        assert abs(way @ across) < far * tan and abs(way @ up) < far * tan * 3 / 4 + 0.02
+
+
+def test_a_silhouette_is_black_on_white_and_closes() -> None:
+    frames = list(silhouettes(stand("birch"), Sheet(wind=9.0, seconds=0.5), (64, 64)))
+    assert len(frames) == 12 and all(f.shape == (64, 64) for f in frames)
+    black = np.array([(f < 128).mean() for f in frames])
+    assert (black > 0.03).all() and all((f == 255).mean() > 0.3 for f in frames)
+    steps = [np.abs(a.astype(float) - b).mean() for a, b in zip(frames, [*frames[1:], frames[0]], strict=True)]
+    assert min(steps) > 0 and steps[-1] < 2.5 * max(steps[:-1])  # the last goes on to the first
+    with pytest.raises(PlaceError, match="no stand 'elm': this place has"):
+        stand_at(small_place(), small_place().shots[0], "elm", 0.0)
+
+
+def test_a_plant_on_the_command_line(tmp_path: Path) -> None:
+    place, files = down()
+    whole = tmp_path / "down.zip"
+    whole.write_bytes(pack(place, files))
+
+    def run(*args: object) -> Any:
+        return CliRunner().invoke(cli.app, ["plant", str(whole), *(str(a) for a in args)])
+
+    done = run("oak", "--out", tmp_path / "oak.png", "--month", 10.7, "--size", "64x48")
+    assert done.exit_code == 0, done.output
+    assert Image.open(tmp_path / "oak.png").size == (64, 48)
+    small = ("--silhouette", "--seconds", 0.25, "--size", "48x48", "--out")
+    assert run("oak", *small, tmp_path / "oak.zip").exit_code == 0
+    with zipfile.ZipFile(tmp_path / "oak.zip") as z:
+        assert len(z.namelist()) == 6 and Image.open(io.BytesIO(z.read("0001.png"))).mode == "L"
+    assert run("oak", *small, tmp_path / "oak.mp4").exit_code == 0
+    with av.open(str(tmp_path / "oak.mp4")) as film:
+        assert film.streams.video[0].frames == 6
+    for wrong in (
+        ("elm", "--out", "x.png"),
+        ("oak", "--out", "x.png", "--month", 20),
+        ("oak", "--out", "x.png", "--size", "9"),
+    ):
+        assert isinstance(run(*wrong).exception, PlaceError)
+
+
+def drawn_steps(stage: Stage) -> set[int]:
+    return {step for s in stage.stands.standings for bed in s.beds for _, _, step, _ in bed.dealt}
+
+
+def test_a_stand_that_grows_is_set_out_once_and_the_same_alone_or_in_a_row() -> None:
+    grown = Channel(keys=[Key(t=0, v=0.0), Key(t=1, v=1.0)])
+    one = stand("birch", grown=grown, per_hectare=300, area=[(-20, 10), (20, 10), (20, 40), (-20, 40)])
+    setting = Setting(small_place(growth=[one], sea=Sea(present=False), wind=Wind(speed=2.0)), FLAT)
+    shot, stage = setting.place.shots[0], Stage(setting)
+    seen = {}
+    for t in (0.0, 0.5, 0.98):
+        stage.set(evaluate(setting, shot, t))
+        seen[t] = drawn_steps(stage)
+    standing = stage.stands.standings[0]
+    assert seen[0.0] == set() and seen[0.5] == {12} and seen[0.98] == {24}
+    stage.set(evaluate(setting, shot, 0.5))
+    assert stage.stands.standings[0] is standing  # no plant was set out anew
+    alone = Stage(setting)
+    alone.set(evaluate(setting, shot, 0.5))
+    for a, b in zip(standing.beds, alone.stands.standings[0].beds, strict=True):
+        for key, shape in b.shapes.items():
+            assert np.array_equal(shape.vertices, a.shapes[key].vertices)
+
+
+def test_a_front_a_season_and_a_colour_change_what_is_drawn() -> None:
+    reach = Channel(keys=[Key(t=0, v=0.0), Key(t=1, v=60.0)])
+    front = Front(of="spots", points=[(0.0, 10.0)], reach=reach, soft=10.0)
+    area = [(-30, 10), (30, 10), (30, 50), (-30, 50)]
+    one = stand("birch", front=front, per_hectare=300, area=area, leaves="by the date", leaf_colour="")
+    setting = Setting(small_place(growth=[one], sea=Sea(present=False)), FLAT)
+    shot, stage = setting.place.shots[0], Stage(setting)
+    counts = []
+    for t in (0.0, 0.3, 0.9):
+        stage.set(evaluate(setting, shot, t))
+        counts.append(sum(len(which) for *_, which in stage.stands.standings[0].beds[0].dealt))
+    assert counts[0] < counts[1] < counts[2]
+    leaf = {}
+    for month in (6, 10):
+        when = shot.model_copy(
+            update={"clock": shot.clock.model_copy(update={"start": dt.datetime(2026, month, 20, 12)})}
+        )
+        dated = Setting(
+            small_place(growth=[one], sea=Sea(present=False), shots=[type(shot).model_validate(when.model_dump())]),
+            FLAT,
+        )
+        stage = Stage(dated)
+        stage.set(evaluate(dated, dated.place.shots[0], 0.9))
+        leaf[month] = next(iter(stage.stands.standings[0].beds[0].shapes.values())).look["reflected"][1].copy()
+    assert leaf[10][0] > 1.5 * leaf[6][0]
+    blue, _ = apply(setting.place, command({"op": "set", "path": "/growth/s/leaf_colour", "value": "#2040c0"}))
+    stage.change(replace(setting, place=blue, told=None, memory={}))
+    stage.set(evaluate(stage.setting, stage.setting.place.shots[0], 0.9))
+    look = next(iter(stage.stands.standings[0].beds[0].shapes.values())).look
+    assert look["reflected"][1][2] > 3 * look["reflected"][1][0]
+    with pytest.raises(PlaceError, match="no colour"):
+        apply(setting.place, command({"op": "set", "path": "/growth/s/leaf_colour", "value": "#12"}))
+
+
+def test_the_third_demo_place_sets_out_all_its_stands() -> None:
+    setting = load_setting(down())
+    stage = Stage(setting)
+    for shot in setting.place.shots:
+        stage.set(evaluate(setting, shot, shot.seconds / 2))
+    drawn = {s.stand.id: sum(len(bed.plants.turn) for bed in s.beds) for s in stage.stands.standings}
+    assert all(drawn.values()), drawn
