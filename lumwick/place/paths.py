@@ -43,14 +43,15 @@ def value_name(place: Place, path: str) -> str:
     if parts[0] == "shots":
         return title
     owner: Any = place
+    name = ""
     for part in parts[:-1]:
         owner = (
             next((item for item in owner if getattr(item, "id", None) == part), None)
             if isinstance(owner, list)
             else getattr(owner, part)
         )
-    name = getattr(owner, "name", "")
-    return f"{name}: {title.lower()}" if name and owner is not place else title
+        name = getattr(owner, "name", "") or name  # what hangs on something is its
+    return f"{name}: {title.lower()}" if name else title
 
 
 def unit_of(info: Any) -> str:

@@ -147,25 +147,42 @@ def test_a_stand_is_formed_turned_through_the_year_and_kept(page: Page, live_ser
     revision(page, 8)
     spot = growing(place).growth[0].singles[0]
     assert spot.east == pytest.approx(60, abs=3) and spot.north == pytest.approx(90, abs=3)
+    page.get_by_role("button", name="Brush", exact=True).click()
+    was = growing(place).growth[0].area
+    box = page.get_by_role("application", name="Chart of the place").bounding_box()
+    x, y, wide, high = ws(page, "w.viewBox()")
+    assert box
+
+    def at(east: float, north: float) -> tuple[float, float]:
+        return box["x"] + (east - x) / wide * box["width"], box["y"] + (-north - y) / high * box["height"]
+
+    page.mouse.move(*at(118, 150))
+    page.mouse.down()
+    page.mouse.move(*at(150, 150), steps=5)
+    page.mouse.up()
+    revision(page, 9)
+    grown = growing(place).growth[0].area
+    assert max(east for east, _ in grown) > max(east for east, _ in was) + 10
+    ws(page, "w.setChartMode('')")
     page.get_by_role("button", name="A mown way").click()
     for east, north in ((0.0, 10.0), (20.0, 40.0)):
         clicked_at(page, east, north)
         page.wait_for_timeout(600)
     ws(page, "w.endDraft()")
-    revision(page, 9)
+    revision(page, 10)
     expect(slip.get_by_label("Growth left")).to_be_visible()
     assert len(growing(place).ways[0].line) == 2
     page.get_by_label("Way Way 1").focus()
     slip.get_by_role("button", name="remove").click()
-    revision(page, 10)
+    revision(page, 11)
     assert not growing(place).ways
     # growing behind a front, keyed by its pin
     ws(page, "w.select('pines')")
     page.get_by_role("tab", name="Season and colour").click()
     slip.get_by_role("button", name="From its middle").click()
-    revision(page, 11)
-    set_field(page, "Has come", "30 m")
     revision(page, 12)
+    set_field(page, "Has come", "30 m")
+    revision(page, 13)
     assert growing(place).growth[0].front.reach == 30.0
     # it moves, and its silhouette is taken away as frames
     page.get_by_role("button", name="let it move").click()

@@ -305,3 +305,30 @@ def test_a_way_is_worn_into_the_ground_and_snow_lies_above_its_line() -> None:
     snowy, plain = (albedo(low, "upland", None, 2.0, 1, line) for line in (100.0, None))
     assert np.abs(snowy[..., :3] - np.array(SNOW)).max(-1)[low.heights > 180].mean() < 0.2
     assert np.abs(snowy - plain)[low.heights < 10].mean() < 0.05
+
+
+def test_a_stand_is_widened_and_narrowed_with_a_brush() -> None:
+    square = stand(area=[(0, 0), (40, 0), (40, 40), (0, 40)])
+    place = small_place(growth=[square])
+
+    def brushed(**more: object) -> Stand:
+        told = {"op": "brush_stand", "stand": "s", "width": 10.0, **more}
+        return apply(place, command(told))[0].growth[0]
+
+    wider = shapely.Polygon(brushed(line=[(30, 20), (60, 20)]).area)
+    # 20 m of a stroke of 10 m, and its round end
+    assert wider.area - 1600 == pytest.approx(20 * 10 + np.pi * 25 / 2, rel=0.05)
+    less = shapely.Polygon(brushed(line=[(45, 20), (25, 20)], takes=True).area)
+    assert 1600 - less.area == pytest.approx(15 * 10 + np.pi * 25 / 2, rel=0.05)
+    for line, takes, said in (
+        ([(60, 60), (80, 60)], False, "one area"),
+        ([(20, 20)], True, "no holes"),
+        ([(-5, 20), (45, 20)], True, "one area"),
+    ):
+        with pytest.raises(PlaceError, match=said):
+            brushed(line=line, takes=takes)
+    with pytest.raises(PlaceError, match="remove it instead"):
+        brushed(line=[(0, 20), (40, 20)], takes=True, width=100)
+    place = small_place(growth=[stand()])
+    with pytest.raises(PlaceError, match="covers the whole place"):
+        brushed(line=[(0, 0)])

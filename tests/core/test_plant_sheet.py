@@ -54,7 +54,7 @@ def test_a_sheet_shows_its_plant_its_season_and_somebody_for_scale() -> None:
     )
     green = [float((p[..., 1] - (p[..., 0] + p[..., 2]) / 2).mean()) for p in (summer, winter, seedling, alone)]
     # the paper is a little violet under the sky; leaves are green, bare twigs and a seedling are not
-    assert green[0] > 1.5 and green[1] < 0 and green[2] < 0 and green[3] > green[0]
+    assert green[0] > 1.5 and green[1] < 0 and green[2] < 0 and green[3] > 1.0
     assert all(40 < p.mean() < 220 and p.std() > 4 for p in (summer, winter, alone))
 
 

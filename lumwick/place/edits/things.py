@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any, Literal
 
+import shapely
 from pydantic import BaseModel, Field, ValidationError
 
 from lumwick.errors import PlaceError
@@ -12,13 +13,16 @@ from lumwick.motion.terms import Follow
 from lumwick.place.document import Place
 from lumwick.place.edits.base import Command, named
 from lumwick.place.edits.keys import SetKey
-from lumwick.place.fields import Id
+from lumwick.place.fields import Id, Point2
 from lumwick.place.files import explain
 from lumwick.place.growing import Spot, Stand
 from lumwick.place.instant import Motions
 from lumwick.place.nature import DrawnBeach, GroundWay, Water
 from lumwick.place.objects import Built, Dressed, Lamp, LampGroup, Surface, Thing
 from lumwick.place.paths import find
+
+AREA_AT_MOST = 400
+"""Corners of a stand's area."""
 
 LISTED: dict[str, tuple[str, type[BaseModel]]] = {
     "waters": ("water", Water),
@@ -124,6 +128,38 @@ class SetPlant(Command):
         return f"{stand.name}: a plant set at {self.east:.1f}, {self.north:.1f}"
 
 
+class BrushStand(Command):
+    """Widen a stand's area by a stroke of a brush, or take it away there."""
+
+    op: Literal["brush_stand"]
+    stand: Id
+    line: list[Point2] = Field(min_length=1, max_length=2000)
+    width: float = Field(gt=0, le=5000)
+    takes: bool = False
+
+    def apply(self, draft: Place) -> str:
+        stand = next((item for item in draft.growth if item.id == self.stand), None)
+        if stand is None:
+            raise PlaceError("That stand is not there any more.")
+        if not stand.area:
+            raise PlaceError(f"{stand.name} covers the whole place: draw a stand with an area, then brush it.")
+        way = shapely.LineString(self.line) if len(self.line) > 1 else shapely.Point(self.line[0])
+        stroke, area = way.buffer(self.width / 2, quad_segs=6), shapely.Polygon(stand.area).buffer(0)
+        made = area.difference(stroke) if self.takes else area.union(stroke)
+        if made.is_empty:
+            raise PlaceError(f"Nothing would be left of {stand.name}: remove it instead.")
+        if made.geom_type != "Polygon":
+            raise PlaceError("A stand is one area: brush over its edge, so that it stays in one piece.")
+        if made.interiors:
+            raise PlaceError("A stand has no holes: begin the stroke outside it.")
+        for coarse in (0.04, 0.1, 0.25, 0.6, 1.5):
+            outline = made.simplify(coarse * self.width).exterior.coords[:-1]
+            if len(outline) <= AREA_AT_MOST:
+                break
+        stand.area = [(round(float(x), 1), round(float(y), 1)) for x, y in outline[:AREA_AT_MOST]]
+        return f"{stand.name}: {'less' if self.takes else 'more'} of it, {made.area / 1e4:.2f} ha"
+
+
 class TakePlant(Command):
     """Take one of a stand's plants that were set by hand away."""
 
@@ -215,6 +251,7 @@ COMMANDS = (
     Remove,
     SetPlant,
     TakePlant,
+    BrushStand,
     Dress,
     Move,
 )

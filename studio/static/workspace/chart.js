@@ -102,6 +102,10 @@ export const chart = {
       this.springAt(this.metres(e));
       return;
     }
+    if (this.chartMode === 'brush') {
+      this.brushStand(e);
+      return;
+    }
     if (this.chartMode === 'plant') {
       this.setPlantAt(this.metres(e));
       return;

@@ -1,7 +1,7 @@
 /* The Growth bench: the plant sheet under the chart, and stands, ways and single plants on it. */
 import { drawGroundWay } from '../drawings/marks.js';
 import { drawPlant } from '../drawings/plant.js';
-import { clamp, pointerDrag } from '../kit/dom.js';
+import { clamp, el, pointerDrag, refs } from '../kit/dom.js';
 
 const FRAMES = 24;
 
@@ -192,6 +192,38 @@ export const growth = {
     while (ids.includes(`way${k}`)) k++;
     const item = { id: `way${k}`, name: `Way ${k}`, line };
     this.command({ op: 'add', to: 'ways', item }).then((ok) => ok && this.select(item.id));
+  },
+  // a stroke of a brush as wide as 28 pixels; with shift it takes away
+  brushStand(e) {
+    const px = this.px(),
+      line = [this.metres(e).map((v) => +v.toFixed(2))],
+      width = +(28 * px).toFixed(2),
+      takes = e.shiftKey,
+      mark = el('polyline', {
+        fill: 'none',
+        stroke: takes ? 'var(--brick)' : 'var(--marsh)',
+        'stroke-opacity': 0.45,
+        'stroke-width': width,
+        'stroke-linecap': 'round',
+        'stroke-linejoin': 'round',
+      }),
+      show = () => mark.setAttribute('points', line.map(([x, y]) => `${x},${-y}`).join(' '));
+    refs.chart.append(mark);
+    line.push([line[0][0] + 0.01, line[0][1]]);
+    show();
+    pointerDrag(
+      (m) => {
+        const at = this.metres(m),
+          last = line[line.length - 1];
+        if (Math.hypot(at[0] - last[0], at[1] - last[1]) < 4 * px) return;
+        line.push(at.map((v) => +v.toFixed(2)));
+        show();
+      },
+      () => {
+        mark.remove();
+        this.command({ op: 'brush_stand', stand: this.selected, line, width, takes });
+      },
+    );
   },
   setPlantAt([east, north]) {
     this.setChartMode('');
