@@ -175,7 +175,7 @@ class Stand(Model):
     leaves: Literal["in summer", "by the date", "by the dial"] = Field(
         "in summer", title="Season", description="By the date follows the shot's clock."
     )
-    month: Animatable = keyed(7.0, "Month", "", 1, 13, "The season's dial: 1 is the first of January, 6.5 mid June.")
+    month: Animatable = keyed(7.0, "Month", "x", 1, 13, "The season's dial: 1 is the first of January, 6.5 mid June.")
     leaf_colour: str = Field("", title="Leaf colour", description="Its own, as #rrggbb; its kind's if empty.")
     flower_colour: str = Field("", title="Flower colour", description="Its own, as #rrggbb; its kind's if empty.")
     tip_colour: str = Field("", title="Tip colour", description="What its tips are tinted with, as #rrggbb.")

@@ -143,8 +143,9 @@ class Sway:
     @classmethod
     def of(cls, snap: Snapshot, eye: NDArray[np.float64] | None = None) -> Sway:
         seen_from = snap.camera.position if eye is None else eye
-        month = month_of(snap.clock, float(snap.place.site.latitude))
-        return cls(snap.wind, snap.t, snap.loop, np.asarray(seen_from, float), round(month, 3), snap.bodies)
+        dated = any(stand.leaves == "by the date" for stand in snap.place.growth)
+        month = round(month_of(snap.clock, float(snap.place.site.latitude)), 2) if dated else 7.0
+        return cls(snap.wind, snap.t, snap.loop, np.asarray(seen_from, float), month, snap.bodies)
 
 
 class Stands:

@@ -121,7 +121,7 @@ def test_contours_lie_at_their_height(marsh: Ground) -> None:
 def test_covers_and_the_ring_beyond(marsh: Ground) -> None:
     c = albedo(marsh, "saltmarsh", 0.0, 2.2, 1)
     assert (
-        c.shape == (97, 97, 5)
+        c.shape == (97, 97, 6)
         and c[..., 3:].min() >= 0
         and c[..., 3:].max() <= 1
         and c[..., :3].min() > 0
