@@ -34,9 +34,9 @@ from lumwick.place.objects import Shape, Thing
 from lumwick.plant_sheet import Sheet, sheet
 from lumwick.snapshot.evaluate import Setting, evaluate
 from lumwick.trace import embree
+from lumwick.trace.beds import Sway
 from lumwick.trace.quality import QUALITIES, Quality
 from lumwick.trace.stage import Stage
-from lumwick.trace.stands import Sway
 
 FLAT = Ground(np.zeros((65, 65), np.float32), 4.0, -128.0, -128.0)
 

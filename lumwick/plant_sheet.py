@@ -19,10 +19,10 @@ from lumwick.land.ground import Ground
 from lumwick.motion.timebase import RATES, frame_time
 from lumwick.place.document import Place, Shot
 from lumwick.place.fields import Asset
-from lumwick.place.filming import Clock, Develop, Exposure, Route, Station
+from lumwick.place.filming import Clock, Exposure, Route, Station
 from lumwick.place.growing import Spot, Stand
 from lumwick.place.instant import Motions
-from lumwick.place.nature import Air, Land, Sea, Site, Wind
+from lumwick.place.nature import Land, Sea, Site, Wind
 from lumwick.place.objects import Shape, Surface, Thing
 from lumwick.snapshot.evaluate import Setting, evaluate
 from lumwick.trace.drift import silhouette
@@ -82,29 +82,9 @@ def sheet(stand: Stand, asked: Sheet, place: Place | None = None) -> tuple[Setti
     stand : Stand
         At an instant: constants alone.
     place : Place or None
-        Whose latitude the season goes by.
+        Whose gustiness it stands in.
     """
     high, wide = span_of(stand)
-    woody = KINDS[stand.kind].woody
-    if woody:
-        spots = [Spot(id="one")]
-    else:
-        blades = blades_of(stand)
-        step = 0.8 * getattr(blades, "spread", 0.5)
-        spots = [
-            Spot(
-                id=f"t{i}-{j}", east=(i - 1) * step, north=(j - 1) * step, turn=37.0 * (3 * i + j), size=0.9 + 0.05 * i
-            )
-            for i in range(3)
-            for j in range(3)
-        ]
-    one = stand.model_copy(
-        update={
-            **{"area": [], "on": "", "singles": spots, "only_singles": True, "upright": None, "front": None},
-            **{"leaves": "by the dial", "month": asked.month, "grown": asked.grown, "lowest": -1000, "highest": 9000},
-            "per_hectare": 30000.0 if not woody else stand.per_hectare,
-        }
-    )
     # what is low is seen close by, and of the figure its legs
     shown = max(1.06 * high, 0.75)
     beside = asked.figure and not asked.bare
@@ -117,43 +97,15 @@ def sheet(stand: Stand, asked: Sheet, place: Place | None = None) -> tuple[Setti
     a = np.radians(asked.turn)
     side, way = np.array([np.cos(a), -np.sin(a)]), np.array([np.sin(a), np.cos(a)])
     middle = np.array([*(side * 0.5 * (across - wide)), 0.485 * shown])
-    eye = middle + far * np.array([-way[0], -way[1], 0.05])
-    start = dt.datetime(2026, 6, 15, 9, 40)
-    shot = Shot(
-        id="sheet",
-        name="Sheet",
-        frames=max(2, round(asked.seconds * 24)),
-        fps="24",
-        loop=True,
-        clock=Clock(start=start),
-        exposure=Exposure(ev100=13.9, kelvin=5600, focus=float(far), f_number=11.0),
-        develop=Develop(),
-        route=Route(
-            way="fixed",
-            stations=[
-                Station(
-                    id="s1",
-                    east=float(eye[0]),
-                    north=float(eye[1]),
-                    up=float(eye[2]),
-                    aim=tuple(float(v) for v in middle),
-                    focal=FOCAL,
-                )
-            ],
-        ),
-    )
+    shot = _shot(middle + far * np.array([-way[0], -way[1], 0.05]), middle, asked.seconds)
+    gusty = place.wind.gustiness if place and isinstance(place.wind.gustiness, float) else 0.22
     made = Place(
         name="Plant sheet",
-        site=Site(latitude=50.0 if place is None or place.site.latitude >= 0 else -50.0, longitude=0.0),
+        site=Site(latitude=50.0, longitude=0.0),
         land=Land(elevation=Asset(sha256="0" * 64, name="flat.tif", bytes=1), cover="upland"),
         sea=Sea(present=False),
-        air=Air(),
-        wind=Wind(
-            speed=asked.wind,
-            from_bearing=float(asked.turn) % 360,
-            gustiness=place.wind.gustiness if place and isinstance(place.wind.gustiness, float) else 0.22,
-        ),
-        growth=[one],
+        wind=Wind(speed=asked.wind, from_bearing=float(asked.turn) % 360, gustiness=gusty),
+        growth=[_alone(stand, asked)],
         surfaces=[
             Surface(id="grey", name="Grey", colour=GREY, roughness=1.0),
             Surface(id="figure", name="Figure", colour=FIGURE, roughness=0.9),
@@ -162,6 +114,57 @@ def sheet(stand: Stand, asked: Sheet, place: Place | None = None) -> tuple[Setti
         shots=[shot],
     )
     return Setting(made, GROUND), shot
+
+
+def _alone(stand: Stand, asked: Sheet) -> Stand:
+    """The stand with one plant in the middle, or a few tufts."""
+    woody = KINDS[stand.kind].woody
+    step = 0.8 * getattr(blades_of(stand), "spread", 0.5)
+    grid = [(0, 0)] if woody else [(i, j) for i in (-1, 0, 1) for j in (-1, 0, 1)]
+    spots = [
+        Spot(
+            id=f"t{k}",
+            east=i * step,
+            north=j * step,
+            turn=0.0 if woody else 37.0 * k,
+            size=1.0 if woody else 0.95 + 0.05 * i,
+        )
+        for k, (i, j) in enumerate(grid)
+    ]
+    where = {"area": [], "on": "", "singles": spots, "only_singles": True, "upright": None, "front": None}
+    when = {"leaves": "by the dial", "month": asked.month, "grown": asked.grown}
+    return stand.model_copy(
+        update={
+            **where,
+            **when,
+            "per_hectare": stand.per_hectare if woody else 30000.0,
+            "lowest": -1000.0,
+            "highest": 9000.0,
+        }
+    )
+
+
+def _shot(eye: NDArray[np.float64], aim: NDArray[np.float64], seconds: float) -> Shot:
+    """A clip that closes, from where the camera stands."""
+    station = Station(
+        id="s1",
+        east=float(eye[0]),
+        north=float(eye[1]),
+        up=float(eye[2]),
+        aim=(float(aim[0]), float(aim[1]), float(aim[2])),
+        focal=FOCAL,
+    )
+    focus = float(np.linalg.norm(aim - eye))
+    return Shot(
+        id="sheet",
+        name="Sheet",
+        frames=max(2, round(seconds * 24)),
+        fps="24",
+        loop=True,
+        clock=Clock(start=dt.datetime(2026, 6, 15, 9, 40)),
+        exposure=Exposure(ev100=13.9, kelvin=5600, focus=focus, f_number=11.0),
+        route=Route(way="fixed", stations=[station]),
+    )
 
 
 def stand_at(place: Place, shot: Shot, name: str, t: float) -> Stand:

@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from lumwick.growth.compiled import unfolded
 from lumwick.growth.kinds.form import Form
-from lumwick.growth.scatter import Plants
+from lumwick.growth.plants import Plants
 from lumwick.place.growing import Front, Stand
 
 Floats = NDArray[np.float64]
@@ -43,7 +43,7 @@ def grown(form: Form, bears: Bears, out: NDArray[np.float32]) -> None:
         out[:] = form.vertices
         return
     told = np.array(bears, float)
-    unfolded(form.vertices, form.origin, form.birth, form.lag, form.foot, told, UNFOLDS, SEEDLING, out)
+    unfolded(form.vertices, (form.origin, form.birth, form.lag, form.foot), told, UNFOLDS, SEEDLING, out)
 
 
 def away(front: Front, at: Floats, water: list[shapely.Geometry]) -> Floats:

@@ -36,8 +36,9 @@ def kept_apart(points, order, least, cell_of, wide, high):
 
 
 @nb.njit(parallel=True, fastmath={"contract", "reassoc", "nsz"}, cache=True)
-def unfolded(rest, origin, birth, lag, foot, bears, unfolds, seedling, out):
+def unfolded(rest, grows, bears, unfolds, seedling, out):
     """Vertices as far as they have grown (see `lumwick.growth.coming`)."""
+    origin, birth, lag, foot = grows
     size = seedling + (1 - seedling) * bears[0] if bears[0] < 1 else 1.0
     for i in nb.prange(len(rest)):
         t = min(1.0, max(0.0, (bears[0] * (1 + unfolds) - birth[i]) / unfolds)) if bears[0] < 1 else 1.0

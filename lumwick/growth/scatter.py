@@ -9,42 +9,14 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 from scipy import ndimage
-from scipy.spatial import cKDTree
 
 from lumwick.errors import PlaceError
-from lumwick.growth.compiled import kept_apart
+from lumwick.growth.apart import CHOICE, apart, between, on_faces
 from lumwick.growth.kinds import KINDS
+from lumwick.growth.plants import Plants, no_plants, too_many
 from lumwick.land.covers import lie_of
 from lumwick.land.ground import Ground
 from lumwick.place.growing import PLANTS_AT_MOST, Stand
-
-
-@dataclass(frozen=True)
-class Plants:
-    """Plants of one stand.
-
-    Attributes
-    ----------
-    position : ndarray, shape (n, 3) [m]
-    turn : ndarray, shape (n,) [rad]
-    scale : ndarray, shape (n,)
-        Height over the stand's usual height.
-    shade : ndarray, shape (n,)
-        Each plant's own number from 0 to 1, for colour and for choosing its form.
-    up : ndarray, shape (n, 3)
-        Which way each stands; nothing of it if they stand as their kind does on the ground.
-    """
-
-    position: NDArray[np.float64]
-    turn: NDArray[np.float64]
-    scale: NDArray[np.float64]
-    shade: NDArray[np.float64]
-    up: NDArray[np.float64] = field(default_factory=lambda: np.zeros((0, 3)))
-
-    def of(self, which: NDArray[np.bool_] | NDArray[np.int64]) -> Plants:
-        """Some of them."""
-        up = self.up[which] if len(self.up) else self.up
-        return Plants(self.position[which], self.turn[which], self.scale[which], self.shade[which], up)
 
 
 @dataclass(frozen=True)
@@ -87,13 +59,13 @@ def scatter(stand: Stand, ground: Ground, slope: NDArray[np.float64], bounds: Bo
     """
     bounds = bounds or Bounds()
     if stand.only_singles:
-        return _with_singles(stand, ground, _none())
+        return _with_singles(stand, ground, no_plants())
     if stand.on:
-        return _with_singles(stand, ground, _on_faces(stand, bounds.faces))
+        return _with_singles(stand, ground, on_faces(stand, bounds.faces))
     area = _area(stand)
     w, s, e, n = _extent(stand, ground, area)
     if stand.per_hectare <= 0 or w >= e or s >= n:
-        return _with_singles(stand, ground, _none())
+        return _with_singles(stand, ground, no_plants())
     rng = np.random.Generator(np.random.Philox(key=[stand.seed, 21]))
     # what keeps apart is chosen from more than are wanted
     step = 100.0 / np.sqrt(stand.per_hectare * (CHOICE if stand.spaced > 0 else 1.0))  # of the jittered grid
@@ -123,15 +95,11 @@ def scatter(stand: Stand, ground: Ground, slope: NDArray[np.float64], bounds: Bo
         on = keep & shapely.contains_xy(shape, x, y)
         tall[on] *= left
         keep &= ~on | (left > 0)
-    up = np.zeros((0, 3)) if stand.upright is None else _between(ground, x[keep], y[keep], stand.upright)
+    up = np.zeros((0, 3)) if stand.upright is None else between(ground, x[keep], y[keep], stand.upright)
     found = Plants(
         np.stack([x, y, z], 1)[keep], draw[keep, 5] * 2 * np.pi, tall[keep], np.mod(draw[keep, 2] * 7919.0, 1.0), up
     )
     return _with_singles(stand, ground, found)
-
-
-CHOICE = 5.0
-"""How many more spots than are wanted plants that keep apart are chosen from."""
 
 
 def _allowed(
@@ -178,71 +146,6 @@ def _to_water(
         shapely.prepare(shape)
         far = np.minimum(far, shapely.distance(shape, shapely.points(*at)))
     return far
-
-
-def apart(points: NDArray[np.float64], rank: NDArray[np.float64], least: float) -> NDArray[np.bool_]:
-    """Which of some points (n, 2) are kept so that no two lie nearer than ``least`` [m]: those of the lowest ``rank``
-    (n,) first (R. Cook 1986, dart throwing)."""
-    if not len(points):
-        return np.zeros(0, bool)
-    cell = np.floor((points - points.min(0)) / least).astype(np.int64)[:, ::-1]
-    high, wide = (int(v) + 1 for v in cell.max(0))
-    if high * wide > 40_000_000:  # so far apart that hardly any two can meet
-        return np.ones(len(points), bool)
-    return np.asarray(kept_apart(np.ascontiguousarray(points), np.argsort(rank), float(least), cell, wide, high))
-
-
-def _between(ground: Ground, x: NDArray[np.float64], y: NDArray[np.float64], upright: float) -> NDArray[np.float64]:
-    """Ways to stand (n, 3) between out from the ground (0) and upright (1)."""
-    i = np.clip(((y - ground.south) / ground.spacing).round().astype(int), 0, ground.heights.shape[0] - 1)
-    j = np.clip(((x - ground.west) / ground.spacing).round().astype(int), 0, ground.heights.shape[1] - 1)
-    return _turned_up(ground.normals()[i, j].astype(float), upright)
-
-
-def _turned_up(normal: NDArray[np.float64], upright: float) -> NDArray[np.float64]:
-    up = normal * (1 - upright) + np.array([0.0, 0.0, 1.0]) * upright
-    size = np.linalg.norm(up, axis=1, keepdims=True)
-    return np.where(size > 1e-6, up / np.maximum(size, 1e-9), normal)
-
-
-def _on_faces(stand: Stand, faces: NDArray[np.float64] | None) -> Plants:
-    """Plants on a model's faces: as many on a square metre as the stand says, on those that are not too steep;
-    where any slope will do, on overhanging ones too."""
-    if faces is None or not len(faces):
-        raise PlaceError(f"{stand.name} grows on a model that has no faces, or is not there: choose another.")
-    normal = np.cross(faces[:, 1] - faces[:, 0], faces[:, 2] - faces[:, 0])
-    area = np.linalg.norm(normal, axis=1) / 2
-    normal = normal / np.maximum(2 * area, 1e-12)[:, None]
-    middle = faces.mean(1)
-    steep = np.degrees(np.arccos(np.clip(normal[:, 2], -1, 1)))
-    keep = (area > 1e-10) & ((steep <= stand.slope_most) | (stand.slope_most >= 90)) & (middle[:, 2] >= stand.lowest)
-    keep &= middle[:, 2] <= stand.highest
-    faces, normal, area = faces[keep], normal[keep], area[keep]
-    number = float(area.sum()) * stand.per_hectare / 1e4
-    if number > PLANTS_AT_MOST:
-        raise PlaceError(_too_many(stand, number))
-    rng = np.random.Generator(np.random.Philox(key=[stand.seed, 23]))
-    n = int(number * (CHOICE if stand.spaced > 0 else 1.0) + rng.random())
-    if n == 0 or not len(faces):
-        return _none()
-    which = np.searchsorted(np.cumsum(area) / area.sum(), rng.random(n))
-    which = np.minimum(which, len(area) - 1)
-    a, b = np.sqrt(rng.random(n)), rng.random(n)
-    share = np.stack([1 - a, a * (1 - b), a * b], 1)
-    at = np.einsum("ij,ijk->ik", share, faces[which])
-    draw = rng.random((n, 5))
-    if stand.spaced > 0:
-        tree, kept = cKDTree(at), np.zeros(n, bool)
-        gone = np.zeros(n, bool)
-        for k in np.argsort(draw[:, 0]):
-            if not gone[k]:
-                kept[k] = True
-                gone[tree.query_ball_point(at[k], stand.spaced)] = True
-        chosen = np.flatnonzero(kept)[: int(number + 0.5)]
-        at, which, draw = at[chosen], which[chosen], draw[chosen]
-    tall = np.clip(1 + stand.variation * (draw[:, 1] + draw[:, 2] - 1) * 1.7, 0.25, 2.0)
-    up = _turned_up(normal[which], 0.0 if stand.upright is None else stand.upright)
-    return Plants(at, draw[:, 3] * 2 * np.pi, tall, draw[:, 4], up)
 
 
 def _with_singles(stand: Stand, ground: Ground, found: Plants) -> Plants:
@@ -297,17 +200,8 @@ def _extent(stand: Stand, ground: Ground, area: shapely.Polygon | None) -> tuple
     size = area.area if area is not None and w < e and s < n else max(e - w, 0.0) * max(n - s, 0.0)
     expected = size / 1e4 * stand.per_hectare
     if expected > PLANTS_AT_MOST:
-        raise PlaceError(_too_many(stand, expected))
+        raise PlaceError(too_many(stand, expected))
     return w, s, e, n
-
-
-def _too_many(stand: Stand, expected: float) -> str:
-    """What is said of a stand that holds too many plants: the density that fits, too."""
-    fits = float(stand.per_hectare) * PLANTS_AT_MOST / expected
-    return (
-        f"{stand.name} would hold {expected:,.0f} plants: at most {PLANTS_AT_MOST:,} can be filmed. "
-        f"Lower its density to {fits:,.0f} a hectare, or its area."
-    )
 
 
 def _area(stand: Stand) -> shapely.Polygon | None:
@@ -396,7 +290,3 @@ def gather(
     quarter = np.floor(np.mod(shade * 977.0, 1.0) * 4) * (np.pi / 2)
     single = ~whole[inverse]
     return Plants(middle[whole], quarter[whole], tall[whole], shade[whole]), plants.of(single)
-
-
-def _none() -> Plants:
-    return Plants(np.zeros((0, 3)), np.zeros(0), np.zeros(0), np.zeros(0))

@@ -12,7 +12,8 @@ from lumwick.growth.kinds import KINDS
 from lumwick.growth.kinds.form import Form
 from lumwick.growth.kinds.grass import Blades
 from lumwick.growth.kinds.skeleton import Habit
-from lumwick.growth.scatter import Bounds, Plants, scatter
+from lumwick.growth.plants import Plants
+from lumwick.growth.scatter import Bounds, scatter
 from lumwick.keep import cached
 from lumwick.land.ground import Ground
 from lumwick.place.growing import Stand, WoodForm

@@ -84,9 +84,10 @@ def springs_back(s, omega, stays, rises, damped):
 
 
 @nb.njit(cache=True)
-def _met(x, y, z, tall, omega, ways, spans, sizes, consts):
+def _met(x, y, z, tall, omega, bodies, consts):
     """How far something of a height at a spot is turned over [rad], and which way (east, north)."""
     edge, flat, stays, rises, damped = consts
+    ways, spans, sizes = bodies
     best, bx, by = 0.0, 0.0, 0.0
     for b in range(len(spans)):
         radius, high = sizes[b, 0], sizes[b, 1]
@@ -124,7 +125,8 @@ CHUNK = 512
 
 
 @nb.njit(parallel=True, fastmath={"contract", "reassoc", "nsz"}, cache=True)
-def _pushed(vertices, foot, m, tall, omega, rooted, ways, spans, sizes, consts):
+def _pushed(vertices, foot, m, told, bodies, consts):
+    tall, omega, rooted = told
     for chunk in nb.prange((len(vertices) + CHUNK - 1) // CHUNK):
         lx, ly, a, dx, dy = np.inf, np.inf, 0.0, 0.0, 0.0
         for i in range(chunk * CHUNK, min(len(vertices), (chunk + 1) * CHUNK)):
@@ -134,7 +136,7 @@ def _pushed(vertices, foot, m, tall, omega, rooted, ways, spans, sizes, consts):
                 if foot[i, 0] != lx or foot[i, 1] != ly:
                     lx, ly = foot[i, 0], foot[i, 1]
                     fx, fy = m[0] * lx + m[3] * ly + m[9], m[1] * lx + m[4] * ly + m[10]
-                    a, dx, dy = _met(fx, fy, m[2] * lx + m[5] * ly + m[11], tall, omega, ways, spans, sizes, consts)
+                    a, dx, dy = _met(fx, fy, m[2] * lx + m[5] * ly + m[11], tall, omega, bodies, consts)
                 if a == 0.0:
                     continue
             # where it is in the place, and where what it belongs to stands
@@ -151,7 +153,7 @@ def _pushed(vertices, foot, m, tall, omega, rooted, ways, spans, sizes, consts):
                 qx, qy, qz = px + (turned - along) * dx, py + (turned - along) * dy, max(rise, min(pz, 0.01))
             else:  # a branch goes aside
                 fx, fy, fz = wx, wy, wz
-                a, dx, dy = _met(wx, wy, m[11], tall, omega, ways, spans, sizes, consts)
+                a, dx, dy = _met(wx, wy, m[11], tall, omega, bodies, consts)
                 if a == 0.0:
                     continue
                 far = 0.35 * np.sin(a)
@@ -182,16 +184,36 @@ def _near(body: Body, at: Floats, reach: float) -> Body:
     return Body(body.name, body.ago[span], body.where[span], body.radius, body.height)
 
 
+@dataclass(frozen=True)
+class Yields:
+    """How a plant or patch gives way.
+
+    Attributes
+    ----------
+    tall : float [m]
+    natural_hz : float [Hz]
+        Of a free blade.
+    rises : float [s]
+        Time constant of what stays down.
+    rooted : bool
+        Blades turn about their feet; branches go aside.
+    reach : float [m]
+        How far it reaches from where it stands.
+    """
+
+    tall: float
+    natural_hz: float
+    rises: float = 14.0
+    rooted: bool = True
+    reach: float = np.inf
+
+
 def push(
     vertices: NDArray[np.float32],
     foot: NDArray[np.float32],
     transform: NDArray[np.float32],
-    tall: float,
-    natural_hz: float,
+    gives: Yields,
     bodies: Sequence[Body],
-    rooted: bool = True,
-    rises: float = 14.0,
-    reach: float = np.inf,
 ) -> None:
     """Turn a plant's vertices over where bodies have met it, in place.
 
@@ -203,20 +225,11 @@ def push(
         Where what each belongs to stands, in the same frame.
     transform : ndarray, shape (12,)
         From that frame to the place, by columns.
-    tall : float [m]
-    natural_hz : float [Hz]
-        Of a free blade.
-    rooted : bool
-        Blades turn about their feet; branches go aside.
-    rises : float [s]
-        Time constant of what stays down.
-    reach : float [m]
-        How far the plant or patch reaches from where it stands.
     """
     m = np.ascontiguousarray(transform, float)
     if not len(vertices):
         return
-    bodies = [near for body in bodies if len((near := _near(body, m[9:11], reach)).ago) > 1]
+    bodies = [near for body in bodies if len((near := _near(body, m[9:11], gives.reach)).ago) > 1]
     if not bodies:
         return
     spans, at = [], 0
@@ -225,5 +238,6 @@ def push(
         at += len(body.ago)
     ways = np.concatenate([np.column_stack([body.ago, body.where]) for body in bodies])
     sizes = np.array([(body.radius, body.height) for body in bodies])
-    consts = (EDGE, FLAT, STAYS, float(rises), DAMPED)
-    _pushed(vertices, foot, m, float(tall), 2 * np.pi * natural_hz, rooted, ways, np.array(spans), sizes, consts)
+    consts = (EDGE, FLAT, STAYS, float(gives.rises), DAMPED)
+    told = float(gives.tall), 2 * np.pi * gives.natural_hz, gives.rooted
+    _pushed(vertices, foot, m, told, (ways, np.array(spans), sizes), consts)

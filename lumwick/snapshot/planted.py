@@ -15,7 +15,8 @@ from scipy import ndimage
 from lumwick.built.floors import model_of
 from lumwick.built.timber import footprint
 from lumwick.errors import PlaceError
-from lumwick.growth.scatter import Bounds, Plants
+from lumwick.growth.plants import Plants
+from lumwick.growth.scatter import Bounds
 from lumwick.growth.standing import set_out
 from lumwick.keep import digest
 from lumwick.place.growing import Stand

@@ -18,6 +18,7 @@ from lumwick.place.fields import most
 from lumwick.snapshot.evaluate import Setting, Snapshot
 from lumwick.trace import embree, records
 from lumwick.trace.assembly import geometry_of, looks_of, owners
+from lumwick.trace.beds import Sway
 from lumwick.trace.framing import Window
 from lumwick.trace.furnish import (
     BuiltInputs,
@@ -37,7 +38,7 @@ from lumwick.trace.sections.land import LandInputs, make_land
 from lumwick.trace.sections.sea import SeaInputs, make_sea
 from lumwick.trace.sections.section import Section
 from lumwick.trace.sections.sheet import Sheet, SheetInputs, make_sheet
-from lumwick.trace.stands import Stands, Sway
+from lumwick.trace.stands import Stands
 from lumwick.trace.textures import CODE_TO_LINEAR
 from lumwick.trace.watering import Watering
 from lumwick.trace.world import MODEL, Air, Land, Lights, Looks, View, World

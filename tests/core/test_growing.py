@@ -14,12 +14,14 @@ from scipy.spatial import cKDTree
 from scipy.stats import qmc
 
 from lumwick.errors import PlaceError
+from lumwick.growth.apart import apart
 from lumwick.growth.coming import STEPS, WHOLE, Bears, away, grown, stages
 from lumwick.growth.kinds import KINDS, USUAL
 from lumwick.growth.kinds.form import BARK, LEAF, Form
 from lumwick.growth.kinds.leaf import HALVES, area, outline
 from lumwick.growth.kinds.seasons import at_month, month_of
-from lumwick.growth.scatter import Bounds, Plants, apart, scatter
+from lumwick.growth.plants import Plants
+from lumwick.growth.scatter import Bounds, scatter
 from lumwick.growth.standing import form_of, habit_of, wood_form
 from lumwick.land.covers import EARTH, SNOW, albedo, worn
 from lumwick.land.ground import Ground

@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 import shapely
 
-from lumwick.growth.scatter import Plants
+from lumwick.growth.plants import Plants
 from lumwick.land.ground import Ground
 from lumwick.motion.channel import Channel, Key
 from lumwick.place.growing import Stand

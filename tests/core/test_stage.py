@@ -14,13 +14,14 @@ from lumwick.place.growing import Stand
 from lumwick.place.nature import Sea, Wind
 from lumwick.snapshot.evaluate import Setting, evaluate
 from lumwick.trace import embree
+from lumwick.trace.beds import Sway
 from lumwick.trace.film import blank
 from lumwick.trace.integrator.first_hits import first_of_rows
 from lumwick.trace.integrator.rays import buffers
 from lumwick.trace.quality import QUALITIES
 from lumwick.trace.render import expose
 from lumwick.trace.stage import Stage
-from lumwick.trace.stands import Stands, Sway
+from lumwick.trace.stands import Stands
 from tests.conftest import small_place
 
 EYE = Camera(np.array([0.0, -30.0, 6.0]), direction_of(10.0, -6.0))

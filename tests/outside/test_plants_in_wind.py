@@ -15,8 +15,8 @@ from lumwick.land.ground import Ground
 from lumwick.place.growing import Stand
 from lumwick.place.nature import Sea, Wind
 from lumwick.snapshot.evaluate import Setting, Snapshot, evaluate
+from lumwick.trace.beds import Sway
 from lumwick.trace.stage import Stage
-from lumwick.trace.stands import Sway
 from tests.conftest import small_place
 
 FLAT = Ground(np.zeros((65, 65), np.float32), 8.0, -256.0, -256.0)

@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 from scipy.integrate import solve_ivp
 
-from lumwick.growth.touch import AGO, DAMPED, EDGE, FLAT, STAYS, Body, push, springs_back
+from lumwick.growth.touch import AGO, DAMPED, EDGE, FLAT, STAYS, Body, Yields, push, springs_back
 from lumwick.land.ground import Ground
 from lumwick.place.document import Shot
 from lumwick.place.growing import Stand
@@ -39,7 +39,7 @@ def turned(bodies: list[Body], y: np.ndarray, rises: float = 14.0, hz: float = 2
     """Angles [rad] of blades at x = 0."""
     up, foot = blades(np.zeros(len(y)), y)
     flat = np.ascontiguousarray(up.reshape(-1, 3))
-    push(flat, foot, UNMOVED, TALL, hz, bodies, True, rises)
+    push(flat, foot, UNMOVED, Yields(TALL, hz, rises), bodies)
     after = flat.reshape(up.shape)
     way = after[:, 3] - after[:, 0]
     return np.asarray(np.arctan2(np.hypot(way[:, 0], way[:, 1]), way[:, 2]))
@@ -71,7 +71,7 @@ def test_a_track_is_as_wide_as_what_made_it_at_any_speed(radius: float, speed: f
 def test_blades_keep_their_length_and_their_foot_and_go_aside_and_along() -> None:
     up, foot = blades(np.array([0.0, 0.0]), np.array([0.15, -0.15]))
     flat = np.ascontiguousarray(up.reshape(-1, 3))
-    push(flat, foot, UNMOVED, TALL, 2.0, [rolled(2.0, 0.5)], True)
+    push(flat, foot, UNMOVED, Yields(TALL, 2.0), [rolled(2.0, 0.5)])
     after = flat.reshape(up.shape)
     assert np.linalg.norm(np.diff(after, axis=1), axis=2) == pytest.approx(TALL / 3, rel=0.01)
     assert after[:, 0] == pytest.approx(up[:, 0])
