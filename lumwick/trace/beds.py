@@ -1,5 +1,5 @@
-"""The beds of a stand on the stage: by which forms its plants are drawn, how far they have grown, how they look in their
-season, how they lean, and which were met by what goes through them.
+"""The beds of a stand on the stage: by which forms its plants are drawn, how far they have grown, how they look in
+their season, how they lean, and which were met by what goes through them.
 """
 
 from __future__ import annotations
