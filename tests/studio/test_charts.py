@@ -91,7 +91,7 @@ def test_slip_shows_units_and_ride_check(client: Client, account: Any) -> None:
 def test_demo_is_seeded_once() -> None:
     call_command("seed_demo")
     call_command("seed_demo")
-    assert [p.name for p in Place.objects.all()] == ["Saltmere Reach", "Saltmere Yard"]
+    assert [p.name for p in Place.objects.all()] == ["Saltmere Reach", "Saltmere Yard", "Harrow Down"]
     assert "discriminator" in command_schema()
 
 

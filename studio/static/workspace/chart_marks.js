@@ -29,7 +29,7 @@ export const chartMarks = {
         {
           pick: (stand) => this.select(stand.id),
           press: (e, stand) => {
-            if (this.drafting) return;
+            if (this.drafting || this.chartMode) return;
             e.stopPropagation();
             this.select(stand.id);
           },
