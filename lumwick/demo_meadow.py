@@ -151,7 +151,7 @@ def _made() -> tuple[Place, dict[str, bytes]]:
         return float(ground.height(np.array([east]), np.array([north]))[0])
 
     stump = Thing(
-        id="stump", name="Stump", shape=Shape(kind="cone", width=1.15, depth=1.05, height=0.95), surface="bark",
+        id="stump", name="Stump", shape=Shape(kind="cylinder", width=1.1, depth=1.0, height=0.72), surface="bark",
         east=STUMP[0], north=STUMP[1], up=round(foot(*STUMP) - 0.12, 3), turn=20,
     )  # fmt: skip
     ball = Thing(
@@ -168,7 +168,9 @@ def _made() -> tuple[Place, dict[str, bytes]]:
         wind=Wind(speed=3.5, from_bearing=250, gustiness=0.25),
         ways=[
             GroundWay(id="mown", name="Mown way", line=[(-44, -22), (-20, -12), (4, -16), (38, -8)], width=1.6,
-                      left=0.12, worn=0.35)
+                      left=0.12, worn=0.35),
+            GroundWay(id="ploughed", name="Ploughed ground", line=[(-150, -96), (-62, -112)], width=60, left=1.0,
+                      worn=0.9),
         ],
         growth=_stands(),
         surfaces=[

@@ -49,10 +49,10 @@ SHEETS = {
         ("down", "stump", 9.5),
         ("down", "green", 2.5),
         ("down", "green", 11.0),
-        ("down", "year", 1.0),
+        ("down", "year", 1.8),
         ("down", "year", 4.0),
-        ("down", "year", 9.0),
-        ("down", "year", 11.8),
+        ("down", "year", 8.2),
+        ("down", "year", 11.5),
     ),
 }
 TILE = (480, 270)
