@@ -150,10 +150,11 @@ def _meadow() -> list[dict[str, Any]]:
     demo = load_setting(saltmere())
     shot = demo.place.shot("boardwalk")
     middle = demo.way(shot).at(np.array([shot.seconds / 2])).position[0]
+    foot = float(demo.ground.height(middle[:1], middle[1:2])[0])
     for name, touches in (("with", True), ("without", False)):
         things = [
             ball.model_copy(update={"touches": touches, "east": _shifted(ball.east, middle[0]),
-                                    "north": ball.north + float(middle[1])})
+                                    "north": ball.north + float(middle[1]), "up": foot})
             for ball in balls
         ]  # fmt: skip
         moved = replace(demo, place=demo.place.model_copy(update={"things": [*demo.place.things, *things]}), memory={})
