@@ -205,7 +205,7 @@ def test_the_stills_of_the_readme_stand_where_there_is_something_to_see(demo: St
     ground = demo.setting.ground
     for _hour, eye, aim, *_rest in STILLS.values():
         assert eye[2] > float(ground.height(eye[0], eye[1])) + 0.5 and np.hypot(aim[0] - eye[0], aim[1] - eye[1]) > 3
-    picture = still(demo, "fog", "sketch", (96, 54))
+    picture = still(demo, "golden", "sketch", (96, 54))
     assert picture.shape == (54, 96, 3) and 40 < picture.mean() < 215 and picture.std() > 10
     write_png(tmp_path / "still.png", picture)
     assert np.array_equal(
