@@ -22,6 +22,7 @@ from lumwick.growth.sway import lean
 from lumwick.growth.touch import Body
 from lumwick.place.growing import Front, Stand
 from lumwick.snapshot.evaluate import Snapshot
+from lumwick.snapshot.planted import MOVES
 from lumwick.trace import embree
 from lumwick.trace.part import Part
 from lumwick.trace.plant_looks import look_of
@@ -101,6 +102,11 @@ class Standing:
     look: Look = field(default_factory=lambda: Look((0.0, 0.0, 0.0)))
     """In the season that it was last seen in."""
     looks_as: str = ""
+
+    @property
+    def moves_as(self) -> str:
+        """What of its description may be another without its plants being set out anew; see `MOVES`."""
+        return self.stand.model_dump_json(include=MOVES)
 
 
 @dataclass(frozen=True)

@@ -59,9 +59,9 @@ STANDING = ("site", "land", "sea", "growth", "ways", "built", "surfaces", "thing
 
 @dataclass(frozen=True)
 class PlantsInputs:
-    """Which stands are set out, by their keys, and what they answer to."""
+    """Which stands are set out, by their keys and by what of them may move, and what they answer to."""
 
-    standing: tuple[str, ...]
+    standing: tuple[tuple[str, str], ...]
     sway: Sway
 
 
@@ -192,7 +192,7 @@ class Stage:
         posed = self._show(snapshot)
         sea = self._sea.of(SeaInputs(snapshot.sea, snapshot.t, snapshot.loop, snapshot.place.sea, self.sheet))
         self._water.set(self.standing, snapshot, self.sheet, self._sea)
-        standing = tuple(standing.key for standing in self.stands.standings)
+        standing = tuple((one.key, one.moves_as) for one in self.stands.standings)
         _, bent = self._plants.of(PlantsInputs(standing, Sway.of(snapshot, eye)))
         return [*posed, *(sea.raised if self._sea.fresh else ()), *(bent if self._plants.fresh else ())]
 

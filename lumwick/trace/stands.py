@@ -16,7 +16,7 @@ import shapely
 from numpy.typing import NDArray
 from scipy.spatial.transform import Rotation
 
-from lumwick.growth.coming import away
+from lumwick.growth.coming import STEPS, away
 from lumwick.growth.kinds import KINDS
 from lumwick.growth.kinds.form import LEVELS
 from lumwick.growth.kinds.kind import Kind
@@ -156,8 +156,9 @@ class Stands:
         return dict(self._parts(sway)), self._bent
 
     def _parts(self, sway: Sway) -> Iterator[tuple[str, Part]]:
-        simplest, moving = LEVELS - 1, key_of(replace(sway, bodies=()))
+        simplest, blown = LEVELS - 1, key_of(replace(sway, bodies=()))
         for standing in self.standings:
+            moving = f"{blown} {standing.moves_as}"
             deal(standing, sway)
             dress(standing, sway)
             wind = sway.wind.reaching(standing.stand.height)
@@ -167,6 +168,7 @@ class Stands:
                     continue
                 slopes = slopes_of(standing, bed, there)
                 met = met_by(standing, bed, sway)
+                _let_go(bed, met)
                 for lv, v, step, which in bed.dealt:
                     name = f"stand {standing.stand.id} {bed.side:g} {lv} {v} {step}"
                     shape = self._bent_shape(standing, bed, (lv, v, step), there, moving)
@@ -255,3 +257,12 @@ class Stands:
             np.tanh(leaves),
             shape.vertices,
         )
+
+
+def _let_go(bed: Bed, met: NDArray[np.bool_]) -> None:
+    """Let go of forms by which nothing is drawn now: of plants that have risen, of steps of growing that are past."""
+    steps = {STEPS, *(step for _, _, step, _ in bed.dealt)}
+    bed.shapes = {form: shape for form, shape in bed.shapes.items() if form[2] in steps}
+    if bed.own:
+        some = np.asarray(met.any(axis=0))
+        bed.own = {plant: shape for plant, shape in bed.own.items() if some[plant[0]]}

@@ -19,6 +19,7 @@ from lumwick import cli
 from lumwick.demo_meadow import down
 from lumwick.errors import PlaceError
 from lumwick.growth.kinds import KINDS, USUAL
+from lumwick.keep import digest
 from lumwick.land.ground import Ground
 from lumwick.motion.channel import Channel, Key
 from lumwick.picture import load_setting, picture_at
@@ -132,6 +133,13 @@ def test_a_stand_that_grows_is_set_out_once_and_the_same_alone_or_in_a_row() -> 
             assert np.array_equal(shape.vertices, a.shapes[key].vertices)
 
 
+def drawn(stage: Stage) -> str:
+    """A digest of all that is drawn of plants."""
+    parts = {name: part for name, part in stage.parts().items() if name.startswith("stand ")}
+    bent = [shape.vertices for one in stage.stands.standings for bed in one.beds for shape in bed.shapes.values()]
+    return digest(sorted(parts), [p.transforms for p in parts.values()], [p.look for p in parts.values()], bent)
+
+
 def test_a_front_a_season_and_a_colour_change_what_is_drawn() -> None:
     reach = Channel(keys=[Key(t=0, v=0.0), Key(t=1, v=60.0)])
     front = Front(of="spots", points=[(0.0, 10.0)], reach=reach, soft=10.0)
@@ -157,9 +165,14 @@ def test_a_front_a_season_and_a_colour_change_what_is_drawn() -> None:
         stage.set(evaluate(dated, dated.place.shots[0], 0.9))
         leaf[month] = next(iter(stage.stands.standings[0].beds[0].shapes.values())).look["reflected"][1].copy()
     assert leaf[10][0] > 1.5 * leaf[6][0]
-    blue, _ = apply(setting.place, command({"op": "set", "path": "/growth/s/leaf_colour", "value": "#2040c0"}))
-    stage.change(replace(setting, place=blue, told=None, memory={}))
-    stage.set(evaluate(stage.setting, stage.setting.place.shots[0], 0.9))
+    # an edit is seen at the instant that is shown: nothing but the stand has changed
+    still = dated.place.shots[0]
+    for path, value in (("leaf_colour", "#2040c0"), ("wild", 3.0), ("limp", 5.0), ("lean", 20.0), ("grown", 0.4)):
+        before = drawn(stage)
+        edited, _ = apply(stage.setting.place, command({"op": "set", "path": f"/growth/s/{path}", "value": value}))
+        stage.change(replace(dated, place=edited, told=None, memory={}))
+        stage.set(evaluate(stage.setting, still, 0.9))
+        assert drawn(stage) != before, path
     look = next(iter(stage.stands.standings[0].beds[0].shapes.values())).look
     assert look["reflected"][1][2] > 3 * look["reflected"][1][0]
     with pytest.raises(PlaceError, match="no colour"):
