@@ -11,7 +11,7 @@ import sys
 from pathlib import Path
 from typing import Any
 
-from bench import engine, growth, moving, pages, price, route, things, water
+from bench import air, engine, growth, moving, pages, price, route, things, water
 
 ALL = {
     "rays": engine.rays,
@@ -30,6 +30,7 @@ ALL = {
     "things": things.things,
     "water": water.water,
     "growth": growth.growth,
+    "air": air.air,
     "channels": moving.channels,
     "lanes": moving.lanes,
     "playing": moving.playing,

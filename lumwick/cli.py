@@ -18,7 +18,7 @@ import typer
 from rich.console import Console
 from rich.progress import Progress, TimeElapsedColumn, TimeRemainingColumn
 
-from lumwick import cli_growth, cli_route, cli_things, cli_time, cli_water
+from lumwick import cli_air, cli_growth, cli_route, cli_things, cli_time, cli_water
 from lumwick.errors import LumwickError
 
 app = typer.Typer(
@@ -32,6 +32,7 @@ app.add_typer(cli_route.app)
 app.add_typer(cli_things.app)
 app.add_typer(cli_water.app)
 app.add_typer(cli_growth.app)
+app.add_typer(cli_air.app)
 say = Console(stderr=True)
 
 
@@ -68,13 +69,6 @@ def _open(path: Path) -> Any:
     from lumwick.place.files import load
 
     return load_setting(load(path))
-
-
-def _shot(setting: Any, name: str) -> Any:
-    try:
-        return setting.place.shot(name)
-    except LookupError as error:
-        raise BadInput(str(error.args[0])) from None
 
 
 def _shares(text: str) -> tuple[float, float, float, float]:
@@ -169,7 +163,7 @@ def render(
     wishes = _Wishes(out, film, tuple(dict.fromkeys([*(["passes"] if exr else []), *named])), cut, matte)
     wishes.check()
     setting = _open(place)
-    the_shot = _shot(setting, shot)
+    the_shot = setting.place.shot(shot)
     numbers = _frames(frames, the_shot.frames) if frames else list(range(1, the_shot.frames + 1))
     size_of_frame = _size(size)
     grade = _own_quality(grade_of("matte" if matte else quality), samples, noise, bounces, denoise, vary)

@@ -32,7 +32,7 @@ def plant(
     from lumwick.deliver.film import write_film
     from lumwick.deliver.stills import write_png
     from lumwick.motion.timebase import RATES
-    from lumwick.picture import picture_at
+    from lumwick.picture import load_setting, picture_at
     from lumwick.place.files import load
     from lumwick.plant_sheet import Sheet, frames_zip, sheet, silhouettes, stand_at
     from lumwick.trace.quality import QUALITIES
@@ -44,20 +44,80 @@ def plant(
     if not found or not 16 <= int(found[1]) <= 4096 or not 16 <= int(found[2]) <= 4096:
         raise PlaceError(f"A size is written like 640x480, of 16 to 4096 pixels, not {size!r}.")
     pixels = int(found[1]), int(found[2])
-    document, _ = load(place)
+    document, assets = load(place)
+    setting_of = load_setting((document, assets))
     of = document.shot(shot) if shot else document.shots[0]
     one = stand_at(document, of, stand, at)
     blows = document.wind.speed if isinstance(document.wind.speed, float) else 4.0
     speed = blows if wind is None else wind
     asked = Sheet(month, grown, turn, speed, bare=silhouette, seconds=seconds)
     if not silhouette:
-        setting, seen = sheet(one, asked, document)
+        setting, seen = sheet(one, asked, setting_of)
         made = picture_at(Stage(setting), seen, 0.0, pixels, QUALITIES["study"])
         assert made is not None
         write_png(out, made.pixels)
     elif out.suffix == ".zip":
-        out.write_bytes(frames_zip(silhouettes(one, asked, pixels)))
+        out.write_bytes(frames_zip(silhouettes(one, asked, pixels, setting_of)))
     else:
-        frames = (frame[..., None].repeat(3, -1) for frame in silhouettes(one, asked, pixels))
+        frames = (frame[..., None].repeat(3, -1) for frame in silhouettes(one, asked, pixels, setting_of))
         write_film(out, frames, RATES["24"])
     print(f"{one.name}: {out}")
+
+
+@app.command()
+def sow(
+    place: Path,
+    what: Annotated[Path, typer.Argument(help="A model of a plant, a folder or a zip.")],
+    out: Annotated[Path, typer.Option(help="Place file to write.")],
+    at: Annotated[str, typer.Option(help="East and north, in metres: 12,-4.")] = "0,0",
+    unit: Annotated[Optional[str], typer.Option(help="What its numbers are in: m, cm, mm, in or ft.")] = None,
+    leaves: Annotated[str, typer.Option(help="Surfaces or parts that are leaves, by commas; found if empty.")] = "",
+    kind: Annotated[Optional[str], typer.Option(help="As which kind it moves.")] = None,
+) -> None:
+    """Sow a model of one's own as plants: a stand about a spot, that sways in the wind and keeps its foot still."""
+    from lumwick.built.bring.bundle import read_from
+    from lumwick.built.bring.taking import take_over
+    from lumwick.picture import load_setting
+    from lumwick.place.edits import apply, command
+    from lumwick.place.files import load, pack
+    from lumwick.snapshot.sowing import sown_from
+
+    try:
+        east, north = (float(v) for v in at.split(","))
+    except ValueError:
+        raise PlaceError(f"A spot is written like 12,-4, not {at!r}.") from None
+    document, assets = load(place)
+    setting = load_setting((document, assets)).still()
+    taken = take_over(*read_from(what))
+    said = [name.strip() for name in leaves.split(",") if name.strip()]
+    stand, told = sown_from(setting, [one.in_unit(unit) for one in taken] if unit else taken, east, north, said)
+    item = stand.model_dump(mode="json")
+    if kind is not None:
+        item["kind"] = kind
+    made, label = apply(document, command({"op": "add", "to": "growth", "item": item}))
+    out.write_bytes(pack(made, {**assets, taken[0].asset.sha256: taken[0].data}))
+    print(f"{label}. {told}")
+
+
+@app.command()
+def leaf(
+    place: Path,
+    stand: Annotated[str, typer.Argument(help="Id or name of the stand.")],
+    picture: Annotated[Path, typer.Argument(help="One leaf, its stalk below, on nothing or on one colour.")],
+    out: Annotated[Path, typer.Option(help="Place file to write.")],
+) -> None:
+    """Give a stand's leaves the outline and colour of a leaf in a picture."""
+    from lumwick.growth.leaf_picture import read_leaf
+    from lumwick.growth.standing import leaf_edit
+    from lumwick.place.edits import apply, command
+    from lumwick.place.files import load, pack
+    from lumwick.trace.textures import read_image
+
+    document, assets = load(place)
+    one = next((x for x in document.growth if stand in (x.id, x.name)), None)
+    if one is None:
+        raise PlaceError(f"There is no stand {stand!r} in this place.")
+    told = read_leaf(read_image(picture.read_bytes(), picture.name)[0])
+    made, label = apply(document, command(leaf_edit(one, told, picture.name)))
+    out.write_bytes(pack(made, assets))
+    print(f"{label}: {told.outline}, {told.broad:g} times as broad as long, {told.colour}.")

@@ -23,13 +23,6 @@ def _opened(place: Path) -> tuple[Any, dict[str, bytes]]:
     return load_setting(loaded), loaded[1]
 
 
-def _shot(setting: Any, name: str) -> Any:
-    try:
-        return setting.place.shot(name)
-    except LookupError as error:
-        raise LumwickError(str(error.args[0])) from None
-
-
 def _write(setting: Any, assets: dict[str, bytes], shot: Any, out: Path) -> None:
     from lumwick.place.files import needed, pack, parse
 
@@ -57,7 +50,7 @@ def check(
     if mend and out is None:
         raise LumwickError("Say where the mended place goes: --out FILE.")
     setting, assets = _opened(place)
-    the_shot = _shot(setting, shot)
+    the_shot = setting.place.shot(shot)
     report = ride_check(setting, the_shot)
     if mend:
         assert out is not None
@@ -90,7 +83,7 @@ def lay(
     from lumwick.snapshot.lay import along_line, as_stations, as_track
 
     setting, assets = _opened(place)
-    the_shot = _shot(setting, shot)
+    the_shot = setting.place.shot(shot)
     if not file.is_file():
         raise LumwickError(f"There is no file {file}.")
     found = read_path(
@@ -129,7 +122,7 @@ def export(
     from lumwick.route.way import goes
 
     setting, _ = _opened(place)
-    shots = [_shot(setting, shot)] if shot else [s for s in setting.place.shots if goes(s.route)]
+    shots = [setting.place.shot(shot)] if shot else [s for s in setting.place.shots if goes(s.route)]
     if not shots:
         raise LumwickError("No shot of this place has a route to hand on.")
     files = files_of(setting, shots, out.name)
@@ -205,7 +198,7 @@ def still(
     from lumwick.trace.stage import Stage
 
     setting, _ = _opened(place)
-    the_shot = _shot(setting, shot)
+    the_shot = setting.place.shot(shot)
     found = re.fullmatch(r"(\d{1,5})x(\d{1,5})", size)
     if not found or not 1 <= frame <= the_shot.frames or not 0 <= eyes <= 10:
         raise LumwickError(

@@ -11,7 +11,7 @@ from rich.console import Console
 from lumwick.errors import PlaceError
 
 if TYPE_CHECKING:
-    from lumwick.place.document import Place, Shot
+    pass
 
 app = typer.Typer()
 say = Console(stderr=True)
@@ -100,19 +100,10 @@ def throw(
         said = Throw(speed=speed, bearing=bearing, rise=rise, bounce=bounce, drag=drag)
     except ValidationError as error:
         raise PlaceError(f"It cannot be thrown so: {explain(error)}") from None
-    made, label = apply(document, command(throw_edit(setting, _shot(document, shot), thrown.id, said, t)))
+    of = document.shot(shot) if shot else document.shots[0]
+    made, label = apply(document, command(throw_edit(setting, of, thrown.id, said, t)))
     out.write_bytes(pack(made, assets))
     print(f"{label}.")
-
-
-def _shot(document: Place, said: str | None) -> Shot:
-    """A place's shot by id or name, the first if none is said."""
-    if said is None:
-        return document.shots[0]
-    try:
-        return document.shot(said)
-    except LookupError as error:
-        raise PlaceError(str(error)) from None
 
 
 @app.command()
@@ -137,7 +128,7 @@ def hand_on(
         *most, last = (ending[1:] for ending in ENDINGS)
         raise PlaceError(f"A place is handed on as {', '.join(most)} or {last}, not {suffix or 'without an ending'}.")
     setting = load_setting(load(place))
-    the_shot = _shot(setting.place, shot)
+    the_shot = setting.place.shot(shot) if shot else setting.place.shots[0]
     begin, end = _numbers(frames, the_shot.frames)
     kinds = tuple(p.strip() for p in parts.split(",") if p.strip()) or KINDS
     span = Range(begin, end, within, kinds)

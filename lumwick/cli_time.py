@@ -20,10 +20,7 @@ def _opened(place: Path, shot: str) -> tuple[Any, Any]:
     from lumwick.place.files import load
 
     setting = load_setting(load(place))
-    try:
-        return setting, setting.place.shot(shot)
-    except LookupError as error:
-        raise LumwickError(str(error.args[0])) from None
+    return setting, setting.place.shot(shot)
 
 
 def _day(text: str) -> dt.date:

@@ -24,10 +24,7 @@ def waters(
     from lumwick.snapshot.told_waters import sea_in_words, water_in_words
 
     setting = load_setting(load(place))
-    try:
-        chosen = setting.place.shots[0] if shot is None else setting.place.shot(shot)
-    except LookupError as error:
-        raise PlaceError(str(error)) from None
+    chosen = setting.place.shots[0] if shot is None else setting.place.shot(shot)
     if setting.place.sea.present:
         print(f"Sea: {'; '.join(sea_in_words(setting, chosen, t))}.")
     elif not setting.place.waters:
@@ -55,11 +52,9 @@ def beach(
     setting = load_setting(load(place))
     if not setting.place.beaches:
         raise PlaceError("This place has no drawn beach: add one on the Water bench.")
+    chosen = setting.place.shots[0] if shot is None else setting.place.shot(shot)
     try:
-        chosen = setting.place.shots[0] if shot is None else setting.place.shot(shot)
         width, height = (int(v) for v in size.lower().split("x"))
-    except LookupError as error:
-        raise PlaceError(str(error)) from None
     except ValueError:
         raise PlaceError(f"A size is written like 1280x720, not {size!r}.") from None
     if not (16 <= width <= 8192 and 16 <= height <= 8192):

@@ -21,7 +21,7 @@ from lumwick.place.document import Cut, Piece, Place, Shot
 from lumwick.place.fields import Asset
 from lumwick.place.files import asset_of
 from lumwick.place.filming import Clock, Exposure, Route, Station
-from lumwick.place.nature import Air, Land, Sea, Site, Wind
+from lumwick.place.nature import Air, HighClouds, Land, LowClouds, Sea, Site, Wind
 from lumwick.place.objects import Built, Lamp, Surface, Thing
 
 
@@ -151,7 +151,14 @@ def _dawn() -> Shot:
         frames=288,
         fps="24",
         clock=Clock(start=dt.datetime(2026, 6, 5, 5, 50), speed=1),
-        air=Air(haze=0.10, fog_visibility=480, fog_height=5.0, fog_base=0.6),
+        air=Air(
+            haze=0.10,
+            fog_visibility=480,
+            fog_height=5.0,
+            fog_base=0.6,
+            low=LowClouds(oktas=2.5, base=950, thick=650, seed=14),
+            high=HighClouds(amount=3.5, depth=0.22),
+        ),
         wind=Wind(speed=1.8, from_bearing=235, gustiness=0.2),
         exposure=Exposure(
             ev100=Channel(keys=[Key(t=2, v=12.2), Key(t=8, v=12.8)]), kelvin=5600, f_number=5.6, focus=40
@@ -214,8 +221,8 @@ def _sunset() -> Shot:
                     Key(t=0, v=13.6, join="spline"),
                     Key(t=3.0, v=12.1, join="spline"),
                     Key(t=5.6, v=9.3, join="spline"),
-                    Key(t=7.5, v=6.0, join="spline"),
-                    Key(t=9.96, v=2.6),
+                    Key(t=7.5, v=5.5, join="spline"),
+                    Key(t=9.96, v=1.6),
                 ]
             ),
             kelvin=5600,
@@ -326,7 +333,14 @@ def saltmere() -> tuple[Place, dict[str, bytes]]:
         sea=Sea(
             level=0.0, wind_speed=7.5, wind_from=262, fetch_km=70, depth=16, clarity=2.6, tide_range=1.0, tide_high=17.0
         ),
-        air=Air(haze=0.12, fog_visibility=14000, fog_height=80, fog_base=0),
+        air=Air(
+            haze=0.12,
+            fog_visibility=14000,
+            fog_height=80,
+            fog_base=0,
+            low=LowClouds(oktas=2.5, base=1000, thick=800),
+            high=HighClouds(amount=2.5, depth=0.15),
+        ),
         wind=Wind(speed=4.5, from_bearing=245, gustiness=0.24),
         growth=growth(),
         built=[

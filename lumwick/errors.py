@@ -9,6 +9,10 @@ class PlaceError(LumwickError):
     """The place document, or the file it is in, cannot be used."""
 
 
+class NoSuchShot(PlaceError, LookupError):
+    """A shot was asked for by an id or a name that none of the place's shots has."""
+
+
 class LandError(LumwickError):
     """An elevation file cannot be used."""
 

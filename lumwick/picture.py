@@ -255,7 +255,10 @@ class _Taking:
         return self.seen(camera_at(self.stage.setting, self.shot, t))
 
     def snapshot(self, t: float) -> Snapshot:
-        return evaluate(self.stage.setting, self.shot, t, self.camera(t))
+        made = evaluate(self.stage.setting, self.shot, t, self.camera(t))
+        if self.options.shutter > 0:
+            made = replace(made, open_for=self.options.shutter / self.moments)
+        return made
 
     def sight(self, k: int) -> Sight:
         """From where the k-th moment of the shutter is exposed: a camera of the shot moves on through it."""

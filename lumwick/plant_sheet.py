@@ -12,8 +12,9 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image
 
+from lumwick.built.floors import Read, mesh_of
 from lumwick.errors import PlaceError
-from lumwick.growth.kinds import KINDS
+from lumwick.growth.own import stood
 from lumwick.growth.standing import blades_of, habit_of
 from lumwick.land.ground import Ground
 from lumwick.motion.timebase import RATES, frame_time
@@ -66,25 +67,28 @@ class Sheet:
     seconds: float = 4.0
 
 
-def span_of(stand: Stand) -> tuple[float, float]:
-    """How high and how wide a plant of a stand is, or a few tufts of it, [m]."""
+def span_of(stand: Stand, read: Read | None = None) -> tuple[float, float]:
+    """How high and how wide a plant of a stand is, or a few tufts of it, [m]; ``read`` gives a model's file."""
+    if stand.own is not None and read is not None:
+        low, high = stood(mesh_of(read, stand.own), float(stand.height)).bounds
+        return float(stand.height), 2 * float(np.abs([low[:2], high[:2]]).max())
     habit = habit_of(stand)
     if habit is not None:
         return float(stand.height), 2 * max(radius for _, radius in habit.crown) * float(stand.height)
     return 1.15 * float(stand.height), 2.2
 
 
-def sheet(stand: Stand, asked: Sheet, place: Place | None = None) -> tuple[Setting, Shot]:
+def sheet(stand: Stand, asked: Sheet, of: Setting | None = None) -> tuple[Setting, Shot]:
     """A place with a plant of a stand alone, and a shot of it.
 
     Parameters
     ----------
     stand : Stand
         At an instant: constants alone.
-    place : Place or None
-        Whose gustiness it stands in.
+    of : Setting or None
+        Of the place in whose gusts it stands, and which has its model if it is one of one's own.
     """
-    high, wide = span_of(stand)
+    high, wide = span_of(stand, of.read if of else None)
     # what is low is seen close by, and of the figure its legs
     shown = max(1.06 * high, 0.75)
     beside = asked.figure and not asked.bare
@@ -98,7 +102,7 @@ def sheet(stand: Stand, asked: Sheet, place: Place | None = None) -> tuple[Setti
     side, way = np.array([np.cos(a), -np.sin(a)]), np.array([np.sin(a), np.cos(a)])
     middle = np.array([*(side * 0.5 * (across - wide)), 0.485 * shown])
     shot = _shot(middle + far * np.array([-way[0], -way[1], 0.05]), middle, asked.seconds)
-    gusty = place.wind.gustiness if place and isinstance(place.wind.gustiness, float) else 0.22
+    gusty = of.place.wind.gustiness if of and isinstance(of.place.wind.gustiness, float) else 0.22
     made = Place(
         name="Plant sheet",
         site=Site(latitude=50.0, longitude=0.0),
@@ -113,12 +117,12 @@ def sheet(stand: Stand, asked: Sheet, place: Place | None = None) -> tuple[Setti
         things=things,
         shots=[shot],
     )
-    return Setting(made, GROUND), shot
+    return (Setting(made, GROUND, of.read) if of else Setting(made, GROUND)), shot
 
 
 def _alone(stand: Stand, asked: Sheet) -> Stand:
     """The stand with one plant in the middle, or a few tufts."""
-    woody = KINDS[stand.kind].woody
+    woody = stand.single
     step = 0.8 * getattr(blades_of(stand), "spread", 0.5)
     grid = [(0, 0)] if woody else [(i, j) for i in (-1, 0, 1) for j in (-1, 0, 1)]
     spots = [
@@ -131,7 +135,7 @@ def _alone(stand: Stand, asked: Sheet) -> Stand:
         )
         for k, (i, j) in enumerate(grid)
     ]
-    where = {"area": [], "on": "", "singles": spots, "only_singles": True, "upright": None, "front": None}
+    where = {"among": [], "area": [], "on": "", "singles": spots, "only_singles": True, "upright": None, "front": None}
     when = {"leaves": "by the dial", "month": asked.month, "grown": asked.grown}
     return stand.model_copy(
         update={
@@ -183,9 +187,11 @@ def stand_at(place: Place, shot: Shot, name: str, t: float) -> Stand:
     return found
 
 
-def silhouettes(stand: Stand, asked: Sheet, size: tuple[int, int] = (256, 256)) -> Iterator[NDArray[np.uint8]]:
+def silhouettes(
+    stand: Stand, asked: Sheet, size: tuple[int, int] = (256, 256), of: Setting | None = None
+) -> Iterator[NDArray[np.uint8]]:
     """A plant as thrown shadows need it: black on white, frame by frame of a clip that closes, (height, width)."""
-    setting, shot = sheet(stand, replace(asked, bare=True))
+    setting, shot = sheet(stand, replace(asked, bare=True), of)
     stage, rate = Stage(setting), RATES[shot.fps]
     for frame in range(shot.frames):
         yield silhouette(stage, evaluate(setting, shot, frame_time(frame, rate)), size)

@@ -23,6 +23,7 @@ from scripts.base import PYTHON, ROOT, VAR, VENV, debian, fail, free_port, postg
 from scripts.cluster import Cluster
 from scripts.lints import lint, node_tools
 
+CORE_TESTS, REST = ["tests/core", "tests/outside"], ["tests/studio", "tests/browser", "tests/test_house.py"]
 LOCK_WAIT = 60
 """Seconds that a second house in a folder waits for the first to stop."""
 SIGN_IN = ("warden@saltmere.example", "reeds-and-tide")
@@ -266,6 +267,10 @@ def test(extra: list[str]) -> None:
         else:
             run("node", "--test", "--test-reporter=dot", "tests/scripts/")
     debian("chromium", Path("/usr/bin/chromium").exists())
+    if not extra:
+        # the core's tests need no database and no browser: one process for each core
+        run(PYTHON, "-m", "pytest", "-n", str(min(os.cpu_count() or 1, 2)), *CORE_TESTS)
+        extra = REST
     with_cluster(str(PYTHON), "-m", "pytest", *extra)
 
 

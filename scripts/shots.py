@@ -46,7 +46,12 @@ class Photographer:
         self.look("boardwalk", 5.0, "1")
 
     def air(self) -> None:
+        """A view with small looks through its day."""
         self.look("sunset", 5.4, "4")
+        self.page.get_by_role("button", name="looks through the day").click()
+        self.page.wait_for_function("document.querySelectorAll('.day-look').length >= 16", timeout=300_000)
+        self.page.evaluate("document.querySelector('#look').dataset.step = -1")
+        self.page.wait_for_function("Number(document.querySelector('#look').dataset.step) >= 4", timeout=300_000)
 
     def water(self) -> None:
         self.look("shore", 3.0, "2")

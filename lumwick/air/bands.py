@@ -73,7 +73,9 @@ _OZONE_M2 = 1e-25 * np.array(
 )
 
 
-H_AIR, H_DUST = 8000.0, 1200.0
+H_AIR, H_DUST = 8434.5, 1200.0
+"""Heights [m] of columns of air and dust that have everywhere the density of the ground: of air p / (rho g) of the
+U.S. Standard Atmosphere (1976) at the sea."""
 
 
 DOBSON_M2 = 2.687e20

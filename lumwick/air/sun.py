@@ -45,6 +45,22 @@ def delta_t(year: ArrayLike) -> NDArray[np.float64]:
     )
 
 
+def sidereal(jd: ArrayLike) -> NDArray[np.float64]:
+    """Mean sidereal time at Greenwich [degrees], not brought into one turn (Meeus, chapter 12)."""
+    days = np.asarray(jd, float) - 2451545.0
+    return np.asarray(280.46061837 + 360.98564736629 * days + 0.000387933 * (days / 36525.0) ** 2)
+
+
+def lift(elevation: ArrayLike, pressure_mbar: float = 1010.0, temperature_c: float = 10.0) -> NDArray[np.float64]:
+    """By how much air lifts what stands at a true elevation [degrees]; see `sun_position`."""
+    el = np.asarray(elevation, float)
+    lifted = np.maximum(el, -(SUN_RADIUS_DEG + 0.5667))
+    by = 1.02 / (60 * np.tan(np.radians(lifted + 10.3 / (lifted + 5.11))))
+    by = by * (pressure_mbar / 1010.0) * (283.0 / (273.0 + temperature_c))
+    fade = np.clip((el + NO_LONGER_LIFTED) / (NO_LONGER_LIFTED + lifted), 0.0, 1.0)
+    return np.asarray(by * fade * fade * (3 - 2 * fade))
+
+
 def sun_position(
     jd_utc: ArrayLike,
     latitude: float,
@@ -103,9 +119,7 @@ def sun_position(
     lam = rad(l0 + c + dpsi - 20.4898 / 3600 / r)
     ra = np.arctan2(np.cos(eps) * np.sin(lam), np.cos(lam))
     dec = np.arcsin(np.sin(eps) * np.sin(lam))
-    tu = (jd - 2451545.0) / 36525.0
-    gmst = 280.46061837 + 360.98564736629 * (jd - 2451545.0) + 0.000387933 * tu * tu
-    h = rad(np.mod(gmst + dpsi * np.cos(eps) + longitude, 360.0)) - ra
+    h = rad(np.mod(sidereal(jd) + dpsi * np.cos(eps) + longitude, 360.0)) - ra
     phi = rad(latitude)
     u = np.arctan(0.99664719 * np.tan(phi))
     x = np.cos(u) + altitude / 6378140.0 * np.cos(phi)
@@ -116,15 +130,7 @@ def sun_position(
     h = h - dra
     el = np.degrees(np.arcsin(np.clip(np.sin(phi) * np.sin(dec) + np.cos(phi) * np.cos(dec) * np.cos(h), -1, 1)))
     az = np.degrees(np.arctan2(np.sin(h), np.cos(h) * np.sin(phi) - np.tan(dec) * np.cos(phi))) + 180.0
-    lifted = np.maximum(el, -(SUN_RADIUS_DEG + 0.5667))
-    lift = (
-        (pressure_mbar / 1010.0)
-        * (283.0 / (273.0 + temperature_c))
-        * 1.02
-        / (60 * np.tan(rad(lifted + 10.3 / (lifted + 5.11))))
-    )
-    fade = np.clip((el + NO_LONGER_LIFTED) / (NO_LONGER_LIFTED + lifted), 0.0, 1.0)
-    return SunPosition(np.mod(az, 360.0), el + lift * fade * fade * (3 - 2 * fade), el, r)
+    return SunPosition(np.mod(az, 360.0), el + lift(el, pressure_mbar, temperature_c), el, r)
 
 
 def direction(azimuth: float, elevation: float) -> NDArray[np.float64]:

@@ -12,7 +12,10 @@ from scipy.spatial.transform import Rotation
 from lumwick.built.meshes import Mesh, read_mesh
 from lumwick.built.shapes import mesh_of_shape
 from lumwick.place.fields import Asset
+from lumwick.place.growing import OwnPlant
 from lumwick.place.objects import Thing
+
+Read = Callable[[Asset], bytes]
 
 STEEPEST = 50.0
 """Degrees that a floor may slope to be walked on (stairs' treads are level)."""
@@ -31,7 +34,7 @@ def placement(thing: Thing, north_turn: float) -> NDArray[np.float64]:
     return np.column_stack([thing.scale * turned, [thing.east, thing.north, thing.up]])
 
 
-def model_of(read: Callable[[Asset], bytes], thing: Thing) -> Mesh:
+def model_of(read: Read, thing: Thing) -> Mesh:
     """A thing's model, or its own shape as one.
 
     Raises
@@ -41,9 +44,20 @@ def model_of(read: Callable[[Asset], bytes], thing: Thing) -> Mesh:
     """
     if thing.shape is not None:
         return mesh_of_shape(thing.shape)
-    assert thing.mesh is not None
-    y_up = {"by the file": None, "y up": True, "z up": False}[thing.upright]
-    return read_mesh(read(thing.mesh), thing.mesh.name, y_up)
+    return mesh_of(read, thing)
+
+
+def mesh_of(read: Read, of: Thing | OwnPlant) -> Mesh:
+    """The model of a thing or a plant that is one, from its file.
+
+    Raises
+    ------
+    PlaceError
+        The file cannot be used.
+    """
+    assert of.mesh is not None
+    y_up = {"by the file": None, "y up": True, "z up": False}[of.upright]
+    return read_mesh(read(of.mesh), of.mesh.name, y_up)
 
 
 @dataclass(frozen=True)

@@ -11,7 +11,7 @@ from lumwick.errors import RenderError
 from lumwick.lens.camera import Camera
 from lumwick.lens.grade import Grade
 from lumwick.trace.film import Film
-from lumwick.trace.integrator.film import BEHIND, COVERAGE
+from lumwick.trace.integrator.film import BEHIND, CLOUDS, COVERAGE
 
 
 def cut_out(film: Film, light: NDArray[np.float32], camera: Camera, grade: Grade, frame: int) -> NDArray[np.uint8]:
@@ -27,7 +27,9 @@ def cut_out(film: Film, light: NDArray[np.float32], camera: Camera, grade: Grade
         raise RenderError("A picture without its sky needs passes: expose the film with them.")
     passes = film.passes / film.counted
     coverage = passes[..., COVERAGE : COVERAGE + 1]
-    front = np.maximum(light - passes[..., 3 * BEHIND : 3 * BEHIND + 3], 0) / np.maximum(coverage, 0.02)
+    front = np.maximum(
+        light - passes[..., 3 * BEHIND : 3 * BEHIND + 3] - passes[..., 3 * CLOUDS : 3 * CLOUDS + 3], 0
+    ) / np.maximum(coverage, 0.02)
     pixels = develop(np.asarray(np.where(coverage > 0, front, 0), np.float32), camera, grade, frame)
     alpha = np.clip(np.round(coverage * 255), 0, 255).astype(np.uint8)
     return np.concatenate([np.where(coverage > 0, pixels, 0).astype(np.uint8), alpha], -1)

@@ -3,8 +3,8 @@
 Light is linear Rec.709 at the camera's exposure, so that a metered 18 % grey card is 0.18; the attribute
 ``whiteLuminance`` says how many cd/m2 a 1 is. The main layer is cleaned; the layers ``sun``, ``sky``, ``lamps``,
 ``reflection`` (what the first surface mirrors, of whatever source), ``emission``, ``air`` (haze, fog and the
-water's own glow) and ``background`` are as they were traced, and add up to ``traced``. Things and surfaces have
-mattes with anti-aliased coverage, three layers of two ranks each.
+water's own glow) and ``background``, and the ``clouds`` before it, are as they were traced, and add up to ``traced``.
+Things and surfaces have mattes with anti-aliased coverage, three layers of two ranks each.
 
 References
 ----------
@@ -33,7 +33,7 @@ from lumwick.lens.lens import FULL_FRAME_MM
 from lumwick.trace.film import Film
 from lumwick.trace.integrator.film import COVERAGE, POSITION
 
-LIGHTS = ("sun", "sky", "lamps", "reflection", "emission", "air", "background")
+LIGHTS = ("sun", "sky", "lamps", "reflection", "emission", "air", "background", "clouds")
 """In the kernel's order."""
 MATTES = (("CryptoObject", 0), ("CryptoSurface", 1))
 RANKS = 6

@@ -8,12 +8,15 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lumwick.growth.kinds import KINDS
+from lumwick.growth.kinds.grown import TWIG
 from lumwick.growth.sway import cantilever_frequency
 from lumwick.place.growing import Stand
 
 STIFFNESS_PA, SAP_DENSITY, CROWN = 9.0e9, 900.0, 0.70
 """Green wood: Young's modulus and density (round values of common practice), and the crown's slowing of the stem, by
 which conifers swing as measured (J. Moore and D. Maguire 2004)."""
+TWIG_LEAFED = 0.25
+"""A twig's slowing by its leaves, which weigh several times what its wood does (practice)."""
 SLENDER = 0.0133
 """A stem's radius against its height (practice)."""
 LEAF_HZ = 4.1
@@ -36,12 +39,18 @@ def streamlined(speed: float) -> float:
     return float((1 + (speed / STREAMLINES_FROM) ** 2) ** (VOGEL / 2))
 
 
+TWIG_QUICKEST = 7.0
+"""At most [Hz]: what is quicker is not seen at any frame rate of films (practice)."""
+
+
 @dataclass(frozen=True)
 class Swings:
     """At which frequencies [Hz] the parts of a stand's plants swing."""
 
     stem: float
     branches: float
+    twigs: float
+    """0 for what has none."""
     leaves: float
 
 
@@ -49,4 +58,8 @@ def swings_of(stand: Stand) -> Swings:
     """The frequencies of a stand's usual plant, at an instant: stiffer is quicker, by the root of the stiffness."""
     kind, stiff = KINDS[stand.kind], float(stand.limp)
     stem = float(stem_hz(stand.kind, np.array([float(stand.height)]))[0])
-    return Swings(stem * stiff**0.5, kind.branch_hz * stiff**0.5, LEAF_HZ * stiff**0.25)
+    twigs = 0.0
+    if kind.habit is not None:
+        thick, long = kind.habit.tip * (stand.wood.thick if stand.wood else 1.0), TWIG * float(stand.height)
+        twigs = TWIG_LEAFED * cantilever_frequency(STIFFNESS_PA, thick, max(long, 0.05), SAP_DENSITY) * stiff**0.5
+    return Swings(stem * stiff**0.5, kind.branch_hz * stiff**0.5, min(twigs, TWIG_QUICKEST), LEAF_HZ * stiff**0.25)

@@ -8,10 +8,12 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from lumwick.errors import PlaceError
 from lumwick.growth.kinds import KINDS
 from lumwick.growth.kinds.form import Form
 from lumwick.growth.kinds.grass import Blades
 from lumwick.growth.kinds.skeleton import Habit
+from lumwick.growth.leaf_picture import LeafRead
 from lumwick.growth.plants import Plants
 from lumwick.growth.scatter import Bounds, scatter
 from lumwick.keep import cached
@@ -35,6 +37,8 @@ CROWNS: dict[str, tuple[tuple[float, float], ...]] = {
 def habit_of(stand: Stand) -> Habit | None:
     """How the wood of a stand grows: as its kind does, or in its own form; None for what has no wood."""
     kind, form = KINDS[stand.kind], stand.wood
+    if stand.own is not None:
+        return None
     if kind.habit is None or form is None:
         return kind.habit
     widest = max(radius for _, radius in kind.habit.crown)
@@ -81,6 +85,28 @@ def wood_form(stand: Stand) -> WoodForm | None:
         broad=habit.broad,
         cover=habit.cover,
     )
+
+
+def leaf_edit(stand: Stand, leaf: LeafRead, name: str) -> dict[str, Any]:
+    """The edit that gives a stand's leaves the outline, breadth and colour that a picture says.
+
+    Raises
+    ------
+    PlaceError
+        It has no leaves of its own form.
+    """
+    form = stand.wood or wood_form(stand)
+    if form is None or stand.own is not None:
+        raise PlaceError(f"{stand.name} has no leaves that a picture could give a form: choose a tree or a shrub.")
+    own = form.model_copy(update={"outline": "own", "own_outline": leaf.outline, "broad": leaf.broad})
+    sets = {"wood": own.model_dump(mode="json"), "leaf_colour": leaf.colour}
+    return {
+        "op": "several",
+        "edits": [
+            {"op": "set", "path": f"/growth/{stand.id}/{field}", "value": value} for field, value in sets.items()
+        ],
+        "label": f"{stand.name}: leaves as in {name}",
+    }
 
 
 def blades_of(stand: Stand) -> Any:
@@ -144,6 +170,11 @@ def form_of(stand: Stand, variant: int, level: int, side: float = 0.0) -> tuple[
         repr((stand.kind, arguments)),
         lambda: {name: np.asarray(value) for name, value in vars(kind.maker(*arguments)).items()},
     )
-    plain: dict[str, Any] = {"groups": int, "flutter_groups": int, "strip": lambda a: tuple(int(v) for v in a)}
+    plain: dict[str, Any] = {
+        "groups": int,
+        "flutter_groups": int,
+        "strip": lambda a: tuple(int(v) for v in a),
+        "also": tuple,
+    }
     values: dict[str, Any] = {name: plain[name](a) if name in plain else a for name, a in arrays.items()}
     return Form(**values), seed

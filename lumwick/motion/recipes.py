@@ -6,6 +6,7 @@ from __future__ import annotations
 from typing import Annotated, Any, Literal
 
 import numpy as np
+from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
 
 from lumwick.errors import PlaceError
@@ -39,6 +40,39 @@ class Sway(BaseModel):
     seed: int = Field(1, title="Seed", ge=0, le=2**31)
 
 
+class Growth(BaseModel):
+    """Growth from nothing to the value: slow, then quick, then slow, by a growth curve; a few ordinary keys."""
+
+    model_config = ConfigDict(extra="forbid")
+    kind: Literal["growth"]
+    starts: float = Field(0.0, title="Starts at", ge=-1e6, le=1e6, description="Seconds of the clip.")
+    lasts: float = Field(8.0, title="Lasts", gt=0, le=1e6, description="Seconds from a hundredth of it to all but one.")
+    early: float = Field(
+        1.0, title="Early or late", ge=0.05, le=4, description="1 is even; below 1 it is quickest early, above 1 late."
+    )
+
+
+def richards(share: NDArray[np.float64], early: float = 1.0) -> NDArray[np.float64]:
+    """How far something has grown, 0 to 1, at shares (n,) of its time of growing.
+
+    Richards' curve y = (1 + v exp(-k t))^(-1/v), between the hundredth and all but a hundredth; v = 1 is the logistic
+    curve.
+
+    References
+    ----------
+    F. J. Richards, A flexible growth function for empirical use, Journal of Experimental Botany 10 (1959).
+    """
+    first, last = (-np.log((p**-early - 1) / early) for p in (BEGUN, 1 - BEGUN))
+    t = first + np.clip(share, 0, 1) * (last - first)
+    y = (1 + early * np.exp(-t)) ** (-1 / early)
+    return np.asarray((y - BEGUN) / (1 - 2 * BEGUN), float)
+
+
+BEGUN = 0.01
+"""Share at which growing is said to begin, and that is left when it ends."""
+GROWTH_KEYS = 9
+
+
 class LaidOver(BaseModel):
     """A term, laid over what is keyed."""
 
@@ -47,7 +81,7 @@ class LaidOver(BaseModel):
     term: AnyTerm
 
 
-Recipe = Annotated[Turning | Sway | LaidOver, Field(discriminator="kind")]
+Recipe = Annotated[Turning | Sway | Growth | LaidOver, Field(discriminator="kind")]
 _ADAPTER: TypeAdapter[Any] = TypeAdapter(Recipe)
 
 
@@ -97,6 +131,11 @@ def cook(value: Any, made: Any, seconds: float, loop: float | None, turn: bool) 
             Key(t=round(seconds, 9), v=start + 360.0 * made.turns, join="straight"),
         )
         return Channel(keys=keys, before="cycle_offset", after="cycle_offset", terms=terms)
+    if isinstance(made, Growth):
+        share = np.linspace(0, 1, GROWTH_KEYS)
+        told = zip(made.starts + share * made.lasts, richards(share, made.early) * start, strict=True)
+        return Channel(keys=tuple(Key(t=round(float(t), 6), v=round(float(v), 9), join="spline") for t, v in told),
+                       terms=terms)  # fmt: skip
     period = made.period if not loop else loop / max(1, round(loop / made.period))
     rng = np.random.Generator(np.random.Philox(key=[made.seed, 53]))
     gaps = rng.uniform(0.6, 1.4, made.keys)

@@ -11,13 +11,14 @@ from typing import Any, Literal
 
 from pydantic import BaseModel, Field, field_validator, model_validator
 
+from lumwick.errors import NoSuchShot
 from lumwick.motion.channel import Channel
 from lumwick.motion.timebase import RATES
 from lumwick.place.carrying import check_carried, check_stood_on
 from lumwick.place.fields import TURNS_AT_MOST, Id, Model
 from lumwick.place.filming import Clock, Develop, Exposure, Route
 from lumwick.place.growing import Stand
-from lumwick.place.nature import Air, DrawnBeach, GroundWay, Land, Sea, Site, Surround, Water, Wind
+from lumwick.place.nature import Air, DrawnBeach, FogBank, GroundWay, Land, Sea, Site, Surround, Water, Wind
 from lumwick.place.objects import Built, Lamp, LampGroup, SunGobo, Surface, Thing
 
 VERSION = 3
@@ -137,6 +138,7 @@ class Place(Model):
     land: Land
     sea: Sea = Field(default_factory=Sea)
     waters: list[Water] = Field(default_factory=list, max_length=60)
+    banks: list[FogBank] = Field(default_factory=list, max_length=40)
     beaches: list[DrawnBeach] = Field(default_factory=list, max_length=20)
     ways: list[GroundWay] = Field(default_factory=list, max_length=200)
     air: Air = Field(default_factory=Air)
@@ -158,6 +160,7 @@ class Place(Model):
     def _whole(self) -> Place:
         for name in (
             "waters",
+            "banks",
             "beaches",
             "ways",
             "growth",
@@ -203,17 +206,18 @@ class Place(Model):
 
         Raises
         ------
-        LookupError
+        NoSuchShot
             There is none; the text lists those there are.
         """
         for shot in self.shots:
             if name in (shot.id, shot.name):
                 return shot
-        raise LookupError(f"There is no shot {name!r}: this place has {', '.join(s.id for s in self.shots)}.")
+        raise NoSuchShot(f"There is no shot {name!r}: this place has {', '.join(s.id for s in self.shots)}.")
 
 
 LISTS = {
     "waters": "waters",
+    "banks": "banks of fog",
     "beaches": "drawn beaches",
     "ways": "ways",
     "growth": "stands",

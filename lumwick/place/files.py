@@ -132,6 +132,7 @@ def needed(place: Place) -> list[Asset]:
         place.cut.develop.lut,
         place.surround.picture,
         *(thing.mesh for thing in place.things),
+        *(stand.own.mesh for stand in place.growth if stand.own),
         *(lamp.distribution for lamp in place.lamps),
         *(
             held

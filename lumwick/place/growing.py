@@ -9,7 +9,7 @@ from pydantic import Field, field_validator, model_validator
 
 from lumwick.growth.kinds import KINDS
 from lumwick.motion.channel import Animatable
-from lumwick.place.fields import Id, Model, Point2, keyed, number
+from lumwick.place.fields import Asset, Id, Model, Point2, keyed, number
 
 PLANTS_AT_MOST = 2_000_000
 
@@ -84,6 +84,32 @@ class BladeForm(Model):
     width: float = number(0.0055, "Blade width", "m", 0.0005, 0.1, "Of its broadest part.")
     taper: float = number(1.6, "Taper", "x", 0.2, 6, "Large keeps a blade broad to near its tip.")
     headed: float = number(0.0, "Bears heads", "x", 0, 1, "Share of the blades that stand up and bear a head.")
+
+
+class OwnPlant(Model):
+    """A model brought in that a stand's plants are: it stands in place of a form that grows, and moves as its kind
+    does."""
+
+    mesh: Asset = Field(title="Model")
+    upright: Literal["by the file", "y up", "z up"] = Field(
+        "by the file", title="Upright", description="Which of the file's axes points up."
+    )
+    leaves: list[str] = Field(
+        [],
+        title="Leaves",
+        max_length=200,
+        description="Which of its surfaces or parts are leaves or flowers, by name; the rest is wood.",
+    )
+    through: float = number(0.35, "Light through leaves", "x", 0, 0.9, "Share of its light that a leaf lets pass.")
+
+
+class Among(Model):
+    """Another kind of plant among those of a stand."""
+
+    id: Id
+    kind: PlantKind = Field(title="Kind")
+    share: float = number(0.2, "Share", "x", 0.01, 1, "Of the stand's plants.")
+    tall: float = number(1.0, "Height", "x", 0.05, 5, "Against the stand's.")
 
 
 class Front(Model):
@@ -179,14 +205,32 @@ class Stand(Model):
     leaf_colour: str = Field("", title="Leaf colour", description="Its own, as #rrggbb; its kind's if empty.")
     flower_colour: str = Field("", title="Flower colour", description="Its own, as #rrggbb; its kind's if empty.")
     tip_colour: str = Field("", title="Tip colour", description="What its tips are tinted with, as #rrggbb.")
+    side_colour: str = Field("", title="Side colour", description="What one side of it is tinted with, as #rrggbb.")
+    side_faces: float = number(180.0, "Side faces", "°", 0, 360, "Bearing of that side: 180 is where the noon sun is.")
     varied: float = number(1.0, "Colour varied", "x", 0, 4, "How much leaf differs from leaf and plant from plant.")
+    among: list[Among] = Field([], title="Among them", max_length=8, description="Other kinds, by their shares.")
+    own: OwnPlant | None = Field(None, title="Own model", description="In place of its kind's form.")
     wood: WoodForm | None = Field(None, title="Own form")
     blades: BladeForm | None = Field(None, title="Own blades")
     seed: int = Field(1, title="Seed", ge=0, le=2**31)
 
+    @property
+    def single(self) -> bool:
+        """Whether its plants are drawn one by one, not by patches."""
+        return self.own is not None or KINDS[self.kind].woody
+
+    @model_validator(mode="after")
+    def _shares(self) -> Stand:
+        shares = sum(one.share for one in self.among)
+        if shares > 1.0 + 1e-9:
+            raise ValueError(f"the shares of what grows among {self.name} add up to {shares:.2f}: at most 1")
+        if len({self.kind, *(one.kind for one in self.among)}) <= len(self.among):
+            raise ValueError(f"a kind grows among {self.name} twice: give it one share")
+        return self
+
     @model_validator(mode="after")
     def _colours(self) -> Stand:
-        for value in (self.leaf_colour, self.flower_colour, self.tip_colour):
+        for value in (self.leaf_colour, self.flower_colour, self.tip_colour, self.side_colour):
             if value and not (
                 len(value) == 7 and value[0] == "#" and all(c in "0123456789abcdefABCDEF" for c in value[1:])
             ):

@@ -52,6 +52,7 @@ class Land(Model):
     snow_line: float = number(
         9000, "Snow line", "m", -500, 9000, "Snow lies above about this height on hills; 9000 is none."
     )
+    litter: float = number(0.7, "Litter", "x", 0, 1, "Leaves and needles on the ground under woods.")
     seed: int = Field(7, title="Seed", ge=0, le=2**31)
 
     @property
@@ -118,8 +119,90 @@ class SeaNow(Sea):
         return least(self.level) + self.tide
 
 
+class LowClouds(Model):
+    """Heaps or a sheet of cloud, with a body that one can fly round."""
+
+    oktas: Animatable = keyed(0.0, "Cover", "/8", 0, 8, "Eighths of the sky: 0 is clear, 8 closed.")
+    base: Animatable = keyed(1100.0, "Base", "m", 20, 6000, "Height of their foot over the datum.")
+    thick: Animatable = keyed(900.0, "Thickness", "m", 30, 6000, "From their foot to the highest top.")
+    density: Animatable = keyed(
+        0.02, "Density", "1/m", 0.0005, 0.3, "What they take of light: heaps 0.02, a thick sheet 0.04.", log=True
+    )
+    soft: Animatable = keyed(0.25, "Softness", "x", 0, 1, "0 is hard-edged as towers are, 1 all veil.")
+    size: float = number(1500.0, "Size", "m", 200, 8000, "Usual width of one of them.")
+    closed: Animatable = keyed(0.0, "Heaps to sheet", "x", 0, 1, "0 stand apart with open sky between, 1 is one sheet.")
+    ahead_east: Animatable = keyed(0.0, "Moved east", "m", -1e6, 1e6, "Besides how far the wind takes them.")
+    ahead_north: Animatable = keyed(0.0, "Moved north", "m", -1e6, 1e6, "Besides how far the wind takes them.")
+    drift: float = number(1.0, "Drift", "x", 0, 500, "Against the wind at their height; more in a time-lapse.")
+    life: float = number(900.0, "Life", "s", 5, 1e6, "In which one of them has turned into another.")
+    seed: int = Field(1, title="Seed", ge=0, le=2**31)
+
+
+class HighClouds(Model):
+    """A thin sheet of ice cloud."""
+
+    amount: Animatable = keyed(0.0, "Amount", "/8", 0, 8, "Eighths of the sky.")
+    depth: Animatable = keyed(0.5, "Thickness", "x", 0.02, 5, "Optical depth where it is thickest: 0.1 is hardly seen.")
+    height: Animatable = keyed(9000.0, "Height", "m", 2000, 15000, "Over the datum.")
+    bearing: Animatable = keyed(250.0, "Fibres lie", "°", 0, 360, "Bearing that they are drawn out along.")
+    fibrous: Animatable = keyed(0.7, "Fibrous", "x", 0, 1, "0 is an even veil, 1 drawn out into hair.")
+    drift: float = number(1.0, "Drift", "x", 0, 500, "Against the wind at their height; more in a time-lapse.")
+    seed: int = Field(1, title="Seed", ge=0, le=2**31)
+
+
+class Heavens(Model):
+    """Sun, moon and stars: by the date, or set by hand."""
+
+    sun_by: Literal["date", "hand"] = Field("date", title="Sun by", description="The shot's hour, or set here.")
+    sun_bearing: Animatable = keyed(180.0, "Sun's bearing", "°", -720, 720, "From true north.", quantity="turn")
+    sun_height: Animatable = keyed(25.0, "Sun's height", "°", -90, 90, "Over a level horizon.")
+    moon_by: Literal["date", "hand", "none"] = Field(
+        "date", title="Moon by", description="The shot's hour, or set here, or none at all."
+    )
+    moon_bearing: Animatable = keyed(140.0, "Moon's bearing", "°", -720, 720, "From true north.", quantity="turn")
+    moon_height: Animatable = keyed(30.0, "Moon's height", "°", -90, 90, "Over a level horizon.")
+    moon_phase: Animatable = keyed(
+        0.5, "Moon's phase", "x", 0, 1, "0 and 1 are new, 0.25 the first quarter, 0.5 full, 0.75 the last quarter."
+    )
+    moon_size: Animatable = keyed(1.0, "Moon's width", "x", 0.2, 20, "Against the real one; its light is the same.")
+    stars: Animatable = keyed(1.0, "Stars", "x", 0, 50, "Their light against the real one; 0 is none.")
+    galaxy: Animatable = keyed(1.0, "Milky Way", "x", 0, 50, "Its light against the real one; 0 is none.")
+    night_glow: Animatable = keyed(
+        1.0, "Night glow", "x", 0, 200, "Light of the sky without a moon: 1 far from towns, 20 in suburbs.", log=True
+    )
+    town: Animatable = keyed(
+        0.0, "Town's glow", "cd/m²", 0, 20, "At the horizon: a far town 0.005, a city at hand 0.2."
+    )
+    town_bearing: Animatable = keyed(90.0, "Town's bearing", "°", -720, 720, "From true north.", quantity="turn")
+    town_width: Animatable = keyed(50.0, "Town's width", "°", 5, 360, "Of its glow along the horizon.")
+    town_height: Animatable = keyed(9.0, "Glow's height", "°", 1, 90, "At which it has fallen to a third.")
+
+
+class FogBank(Model):
+    """A bank of fog over a drawn area."""
+
+    id: Id
+    name: str = Field("Bank of fog", title="Name", min_length=1, max_length=80)
+    area: list[Point2] = Field(title="Area", min_length=3, max_length=400, description="East and north.")
+    visibility: Animatable = keyed(
+        120.0, "Visibility", "m", 5, 20000, "How far one sees in it, at its foot.", quantity="length", log=True
+    )
+    thick: Animatable = keyed(6.0, "Thickness", "m", 0.2, 1500, "From its foot to its top.")
+    pools: float = number(0.6, "Pools", "x", 0, 1, "0 follows the land, 1 has a level top and fills low ground.")
+    lifted: Animatable = keyed(0.0, "Lifted", "m", -50, 1500, "Of its foot off the ground, as when fog rises.")
+    edge: float = number(25.0, "Edge", "m", 0.5, 2000, "Over which it thins out at its sides.")
+    soft: Animatable = keyed(0.6, "Lumps", "x", 0, 1, "0 is even as milk, 1 all wisps.")
+    size: float = number(18.0, "Lump size", "m", 1, 500, "Usual width of its lumps.")
+    amount: Animatable = keyed(1.0, "Amount", "x", 0, 1, "0 is gone, 1 all there.")
+    drift: float = number(0.3, "Drift", "x", 0, 500, "Of its lumps, against the wind at 10 m; more in a time-lapse.")
+    life: float = number(40.0, "Life", "s", 1, 1e6, "In which its lumps have turned into others.")
+    moved_east: Animatable = keyed(0.0, "Moved east", "m", -1e5, 1e5, "Of all of it.")
+    moved_north: Animatable = keyed(0.0, "Moved north", "m", -1e5, 1e5, "Of all of it.")
+    seed: int = Field(1, title="Seed", ge=0, le=2**31)
+
+
 class Air(Model):
-    """What lies between the eye and things: haze and fog."""
+    """What lies between the eye and things: haze, fog and clouds, and what shines through them."""
 
     haze: Animatable = keyed(
         0.12, "Haze", "x", 0.02, 1.5, "Aerosol optical depth at 550 nm: 0.05 is crystal, 0.3 hazy."
@@ -137,7 +220,26 @@ class Air(Model):
     )
     fog_height: Animatable = keyed(60.0, "Fog height", "m", 1, 3000, "Height over which fog thins to about a third.")
     fog_base: Animatable = keyed(0.0, "Fog base", "m", -500, 6000, "Height at which the visibility holds.")
-    rain: Animatable = keyed(0.0, "Rain", "mm/h", 0, 150, "It rings on water: drizzle 0.5, steady 4, a downpour 50.")
+    rain: Animatable = keyed(0.0, "Rain", "mm/h", 0, 150, "Drizzle is 0.5, steady rain 4, a downpour 50.")
+    snowing: Animatable = keyed(0.0, "Snowfall", "mm/h", 0, 20, "As water: light 0.5, steady 1.5, thick 4.")
+    lying: Animatable = keyed(0.0, "Snow lying", "cm", 0, 100, "Fresh snow on what faces up, besides what falls.")
+    streaks: float = number(1.0, "Streaks", "x", 0, 20, "How plain drops are: 1 as they are, 4 as films like rain.")
+    dries: float = number(30.0, "Dries in", "min", 1, 2000, "In which open ground has dried after rain.")
+    wetted: Literal["by rain", "wet", "dry"] = Field(
+        "by rain", title="Ground", description="Wet by the rain that fell in the shot, or wet or dry whatever falls."
+    )
+    drifting: Literal["nothing", "seeds", "leaves", "petals", "dust", "midges"] = Field(
+        "nothing", title="In the air", description="What is carried by the wind."
+    )
+    drifting_many: Animatable = keyed(0.4, "How many", "x", 0, 20, "Of it in a cubic metre.")
+    shafts: bool = Field(
+        True,
+        title="Shafts of sun",
+        description="Shadows of things and clouds on fog that is thick enough.",
+    )
+    low: LowClouds = Field(default_factory=LowClouds, title="Low clouds")
+    high: HighClouds = Field(default_factory=HighClouds, title="High clouds")
+    heavens: Heavens = Field(default_factory=Heavens, title="Sun, moon and stars")
     sun_width: Animatable = keyed(
         0.53, "Sun's width", "°", 0.05, 15, "Across the sun's disc: wider makes softer shadows, with the same light."
     )

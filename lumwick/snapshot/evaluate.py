@@ -14,7 +14,9 @@ import numpy as np
 import shapely
 from numpy.typing import ArrayLike, NDArray
 
-from lumwick.air.sun import SunPosition, direction, julian_day, sun_position
+from lumwick.air.clouds import Deck, Veil
+from lumwick.air.moon import Moon
+from lumwick.air.sun import SunPosition, direction, julian_day
 from lumwick.air.wind import Gusts, gusts
 from lumwick.built.floors import Walkable, model_of, walkable_of, walked_on
 from lumwick.built.gaps import Gap, Room
@@ -35,11 +37,15 @@ from lumwick.place.document import Place, Shot
 from lumwick.place.fields import Asset
 from lumwick.place.filming import Develop, Exposure
 from lumwick.place.instant import Motions, place_clock
+from lumwick.place.nature import Heavens
 from lumwick.place.objects import Lamp, SunGobo, Thing
 from lumwick.route.legs import Around
 from lumwick.route.track import Track, read_track
 from lumwick.route.way import Way, way
 from lumwick.snapshot import lit
+from lumwick.snapshot.clouded import clouds_of
+from lumwick.snapshot.heavens import KeyLight, key_light, moon_at, sun_at, utc_of
+from lumwick.snapshot.showers import Bank, Showers, banks_of, showers_of
 from lumwick.snapshot.standing import Standing
 from lumwick.snapshot.stirring import stirrers_of
 from lumwick.snapshot.treading import bodies_of
@@ -279,7 +285,30 @@ class Snapshot:
     stirrers: tuple[Stirrer, ...] = ()
     """What has gone through water in the last seconds."""
     bodies: tuple[Body, ...] = ()
+    deck: Deck | None = None
+    """Low clouds, if there are any."""
     """What has gone through plants in the last seconds."""
+    veil: Veil | None = None
+    """High clouds, if there are any."""
+    heavens: Heavens = field(default_factory=Heavens)
+    moon: Moon | None = None
+    jd: float = 0.0
+    """Julian day, universal time."""
+    showers: Showers = field(default_factory=Showers)
+    banks: tuple[Bank, ...] = ()
+    open_for: float = 0.0
+    """How long the shutter is open while things stand so [s]."""
+
+    @property
+    def key(self) -> KeyLight:
+        """What casts shadows: the sun, or the moon."""
+        return key_light(self.sun, self.moon)
+
+    @property
+    def key_direction(self) -> NDArray[np.float64]:
+        """The way to it (3,), in the model's axes."""
+        key = self.key
+        return direction(key.azimuth + self.place.site.north_turn, key.elevation)
 
     def indoors(self) -> bool:
         """Whether the camera is in a room."""
@@ -292,13 +321,6 @@ def clip_time(shot: Shot, t: float) -> float:
         return t
     turn = shot.seconds
     return round(float(turn / 2 - abs((t % turn) - turn / 2)), 9)  # the same instant, whichever way it is met
-
-
-def sun_at(place: Place, clock: dt.datetime) -> SunPosition:
-    """The sun at an hour of the place's clock; azimuth from true north."""
-    utc = clock - dt.timedelta(hours=place.site.utc_offset)
-    pressure = 1010.0 * float(np.exp(-place.site.altitude / 8400.0))
-    return sun_position(julian_day(utc), place.site.latitude, place.site.longitude, place.site.altitude, pressure)
 
 
 def camera_at(setting: Setting, shot: Shot, t: float, the_way: Way | None = None) -> Camera:
@@ -373,15 +395,18 @@ def evaluate(setting: Setting, shot: Shot, t: float, camera: Camera | None = Non
     t = clip_time(shot, t)
     clock = place_clock(shot, t)
     place, now = setting.motions(shot).at(t)
-    sun = sun_at(place, clock)
     loop = shot.closes_over
     sea = None
     north = place.site.north_turn
     if place.sea.present:
         sea = sea_state(place.sea, north)
     air, blow = now.air or place.air, now.wind or place.wind
-    weather = Weather(air.haze, air.ozone_du, RANGE_TO_EXTINCTION / air.fog_visibility, air.fog_height, air.fog_base)
+    sun = sun_at(place, clock, air)
+    showers = showers_of(air, blow, setting.motions(shot), shot, t, north)
+    fog = RANGE_TO_EXTINCTION / air.fog_visibility
+    weather = Weather(air.haze, air.ozone_du, fog, air.fog_height, air.fog_base)
     wind = gusts(blow.speed, blow.from_bearing + north, blow.gustiness, blow.seed, loop, roughness=blow.roughness)
+    deck, veil = clouds_of(air, blow, t, loop, north)
     standing = Standing(setting, shot, place, t)
     stood, lamps = standing.all(), lit.lamps_at(standing, float(sun.elevation), loop)
     return Snapshot(
@@ -411,4 +436,12 @@ def evaluate(setting: Setting, shot: Shot, t: float, camera: Camera | None = Non
         blow.speed,
         stirrers_of(setting, shot, place, t, loop),
         bodies_of(setting, shot, place, t, loop),
+        deck,
+        veil,
+        air.heavens,
+        moon_at(place, clock, air),
+        julian_day(utc_of(place, clock)),
+        showers,
+        banks_of(place.banks, blow, t, loop, north),
+        float(now.exposure.shutter) / 360.0 / float(RATES[shot.fps]),
     )

@@ -14,15 +14,17 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel
 
-from lumwick.motion.channel import EPOCH
+from lumwick.motion.channel import EPOCH, Curve
 from lumwick.motion.timebase import RATES, frame_time
 from lumwick.place.document import Cut, Shot
 from lumwick.place.filming import Clock, Develop, Route
 from lumwick.place.instant import Mover, place_clock, plain
 from lumwick.route.way import goes
 from lumwick.snapshot.evaluate import Setting, clip_time
+from lumwick.snapshot.showers import showers_of
 from lumwick.snapshot.stirring import goes as may_go
 from lumwick.snapshot.stirring import stirrers_of
+from lumwick.snapshot.treading import bodies_of
 
 WIDE = 2**256
 
@@ -107,8 +109,18 @@ def _moving(movers: Sequence[Mover], values: NDArray[np.float64]) -> list[int]:
     return totals
 
 
-def _goes_by_the_past(setting: Setting) -> bool:
+def _weather_leaves(setting: Setting, shot: Shot) -> bool:
+    """Whether how wet or white a shot is goes by what fell in it before."""
+    air = shot.air or setting.place.air
+    return isinstance(air.rain, Curve) or isinstance(air.snowing, Curve) or air.snowing > 0
+
+
+def _goes_by_the_past(setting: Setting, shot: Shot) -> bool:
     """Whether anything stands where it does by other times than the frame's own, or by the clip's length."""
+    if setting.place.growth and (shot.route.brushes or any(x.touches and may_go(x) for x in setting.place.things)):
+        return True  # plants that were trodden down are still rising
+    if _weather_leaves(setting, shot):
+        return True  # what rain has wetted is still drying
     wakes = bool(setting.place.sea.present or setting.place.waters) and any(may_go(x) for x in setting.place.things)
     rolling = wakes or any(x.rolls or (x.copies is not None and x.copies.out_of_step) for x in setting.place.things)
     return rolling or any(lamp.turns for lamp in setting.place.lamps)
@@ -123,6 +135,13 @@ def _from_before(setting: Setting, shot: Shot, t: float) -> str:
         told.update(placed[name].tobytes())
     for stirrer in stirrers_of(setting, shot, standing.place, t, shot.closes_over):
         told.update(stirrer.place.tobytes())
+    for body in bodies_of(setting, shot, standing.place, t, shot.closes_over):
+        told.update(body.where.tobytes())
+    if _weather_leaves(setting, shot):
+        place, now = setting.motions(shot).at(t)
+        air, wind = now.air or place.air, now.wind or place.wind
+        fallen = showers_of(air, wind, setting.motions(shot), shot, t, 0.0)
+        told.update(repr((round(fallen.wet, 6), round(fallen.white, 6))).encode())
     turning = [lamp.turns / shot.seconds for lamp in standing.place.lamps]
     return f"|{told.hexdigest()}|{turning}"
 
@@ -138,7 +157,7 @@ def _instants(setting: Setting, shot: Shot, t: NDArray[np.float64], rate: float,
     movers = [m for m in movers if not m.path.endswith("/clock/start")]
     shutter = np.array([motions.at(clip_time(shot, float(v)))[1].exposure.shutter for v in t]) / 360.0 / rate
     way = setting.way(shot) if goes(shot.route) else None
-    by_past = _goes_by_the_past(setting)
+    by_past = _goes_by_the_past(setting, shot)
     told: list[list[str]] = [[] for _ in t]
     for share in [0.0, *((k + 0.5) / moments for k in range(moments)), *(k / moments for k in range(moments + 1))]:
         at = np.array([clip_time(shot, float(v)) for v in t + shutter * share])

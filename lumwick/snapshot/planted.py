@@ -5,6 +5,7 @@ from __future__ import annotations
 import threading
 from collections.abc import Iterator
 from dataclasses import dataclass
+from typing import Any
 from weakref import WeakValueDictionary
 
 import numpy as np
@@ -20,13 +21,14 @@ from lumwick.growth.scatter import Bounds
 from lumwick.growth.standing import set_out
 from lumwick.keep import digest
 from lumwick.place.growing import Stand
+from lumwick.place.nature import Water
 from lumwick.snapshot.evaluate import Setting
 from lumwick.snapshot.kept_clear import kept_clear
 from lumwick.snapshot.stirring import goes
 
 MOVES = {
     *("lean", "limp", "wild", "rises", "grown", "front", "leaves", "month"),
-    *("leaf_colour", "flower_colour", "tip_colour", "varied"),
+    *("leaf_colour", "flower_colour", "tip_colour", "side_colour", "side_faces", "varied"),
 }
 """What of a stand may be another at every instant without its plants being set out or formed anew."""
 _HELD: WeakValueDictionary[str, Plants] = WeakValueDictionary()
@@ -41,6 +43,10 @@ class Planted:
     stand: Stand
     bounds: Bounds
     setting: Setting
+    whole: Stand
+    """The stand that was asked for: `stand` may be one kind of what grows in it."""
+    part: tuple[float, float] = (0.0, 1.0)
+    """Which of the whole's plants these are, by each plant's own chance."""
 
     @property
     def clear(self) -> list[shapely.Geometry]:
@@ -69,14 +75,50 @@ class Planted:
         with _SETTING_OUT:
             found = _HELD.get(self.key)
             if found is None:
-                _HELD[self.key] = found = set_out(self.stand, self.setting.ground, slope, self.bounds, self.key)
+                found = set_out(self.whole, self.setting.ground, slope, self.bounds, self.key)
+                if self.part != (0.0, 1.0):
+                    own = np.mod(found.shade * CHANCES, 1.0)
+                    found = found.of((own >= self.part[0]) & (own < self.part[1]))
+                _HELD[self.key] = found
             return found
+
+
+CHANCES = 613.0
+"""By which a plant's own number tells what kind it is of."""
+
+
+def kinds_of(stand: Stand) -> list[tuple[Stand, tuple[float, float]]]:
+    """A stand as one for each kind that grows in it, and which of its plants those are."""
+    if not stand.among:
+        return [(stand, (0.0, 1.0))]
+    out, at = [], 0.0
+    for one in stand.among:
+        usual: dict[str, Any] = {"kind": one.kind, "wood": None, "blades": None, "own": None, "among": []}
+        usual |= dict.fromkeys(("leaf_colour", "flower_colour", "tip_colour", "side_colour"), "")
+        less = {
+            "id": f"{stand.id}.{one.kind}",
+            "height": stand.height * one.tall,
+            "per_hectare": stand.per_hectare * one.share,
+        }
+        out.append((stand.model_copy(update={**usual, **less}), (at, at + one.share)))
+        at += one.share
+    rest = {"among": [], "per_hectare": stand.per_hectare * max(1 - at, 0.0)}
+    return [(stand.model_copy(update=rest), (at, 1.0)), *out] if at < 1 - 1e-9 else out
 
 
 def waters_of(setting: Setting) -> list[shapely.Geometry]:
     """The shapes of a place's inland waters."""
+    return [shape for water, shape in _shapes(setting) if water.kind != "puddles"]
+
+
+def films_of(setting: Setting) -> list[shapely.Geometry]:
+    """The shapes in which a place's puddles lie."""
+    return [shape for water, shape in _shapes(setting) if water.kind == "puddles"]
+
+
+def _shapes(setting: Setting) -> list[tuple[Water, shapely.Geometry]]:
     laid = zip(setting.place.waters, setting.beds(), strict=True) if setting.place.waters else ()
-    return [shape for water, bed in laid if water.kind != "puddles" and (shape := bed.shape) is not None]
+    return [(water, shape) for water, bed in laid if (shape := bed.shape) is not None]
 
 
 def area_shapes(setting: Setting) -> list[shapely.Geometry]:
@@ -131,4 +173,6 @@ def planted(setting: Setting) -> Iterator[Planted]:
     for stand in setting.place.growth:
         faces = faces_of(setting, stand)
         bounds = Bounds(clear, cut, water, level, faces)
-        yield Planted(digest(stand.model_dump_json(exclude=MOVES), common, faces), stand, bounds, setting)
+        for one, part in kinds_of(stand):
+            key = digest(stand.model_dump_json(exclude=MOVES), common, faces, *((one.id, *part) if stand.among else ()))
+            yield Planted(key, one, bounds, setting, stand, part)

@@ -12,16 +12,23 @@ from lumwick.motion.channel import Channel, MomentChannel
 from lumwick.motion.timebase import RATES
 from lumwick.motion.turns import turn_of
 from lumwick.place.document import Shot
+from lumwick.place.fields import most
 from lumwick.place.instant import Motions, Mover, place_clock
 from lumwick.place.paths import value_name
 from lumwick.place.quantities import show
 from lumwick.route.way import goes
-from lumwick.snapshot.evaluate import Setting, camera_at, sun_at
+from lumwick.snapshot.evaluate import Setting, camera_at
+from lumwick.snapshot.heavens import MOON_DOWN, SUN_LAST, moon_at, sun_at
 
 JUST_BEFORE = 1e-7
 """Seconds before the clip's end at which its last values are taken."""
 VALUE_PART, SPEED_PART = 1e-3, 0.03
 """Shares of a value's own range, and of its greatest speed, that nobody sees as a jump or a jolt (of our own)."""
+
+SEEN, GOES_ON = 0.05, 0.35
+"""Degrees by which the sun may be elsewhere, a tenth of its disc; and of how far it goes in one frame of a clip of a
+whole day, which is not seen either (practice)."""
+HALF_A_DAY = 43200.0
 
 
 @dataclass(frozen=True)
@@ -130,8 +137,18 @@ def _repairs(mover: Mover, shot: Shot) -> tuple[str, ...]:
 def _motions_of_place(setting: Setting, shot: Shot) -> Iterator[Gap]:
     place, seconds = setting.place, shot.seconds
     windy = shot.wind or place.wind
-    living = [("The sea's waves", place.sea.present), ("Wind and plants", bool(place.growth) and windy.speed != 0)]
-    for title, there in living:
+    air = shot.air or place.air
+    whole = "close: every frequency is a whole number of turns"
+    living = [
+        ("The sea's waves", place.sea.present, whole),
+        ("Wind and plants", bool(place.growth) and windy.speed != 0, whole),
+        (
+            "Clouds",
+            max(most(air.low.oktas), most(air.high.amount)) > 0,
+            "close: as they drift away, others give way to those of the start",
+        ),
+    ]
+    for title, there, words in living:
         if there:
             yield Gap(
                 "",
@@ -140,20 +157,21 @@ def _motions_of_place(setting: Setting, shot: Shot) -> Iterator[Gap]:
                 0.0,
                 0.0,
                 shot.loop,
-                "close: every frequency is a whole number of turns"
-                if shot.loop
-                else "do not close: the clip is not declared a loop",
+                words if shot.loop else "do not close: the clip is not declared a loop",
                 () if shot.loop else ("loop", *WHOLE),
             )
-    start, end = (sun_at(setting.motions(shot).at(t)[0], place_clock(shot, t)) for t in (0.0, seconds - JUST_BEFORE))
+    ends = ((*setting.motions(shot).at(t), place_clock(shot, t)) for t in (0.0, seconds - JUST_BEFORE))
+    start, end = (sun_at(place, clock, now.air) for place, now, clock in ends)
     moved = float(
         np.degrees(
             (turn_of(start.azimuth, start.elevation)[0].inv() * turn_of(end.azimuth, end.elevation)[0]).magnitude()
         )
     )
     per_frame = moved / max(shot.frames - 1, 1)
+    if abs(shot.clock.speed) * seconds > HALF_A_DAY:  # it has gone round: by how much it goes on in one frame
+        per_frame = abs(shot.clock.speed) * 360.0 / 86400.0 / float(RATES[shot.fps])
     by_hand = isinstance(shot.clock.start, MomentChannel)  # a keyed clock has no speed that could be taken away
-    if moved > 0.05:  # a tenth of the disc
+    if moved > (max(SEEN, GOES_ON * per_frame) if per_frame > moved else SEEN):
         yield Gap(
             "",
             "The sun",
@@ -164,8 +182,24 @@ def _motions_of_place(setting: Setting, shot: Shot) -> Iterator[Gap]:
             f"is {moved:.1f}° away from where it started",
             WHOLE if by_hand else ("still", *WHOLE),
         )
+    yield from _of_moon(setting, shot)
     if goes(shot.route):
         yield _of_camera(setting, shot)
+
+
+def _of_moon(setting: Setting, shot: Shot) -> Iterator[Gap]:
+    """The moon where the clip comes round, if it is up while the sun is down: by day nobody misses it."""
+    ends = []
+    for t in (0.0, shot.seconds - JUST_BEFORE):
+        (place, now), clock = setting.motions(shot).at(t), place_clock(shot, t)
+        moon = moon_at(place, clock, now.air)
+        if moon is None or moon.elevation < MOON_DOWN or float(sun_at(place, clock, now.air).elevation) > SUN_LAST:
+            return
+        ends.append(turn_of(np.array(moon.azimuth), np.array(moon.elevation))[0])
+    moved = float(np.degrees((ends[0].inv() * ends[1]).magnitude()))
+    if moved > SEEN:
+        words = f"is {moved:.1f}° away from where it started"
+        yield Gap("", "The moon", "°", moved, moved / max(shot.frames - 1, 1), False, words, WHOLE)
 
 
 def _of_camera(setting: Setting, shot: Shot) -> Gap:

@@ -22,7 +22,6 @@ from scipy.spatial import KDTree
 
 from lumwick.built.floors import model_of
 from lumwick.built.timber import build
-from lumwick.growth.kinds import KINDS
 from lumwick.growth.plants import Plants
 from lumwick.growth.standing import VARIANTS, form_of, variant_of
 from lumwick.keep import digest
@@ -133,7 +132,7 @@ class Surroundings:
                 _Plants(
                     one.stand,
                     plants,
-                    KDTree(plants.position[:, :2]) if KINDS[one.stand.kind].woody and len(plants.turn) else None,
+                    KDTree(plants.position[:, :2]) if one.stand.single and len(plants.turn) else None,
                 )
             )
 

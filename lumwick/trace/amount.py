@@ -4,12 +4,13 @@ ten."""
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import partial
 
 import numpy as np
 from numpy.typing import NDArray
 
+from lumwick.errors import PlaceError
 from lumwick.lens.camera import Camera
 from lumwick.motion.timebase import RATES
 from lumwick.place.document import Shot
@@ -55,6 +56,8 @@ class Motion:
 
     map: NDArray[np.float32]
     amounts: list[Amount]
+    stands: dict[str, float]
+    """Median of what is seen of each stand, by its id [pixels a frame, of a picture 1280 wide]."""
 
 
 def verdict(most: float, fps: float) -> str:
@@ -87,6 +90,7 @@ def amount_of_motion(
     fps = float(RATES[shot.fps])
     scale = PICTURE / size[0]
     own: dict[str, list[NDArray[np.float32]]] = {name: [] for name in MOVING}
+    by_stand: dict[str, list[NDArray[np.float32]]] = {}
     shares = {name: 0.0 for name in MOVING}
     by_camera, maps = [], []
     moments = [m for m in (t + d for d in later) if m + 1 / fps <= shot.seconds or m == t]
@@ -102,8 +106,14 @@ def amount_of_motion(
         whole, place, moved = (np.linalg.norm(v, axis=-1) * scale for v in (d.whole, d.place, d.camera))
         maps.append(np.where(np.isfinite(whole), whole, 0.0))
         by_camera.append(moved[np.isfinite(moved)])
+        of_stand = np.array([name.split(" ")[1] if name.startswith("stand ") else "" for name in d.hits.names])
+        stand = np.where(d.hits.part < 0, "", of_stand[np.maximum(d.hits.part, 0)])
+        for one in np.unique(stand[stand != ""]):
+            by_stand.setdefault(str(one).split(".")[0], []).append(place[(stand == one) & np.isfinite(place)])
         for name, kinds in MOVING.items():
-            chosen = np.isin(d.kind, kinds) & np.isfinite(place)
+            # plants may be models of one's own
+            chosen = stand != "" if name == "plants" else np.isin(d.hits.kind, kinds) & (stand == "")
+            chosen = chosen & np.isfinite(place)
             own[name].append(place[chosen])
             shares[name] += float(chosen.mean()) / len(moments)
     amounts = []
@@ -116,4 +126,65 @@ def amount_of_motion(
     middle, most = (float(np.percentile(values, p)) if len(values) else 0.0 for p in (50, 90))
     # what is near flies by in every move: a camera is judged by the middle of its picture's amounts
     amounts.append(Amount("camera", 1.0, middle, most, verdict(middle, fps)))
-    return Motion(np.mean(maps, axis=0).astype(np.float32), amounts)
+    seen = {one: np.concatenate(parts) for one, parts in by_stand.items()}
+    return Motion(
+        np.mean(maps, axis=0).astype(np.float32),
+        amounts,
+        {one: float(np.median(values)) for one, values in seen.items() if len(values) >= FEW_PIXELS * len(moments)},
+    )
+
+
+FEW_PIXELS = 20
+"""Pixels of a small picture under which a stand is not seen."""
+CLOSE = 0.08
+"""Share by which what is seen may miss what was asked for."""
+
+
+def wild_for(stage: Stage, setting: Setting, shot: Shot, t: float, stand: str, wanted: float) -> tuple[float, float]:
+    """How wild a stand must be for its plants to be seen moving by so much, and by how much they are then.
+
+    Parameters
+    ----------
+    stand : str
+        Its id; what it is now must be a number.
+    wanted : float
+        Median of what is seen of it at clip time ``t`` [s] [pixels a frame, of a picture 1280 wide].
+
+    Raises
+    ------
+    PlaceError
+        It is keyed, not seen, or stands still whatever it is.
+    """
+    one = next((x for x in setting.place.growth if x.id == stand), None)
+    if one is None:
+        raise PlaceError("That stand is not there any more.")
+    if not isinstance(one.wild, float | int):
+        raise PlaceError(f"Calm to wild of {one.name} is keyed: take its keys away first.")
+    wild = max(float(one.wild), 0.05)
+    best = (np.inf, wild, 0.0)
+    try:
+        for _ in range(5):
+            place = setting.place.model_copy(
+                update={
+                    "growth": [
+                        x if x.id != stand else x.model_copy(update={"wild": wild}) for x in setting.place.growth
+                    ]
+                }
+            )
+            tried = replace(setting, place=place, told=None, memory={})
+            stage.change(tried)
+            now = amount_of_motion(stage, tried, tried.place.shot(shot.id), t).stands.get(stand)
+            if now is None:
+                raise PlaceError(f"{one.name} is not seen at the playhead: go to where it is, then ask again.")
+            if now < 1e-5:
+                raise PlaceError(f"{one.name} stands still in this wind: give the place more wind first.")
+            best = min(best, (abs(now / wanted - 1), wild, now))
+            if best[0] < CLOSE or (wild >= WILDEST and now < wanted):
+                break
+            wild = float(np.clip(wild * np.clip(wanted / now, 0.1, 10.0), 0.001, WILDEST))
+    finally:
+        stage.change(setting)
+    return round(best[1], 3), best[2]
+
+
+WILDEST = 5.0

@@ -5,13 +5,13 @@ their season, how they lean, and which were met by what goes through them.
 from __future__ import annotations
 
 from dataclasses import dataclass, field, replace
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from lumwick.air.wind import Gusts
 from lumwick.growth.coming import STEPS, WHOLE, Bears, grown, stages
-from lumwick.growth.kinds import KINDS
 from lumwick.growth.kinds.form import LEVELS, Form
 from lumwick.growth.kinds.kind import Kind
 from lumwick.growth.kinds.seasons import Look, at_month, month_of
@@ -24,9 +24,10 @@ from lumwick.place.growing import Front, Stand
 from lumwick.snapshot.evaluate import Snapshot
 from lumwick.snapshot.planted import MOVES
 from lumwick.trace import embree
+from lumwick.trace.furnish import GrownPiece
 from lumwick.trace.part import Part
-from lumwick.trace.plant_looks import look_of
-from lumwick.trace.world import PLANT
+from lumwick.trace.plant_looks import look_of, own_look
+from lumwick.trace.world import MODEL, PLANT
 
 
 @dataclass
@@ -39,17 +40,28 @@ class Shape:
     mesh: embree.Geometry
     seed: int
     level: int
-    look: NDArray[np.void]
+    look: Any
+    """Its record for the kernel: PLANT_LOOK, or SURFACE of a model of one's own."""
     cut: NDArray[np.int64]
     rest: NDArray[np.float32]
     """Its vertices without wind, as far as it has grown."""
     bears: Bears = WHOLE
     looks_as: str = ""
     moved: str = ""
+    piece: GrownPiece | None = None
+    """Of a plant of one's own model, which part of it this is."""
+
+    def dress(self, standing: Standing) -> None:
+        """Let it look as its stand's season says."""
+        if self.looks_as != standing.looks_as:
+            self.looks_as, stand, season = standing.looks_as, standing.stand, standing.look
+            self.look = own_look(stand, season, self.piece) if self.piece else look_of(stand, season, self.form)
 
 
 Dealt = list[tuple[int, int, int, NDArray[np.int64]]]
 """The plants of a bed that are drawn, by level, variant and step of growing."""
+COLOURS = ("leaf_colour", "flower_colour", "tip_colour", "side_colour", "side_faces", "varied")
+"""What of a stand's description its forms' looks are made from."""
 TOUCHED_AT_MOST = 600
 """Plants or patches that are drawn each by a form of its own, since something has gone through them."""
 
@@ -81,8 +93,8 @@ class Bed:
     upright: NDArray[np.float32]
     variant: NDArray[np.int64]
     shapes: dict[tuple[int, int, int], Shape] = field(default_factory=dict)
-    own: dict[tuple[int, int], Shape] = field(default_factory=dict)
-    """Forms of plants that were touched, by plant and level."""
+    own: dict[tuple[int, int, int], Shape] = field(default_factory=dict)
+    """Forms of plants that were touched, by plant, level and number of the form."""
     distance: NDArray[np.float64] | None = None
     starts: Front | None = None
     dealt: Dealt = field(default_factory=list)
@@ -144,8 +156,7 @@ class Sway:
 def let_rest(shape: Shape, standing: Standing, step: int) -> bool:
     """Let a form be as far grown as it is, and look as its season says; whether its vertices are others than before."""
     look = standing.look
-    if shape.looks_as != standing.looks_as:
-        shape.look, shape.looks_as = look_of(standing.stand, look, shape.form), standing.looks_as
+    shape.dress(standing)
     bears = Bears(step / STEPS, round(look.kept * 32) / 32, round(look.bloom * 32) / 32)
     if bears == shape.bears:
         return False
@@ -166,19 +177,19 @@ def dress(standing: Standing, sway: Sway) -> None:
     else:
         month = sway.month if stand.leaves == "by the date" else float(stand.month)
         standing.look = at_month(kind.turns, month, kind.leaf)
-    standing.looks_as = repr((standing.look, stand.leaf_colour, stand.flower_colour, stand.tip_colour, stand.varied))
+    standing.looks_as = repr((standing.look, *(getattr(stand, name) for name in COLOURS)))
 
 
 def size_of(bed: Bed, stand: Stand) -> float:
     """How far a plant or patch of a bed reaches from its middle [m]."""
-    return 0.71 * bed.side if bed.side else 0.9 if not KINDS[stand.kind].woody else 0.35 * stand.height
+    return 0.71 * bed.side if bed.side else 0.9 if not stand.single else 0.35 * stand.height
 
 
 def met_by(standing: Standing, bed: Bed, sway: Sway) -> NDArray[np.bool_]:
     """By which bodies the plants of a bed have been met of late, shape (bodies, n)."""
     met = np.zeros((max(len(sway.bodies), 1), len(bed.plants.turn)), bool)
     near = bed.drawn[levels_of(standing.kind, bed, sway)[bed.drawn] < LEVELS - 1] if sway.bodies else ()
-    if bed.far or not len(near):
+    if bed.far or not len(near) or standing.kind.still:
         return met
     for by, body in zip(met, sway.bodies, strict=True):
         by[near] = body.reaches(bed.plants.position[near, :2], size_of(bed, standing.stand))
@@ -248,7 +259,15 @@ def place(standing: Standing, bed: Bed, shape: Shape, which: NDArray[np.int64], 
     up = m[:, 6:9] / k
     up[:, :2] += slope
     m[:, 6:9] = up * k / np.linalg.norm(up, axis=1, keepdims=True)
-    mask = embree.MASK_FINE if shape.level < LEVELS - 1 else embree.MASK_FINE | embree.MASK_COARSE
+    if shape.piece is not None:
+        piece, shade = shape.piece, bed.plants.shade[which].astype(np.float32)
+        return Part(
+            MODEL, shape.scene, m, shade, shape.look, mask=piece.mask, thing=standing.stand.name,
+            surfaces=(piece.part.surface.name,) * 4,
+        )  # fmt: skip
+    # scattered light meets a plant in its simplest form; a stone as it is, for another would lie within it
+    simple = shape.level == LEVELS - 1 or standing.kind.still
+    mask = embree.MASK_FINE | embree.MASK_COARSE if simple else embree.MASK_FINE
     return Part(
         PLANT,
         shape.scene,

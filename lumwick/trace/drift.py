@@ -19,7 +19,7 @@ from lumwick.trace.integrator.first_hits import first_of_rows
 from lumwick.trace.integrator.rays import buffers
 from lumwick.trace.lock import ENGINE
 from lumwick.trace.stage import Stage
-from lumwick.trace.world import PLANT, View
+from lumwick.trace.world import View
 
 
 @dataclass(frozen=True)
@@ -48,10 +48,17 @@ class Hits:
     kind: NDArray[np.int64]
 
 
-def first_hits(stage: Stage, view: View, size: tuple[int, int]) -> Hits:
-    """What a view of the stage, as it stands, sees at the middle of each pixel of a film of a size."""
+def first_hits(stage: Stage, view: View, size: tuple[int, int], start: NDArray[np.float32] | None = None) -> Hits:
+    """What a view of the stage, as it stands, sees at the middle of each pixel of a film of a size.
+
+    Parameters
+    ----------
+    start : ndarray of float32, shape (height, width) or None [m]
+        Along each ray, from where on it is looked; from the eye if None.
+    """
     where, found = np.zeros((size[1], size[0], 2), np.int64), np.zeros((size[1], size[0], 3))
-    first_of_rows(stage.world.geometry.scene, view, buffers(size[1]), where, found)
+    start = np.zeros((size[1], size[0]), np.float32) if start is None else start
+    first_of_rows(stage.world.geometry.scene, view, buffers(size[1]), start, where, found)
     sky = where[..., 0] < 0
     instance = np.maximum(where[..., 0], 0)
     owner = stage.world.geometry.owner
@@ -127,14 +134,14 @@ class Drift:
     whole, place, camera : ndarray of float32, shape (height, width, 2) [pixels, right and down]
         In all; what the place's own motion brings, seen by a camera at rest; what the camera's brings in a place at
         rest.
-    kind : ndarray of int64, shape (height, width)
-        Of the part that is seen (`lumwick.trace.world`); -1 for the sky.
+    hits : Hits
+        What is seen.
     """
 
     whole: NDArray[np.float32]
     place: NDArray[np.float32]
     camera: NDArray[np.float32]
-    kind: NDArray[np.int64]
+    hits: Hits
 
 
 def drift(
@@ -166,7 +173,7 @@ def drift(
         before = spots(stage, hits)
         stage.set(later(now.camera))
         after = spots(stage, hits)
-    sky, kind = hits.part < 0, hits.kind
+    sky = hits.part < 0
     before_then, after_then = before, after
     if sky.any():
         x, y = np.meshgrid(np.arange(size[0]) + shown.left + 0.5, np.arange(size[1]) + shown.top + 0.5)
@@ -180,7 +187,7 @@ def drift(
         np.asarray(on_picture(then, after_then, shown) - start, np.float32),
         np.asarray(on_picture(now.camera, after, shown) - start, np.float32),
         np.asarray(on_picture(then, before_then, shown) - start, np.float32),
-        kind,
+        hits,
     )
 
 
@@ -215,6 +222,37 @@ def silhouette(stage: Stage, snapshot: Snapshot, size: tuple[int, int], finer: i
     with ENGINE:
         stage.set(snapshot)
         w, h = size[0] * finer, size[1] * finer
-        seen = first_hits(stage, stage.view(w, h), (w, h)).kind == PLANT
+        view, start, seen = stage.view(w, h), np.zeros((h, w), np.float32), np.zeros((h, w), bool)
+        for _ in range(OPEN_LAYERS):
+            hits = first_hits(stage, view, (w, h), start)
+            open_here = _open(stage, hits)
+            plant = np.array([name.startswith("stand ") for name in hits.names])
+            seen = (hits.part >= 0) & plant[np.maximum(hits.part, 0)] & ~open_here
+            if not open_here.any():
+                break
+            # through the holes of cut-outs to what lies behind them
+            start[open_here] = hits.uvd[open_here][:, 2] * (1 + 1e-5) + 1e-4
     share = seen.reshape(size[1], finer, size[0], finer).mean((1, 3))
     return np.asarray(np.round(255 * (1 - share)), np.uint8)
+
+
+OPEN_LAYERS = 12
+"""Cut-outs one behind another that are looked through, at most."""
+
+
+def _open(stage: Stage, hits: Hits) -> NDArray[np.bool_]:
+    """Which pixels (height, width) see a hole of a plant's cut-out leaf."""
+    out = np.zeros(hits.part.shape, bool)
+    for number in np.unique(hits.part[hits.part >= 0]):
+        piece = stage.stands.piece_of(hits.names[number])
+        picture = piece.part.surface.colour_map if piece is not None else None
+        if piece is None or piece.part.uv is None or picture is None:
+            continue
+        chosen = hits.part == number
+        corner = piece.part.uv[hits.primitive[chosen]].astype(float)
+        u, v = hits.uvd[chosen][:, 0:1], hits.uvd[chosen][:, 1:2]
+        s, t = np.mod((1 - u - v) * corner[:, 0] + u * corner[:, 1] + v * corner[:, 2], 1.0).T
+        high, wide = picture.shape[:2]
+        row, column = ((1 - t) * high).astype(int).clip(0, high - 1), (s * wide).astype(int).clip(0, wide - 1)
+        out[chosen] = picture[row, column, 3] < 255 * piece.part.surface.cutoff
+    return out

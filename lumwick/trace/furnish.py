@@ -9,23 +9,26 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from lumwick.built.floors import model_of
+from lumwick.built.floors import mesh_of, model_of
 from lumwick.built.gaps import Gap
 from lumwick.built.gltf_motion import Moving
 from lumwick.built.lamps import LampLight
 from lumwick.built.meshes import MeshPart
 from lumwick.built.timber import Timber, build
 from lumwick.errors import PlaceError
+from lumwick.growth.kinds.form import LEVELS, Form
+from lumwick.growth.own import pieces
 from lumwick.keep import cached, digest
 from lumwick.land.ground import Ground
 from lumwick.motion.colour import from_hex, to_linear
+from lumwick.place.growing import OwnPlant
 from lumwick.place.objects import Built, SunGobo, Surface, Thing
 from lumwick.snapshot.evaluate import Setting, Snapshot
 from lumwick.snapshot.standing import moving_of, phases
 from lumwick.trace import embree, lamps
 from lumwick.trace.corners import corners
 from lumwick.trace.lit import NO_GOBO, Lit, Thrown
-from lumwick.trace.looks import Read, Textures, mesh_look, ray_mask, surface_look
+from lumwick.trace.looks import Read, Textures, mean_of, mesh_look, ray_mask, surface_look
 from lumwick.trace.part import Part, plain_look
 from lumwick.trace.records import CORNER, EMITTER, LAMP, PORTAL
 from lumwick.trace.sections.land import LandMade
@@ -56,6 +59,8 @@ class BuiltInputs:
     land: LandMade
     moving: dict[str, int]
     """In how many poses at once each model stands that moves by itself."""
+    grown: dict[str, tuple[OwnPlant, float, int]]
+    """What the plants of stands are that have models of their own, how high [m], and their seeds."""
     read: Read = field(compare=False)
 
     @classmethod
@@ -67,6 +72,7 @@ class BuiltInputs:
             tuple(surface.model_copy(update=UNLIT) for surface in place.surfaces),
             land,
             {x.id: len(phases(x)[0]) for x in place.things if x.plays is not None and x.mesh is not None},
+            {x.id: (x.own, float(x.height), x.seed) for x in place.growth if x.own is not None},
             setting.read,
         )
 
@@ -117,6 +123,23 @@ class Bendable:
     first: int
 
 
+@dataclass(frozen=True)
+class GrownPiece:
+    """A part of a plant of one's own model: the model's, its form, how it looks, which rays meet it, whether it is
+    leaves, and its mean colour."""
+
+    part: MeshPart
+    form: Form
+    look: NDArray[np.void]
+    mask: int
+    leafy: bool
+    mean: NDArray[np.float64]
+
+
+Grown = dict[str, list[list[GrownPiece]]]
+"""The parts of plants of one's own models, by stand and level."""
+
+
 def _still_or_moving(
     vertices: NDArray[np.float32], part: MeshPart, mask: int, moves: bool
 ) -> tuple[embree.Geometry, embree.Scene]:
@@ -140,6 +163,37 @@ class _Made:
         self.notes: list[str] = []
         self.rows: list[NDArray[np.void]] = []
         self.moving: dict[str, tuple[Moving, list[Bendable]]] = {}
+        self.grown: Grown = {}
+
+    def plant(self, read: Read, stand: str, own: OwnPlant, height: float, seed: int) -> None:
+        """Add the parts of a stand's plants, which are a model of one's own."""
+        mesh = mesh_of(read, own)
+        self.notes += [f"{own.mesh.name}: {note}" for note in mesh.notes]
+        self.grown[stand] = []
+        for level in range(LEVELS):
+            self.grown[stand].append([])
+            for piece in pieces(mesh, own, height, seed, level):
+                surface = piece.part.surface
+                look = mesh_look(surface, self.textures)
+                mean = np.array(look["base"]) * mean_of(surface)
+                if piece.leafy:
+                    look["translucency"] = own.through * look["base"]
+                    look["base"] *= 1 - own.through
+                look["corners"] = self._rows(piece.part, look)
+                self.grown[stand][level].append(
+                    GrownPiece(piece.part, piece.form, look, ray_mask(look), piece.leafy, mean)
+                )
+
+    def _rows(self, part: MeshPart, look: NDArray[np.void]) -> int:
+        """Add what a part's corners have besides their places; the first row, or -1 if they have nothing."""
+        corner = corners(part)
+        if corner is None:
+            return -1
+        if part.uv is None:
+            look["boxed"] = 1.0
+        first = sum(map(len, self.rows))
+        self.rows.append(corner)
+        return first
 
     def model(self, read: Read, thing: Thing, poses: int) -> None:
         """Add a model's parts: once, or in each of its poses if it moves."""
@@ -195,6 +249,7 @@ class Furnishing:
         self.portal = np.zeros(0, PORTAL)
         self._gobos: Thrown = {}
         self._moving: dict[str, tuple[Moving, list[Bendable]]] = {}
+        self.grown: Grown = {}
 
     def make(self, inputs: BuiltInputs) -> None:
         """Build everything anew.
@@ -212,8 +267,11 @@ class Furnishing:
             made.parts[f"built {built.id}"] = _timber(inputs.land.ground, built, surfaces, looks)
         for thing in inputs.things:
             made.model(inputs.read, thing, inputs.moving.get(thing.id, 0))
+        for stand, (own, height, seed) in inputs.grown.items():
+            made.plant(inputs.read, stand, own, height, seed)
         kept = textures.kept
         self.parts, self.notes, self._moving = made.parts, made.notes + textures.notes, made.moving
+        self.grown = made.grown
         self._read = inputs.read
         self.corner = np.concatenate(made.rows) if made.rows else np.zeros(1, CORNER)
         self.texture, self.texture_where = packed(kept)

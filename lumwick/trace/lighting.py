@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from lumwick.air.atmosphere import ClearSky, sky_at, sky_illuminance
+from lumwick.air.atmosphere import ClearSky, sky_at, sky_azimuths, sky_illuminance
 from lumwick.air.bands import LUMA
 from lumwick.snapshot.evaluate import Weather
 from lumwick.trace.records import FOG
@@ -56,17 +56,18 @@ FOG_ASYMMETRY = 0.65
 def _fog(weather: Weather, sunlight: NDArray[np.float64], ambient: NDArray[np.float64]) -> NDArray[np.void]:
     fog = np.zeros(1, FOG)
     fog["extinction"], fog["height"], fog["base"] = weather.fog_extinction, weather.fog_height, weather.fog_base
-    fog["sunlight"], fog["ambient"], fog["asymmetry"] = sunlight, ambient, FOG_ASYMMETRY
+    fog["sunlight"], fog["ambient"], fog["asymmetry"], fog["open"] = sunlight, ambient, FOG_ASYMMETRY, 1.0
     return fog
 
 
-def lighting(sky: ClearSky, weather: Weather, sun_direction: NDArray[np.float64]) -> Lighting:
+def lighting(sky: ClearSky, weather: Weather, sun_direction: NDArray[np.float64], open_share: float = 1.0) -> Lighting:
     """Fog's own light, the fogged sky, and the table by which directions are chosen.
 
     Fog shines with the sun's light scattered once (Henyey and Greenstein's phase) and, for what is scattered
-    often, with the mean of all light that falls on it.
+    often, with the mean of all light that falls on it. ``open_share`` is how much of the sun clouds leave in the mean,
+    which ``sky`` has in it.
     """
-    n_el, n_az, _ = sky.table.shape
+    n_el = len(sky.table)
     vertical = weather.fog_extinction * weather.fog_height
     sz = float(sun_direction[2])
     through = float(np.exp(-vertical / max(sz, 0.02))) if sz > -0.02 else 0.0
@@ -75,8 +76,9 @@ def lighting(sky: ClearSky, weather: Weather, sun_direction: NDArray[np.float64]
     # what fog takes from the beam it gives back, evenly
     ambient = (diffuse + sun_h * (1 - through)) / np.pi * 0.82
     fog = _fog(weather, sky.sun_lux * through, ambient)
+    fog["open"] = open_share
     el = 0.5 * np.pi * (np.arange(n_el) / (n_el - 1)) ** 2
-    az = np.pi * (np.arange(n_az) / (n_az - 1)) ** 2
+    az = np.radians(sky_azimuths())
     dz = np.maximum(np.sin(el), 0.004)
     keep = np.exp(-vertical / dz)[:, None, None]
     cos_sun = np.cos(el)[:, None] * np.cos(az)[None] * np.sqrt(max(0.0, 1 - sz * sz)) + np.sin(el)[:, None] * sz
@@ -87,7 +89,7 @@ def lighting(sky: ClearSky, weather: Weather, sun_direction: NDArray[np.float64]
     fogged = ClearSky(table, sky.sun_lux, sky.sun_azimuth, sky.sun_elevation)
     mid_el = np.degrees(np.arcsin((np.arange(PICK_ROWS) + 0.5) / PICK_ROWS))
     mid_az = (np.arange(PICK_COLS) + 0.5) / PICK_COLS * 360
-    lum = sky_at(fogged, mid_el[:, None], np.minimum(mid_az, 360 - mid_az)[None]) @ LUMA
+    lum = sky_at(fogged, mid_el[:, None], ((mid_az + 180) % 360 - 180)[None]) @ LUMA
     share = lum + 0.05 * lum.mean()
     # a cell gives light by the cosine on level ground too, but walls see the horizon: half of each
     share = share * (0.5 + 0.5 * ((np.arange(PICK_ROWS) + 0.5) / PICK_ROWS))[:, None]

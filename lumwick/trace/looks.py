@@ -16,7 +16,7 @@ from lumwick.place.objects import Surface
 from lumwick.trace import embree
 from lumwick.trace.patterns import NAMES, NONE
 from lumwick.trace.records import SURFACE
-from lumwick.trace.textures import COLOUR, DATA, NORMAL, Pyramid, pyramid, read_image
+from lumwick.trace.textures import CODE_TO_LINEAR, COLOUR, DATA, NORMAL, Pyramid, pyramid, read_image
 
 Read = Callable[[Asset], bytes]
 
@@ -164,3 +164,13 @@ def mesh_look(own: MeshSurface, textures: Textures) -> NDArray[np.void]:
         if image is not None:
             look[where] = textures.number(id(image), holds, lambda image=image: image)
     return look
+
+
+def mean_of(own: MeshSurface) -> NDArray[np.float64]:
+    """Mean linear colour of a surface's texture where it is not open; 1 if it has none."""
+    if own.colour_map is None:
+        return np.ones(3)
+    some = own.colour_map[:: max(1, own.colour_map.shape[0] // 64), :: max(1, own.colour_map.shape[1] // 64)]
+    covers = some[..., 3:].astype(float)
+    light = CODE_TO_LINEAR[some[..., :3]] * covers
+    return np.asarray(light.sum((0, 1)) / max(float(covers.sum()), 1e-9), float)

@@ -9,8 +9,12 @@ from lumwick.growth.kinds import KINDS
 from lumwick.growth.kinds.form import LEAF, PLUME, Form
 from lumwick.growth.kinds.seasons import Look
 from lumwick.place.growing import Stand
+from lumwick.trace.furnish import GrownPiece
 from lumwick.trace.records import PLANT_LOOK
 from lumwick.trace.textures import CODE_TO_LINEAR
+
+STONES_VARY = 0.35
+"""How much stones differ from each other and over themselves, against plants (practice)."""
 
 
 def linear(colour: str) -> NDArray[np.float64]:
@@ -32,6 +36,27 @@ def look_of(stand: Stand, season: Look, form: Form) -> NDArray[np.void]:
     look["transmitted"][LEAF] = np.minimum(through, 0.9 - leaf)
     look["transmitted"][PLUME] = np.minimum(plume, 0.9 - plume)
     look["height"], look["root"], look["varied"] = stand.height, kind.root, stand.varied * season.varied
+    look["varied"] *= STONES_VARY if kind.still else 1.0
     look["tip"] = np.clip(linear(stand.tip_colour) / np.maximum(leaf, 0.004), 0.0, 12.0) if stand.tip_colour else 1.0
+    look["side"] = 1.0
+    if stand.side_colour:
+        a = np.radians(stand.side_faces)
+        look["side"] = np.clip(linear(stand.side_colour) / np.maximum(leaf, 0.004), 0.0, 12.0)
+        look["side_way"] = np.sin(a), np.cos(a)
     look["strip"], look["sheen"] = form.strip, kind.sheen**2
+    return look
+
+
+def own_look(stand: Stand, season: Look, piece: GrownPiece) -> NDArray[np.void]:
+    """The kernel's record of a part of a plant that is a model of one's own: its own colours, its leaves' turned as far
+    as the season or a colour of the stand's own turns its kind's."""
+    look = piece.look.copy()
+    look["varied"] = stand.varied * season.varied
+    if piece.leafy:
+        usual = np.maximum(np.array(KINDS[stand.kind].leaf), 0.004)
+        tint = np.array(season.leaf) / usual
+        if stand.leaf_colour:
+            tint = linear(stand.leaf_colour) / np.maximum(piece.mean, 0.004)
+        look["base"] = np.minimum(look["base"] * tint, 4.0)
+        look["translucency"] = np.minimum(look["translucency"] * tint, 4.0)
     return look

@@ -47,6 +47,7 @@ SURFACE = _record(
     normal_scale=0,
     toned=0,  # whether its quads have tones
     water=0,  # number of the body of water that it is; 0 is the sea
+    varied=0,  # how much a plant of one's own model differs from others of it
 )
 """The look of a model, of timber and of far ground (their base alone)."""
 
@@ -56,6 +57,8 @@ PLANT_LOOK = _record(
     height=0,
     root=3,  # what its colour is multiplied by at its foot
     tip=3,  # and at its top
+    side=3,  # and on one side of it
+    side_way=2,  # the way that side faces; 0 if no side is another than the rest
     varied=0,  # how much leaf differs from leaf and plant from plant; 1 is usual
     strip=4,  # quads that make up one leaf of each surface
     sheen=0,  # GGX alpha of the leaves' upper side
@@ -97,6 +100,7 @@ SUN = _record(
     direction=3,
     illuminance=3,
     tan_radius=0,
+    by_moon=0,  # whether it is the moon, whose face is seen, that lights
     azimuth=0,
     across=3,
     up=3,
@@ -107,7 +111,75 @@ SUN = _record(
 )
 """``azimuth`` is what directions of the sky's tables are told from: the sun's, or the middle of an environment
 picture [rad]."""
-FOG = _record(extinction=0, height=0, base=0, sunlight=3, ambient=3, asymmetry=0)
+NIGHT = _record(
+    stars=0,  # how many, 0 for none
+    band=3,  # the galaxy's band where it is brightest [cd/m2]
+    turn=(3, 3),  # from the place's directions to those of the equator
+    moon=0,  # whether it is there
+    moon_way=3,
+    moon_right=3,  # on its disc, as it is seen
+    moon_up=3,
+    moon_tan=0,  # its radius
+    moon_flat=0,  # its height over its width
+    moon_turn=2,  # cosine and sine of the angle clockwise from up to its north
+)
+"""What shines at night; one record."""
+FOG = _record(extinction=0, height=0, base=0, sunlight=3, ambient=3, asymmetry=0, open=0)
+"""``open`` is the mean share of the sun's light that clouds leave, which ``sunlight`` has in it."""
+CLOUD = _record(
+    base=0,  # of the low clouds [m], and their top; both 0 without
+    top=0,
+    extinction=0,  # [1/m]
+    side=0,  # of the square that repeats [m]
+    gone=2,  # by which it has drifted [m]
+    detail=0,  # how much of their edges is eaten away by what is finer than the grid
+    grain=0,  # size of that [m]
+    shift=0,  # by which that has risen [m]
+    grain_gone=2,  # and drifted [m]; in a loop it stays
+    sunlight=3,  # on them [lx]
+    above=3,  # light of the sky over them, and of the ground under them [cd/m2]
+    below=3,
+    veil_depth=0,  # optical depth of the high ones where they are thickest; 0 without
+    veil_height=0,
+    veil_amount=0,
+    veil_way=2,  # the way their fibres lie
+    veil_fibrous=0,
+    veil_gone=2,
+    veil_seed=0,
+    veil_light=3,  # sunlight on them [lx]
+    haze_height=0,  # over which haze thins to a third [m]
+)
+"""Clouds; one record."""
+BANK = _record(
+    on=0,
+    west=0,  # its grid [m]
+    south=0,
+    spacing=0,
+    least=3,  # the box in which all of it lies [m]
+    most=3,
+    high=0,
+    far=0,  # how far along a ray it is looked for [m]
+    grain=0,  # size of its lumps [m]
+    gone=4,  # by which two sets of them have drifted, east and north [m]
+    share=0,  # of the first set
+    turned=0,  # how far they have turned into others
+    sunlight=3,  # [lx]
+    ambient=3,  # light that a deep bank shows from all round [cd/m2]
+    asymmetry=0,
+)
+"""Banks of fog; one record."""
+WEATHER = _record(
+    wet=0,  # how wet rain has made what is open to it, 0 to 1
+    snow=0,  # how much snow lies, 0 to 1
+    slant=2,  # metres east and north that rain goes for a metre down
+    roof_west=0,  # the map of what rain falls on [m], by where its way meets the datum; no spacing without
+    roof_south=0,
+    roof_spacing=0,
+    falling=0,  # how many drops and flakes there are
+    veil=0,  # light that what falls takes of a far thing's [1/m]
+    sunned=0,  # whether shadows on fog are looked for
+)
+"""What falls, and what it has made of surfaces; one record."""
 GRID = _record(west=0, south=0, spacing=0, bump=0)
 """``bump`` is how much of the ground's grain is felt."""
 TILES = _record(
@@ -150,7 +222,7 @@ which body of water it is."""
 
 # -- what the integrator works in ----------------------------------------------------------------------------
 
-SOURCES = 7
+SOURCES = 8
 
 PATH = np.dtype(
     [
@@ -161,6 +233,7 @@ PATH = np.dtype(
         ("density", F8),  # [1/sr] with which; 0 if it could go nowhere else
         ("near", F8),  # how far from the origin surfaces count [m]
         ("travelled", F8),
+        ("spread", F8),  # angle of a pixel [rad]
         ("limit", F8),  # most light that this sample may still bring [cd/m2]
         ("by", F8, (SOURCES, 3)),  # light by where it comes from; the sum is the picture
         ("aside", F8, 3),  # what was above the limit

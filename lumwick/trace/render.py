@@ -117,7 +117,7 @@ DAYLIGHT_FACTOR = 0.02
 def _open_light(stage: Stage) -> tuple[float, float]:
     """What a white card in the open sends back [cd/m2]: by day, or by lamps two metres from the strongest; and what
     daylight alone puts on it [lx]."""
-    up = max(float(stage.snapshot.sun_direction[2]), 0.0)
+    up = max(float(stage.snapshot.key_direction[2]), 0.0)
     lux = float(LUMA @ (stage.light.sky_lux + stage.clear.sun_lux * up))
     card = lux / np.pi
     lamps = stage.world.lights.lamp

@@ -10,12 +10,16 @@ from __future__ import annotations
 from dataclasses import dataclass, field, replace
 
 import numpy as np
+import shapely
 from numpy.typing import NDArray
 
 from lumwick.air.atmosphere import ClearSky
+from lumwick.keep import digest
 from lumwick.lens.camera import Camera, direction_of
 from lumwick.place.fields import most
 from lumwick.snapshot.evaluate import Setting, Snapshot
+from lumwick.snapshot.heavens import KeyLight
+from lumwick.snapshot.planted import area_shapes, films_of, planted
 from lumwick.trace import embree, records
 from lumwick.trace.assembly import geometry_of, looks_of, owners
 from lumwick.trace.beds import Sway
@@ -33,11 +37,16 @@ from lumwick.trace.lighting import Lighting
 from lumwick.trace.lock import ENGINE, alone
 from lumwick.trace.looks import plain_material, ray_mask
 from lumwick.trace.part import Part
+from lumwick.trace.sections.banks import BankLight, BanksInputs, bank_record, make_banks
 from lumwick.trace.sections.daylight import DaylightInputs, make_daylight
 from lumwick.trace.sections.land import LandInputs, make_land
+from lumwick.trace.sections.litter import LitterInputs, make_litter
+from lumwick.trace.sections.night import STARS_FROM, NightInputs
+from lumwick.trace.sections.relief import Relief, ReliefInputs, near
 from lumwick.trace.sections.sea import SeaInputs, make_sea
 from lumwick.trace.sections.section import Section
 from lumwick.trace.sections.sheet import Sheet, SheetInputs, make_sheet
+from lumwick.trace.sections.weather import Lit, Weathering
 from lumwick.trace.stands import Stands
 from lumwick.trace.textures import CODE_TO_LINEAR
 from lumwick.trace.watering import Watering
@@ -49,6 +58,8 @@ SUN_STEP = 1e-3
 """Steps [degrees] by which the sky follows the sun: a quarter of a second of the day (practice)."""
 LAID = 0.02
 """Steps of the tide [m] for which the sea's sheet is laid anew; between them it is raised as it is."""
+WHITE_FOG = 0.8
+"""What a deep bank of fog sends back of the light that falls on it (practice)."""
 SUN_GONE = -0.02
 """Sine of the sun's height under which it lights nothing."""
 
@@ -79,6 +90,20 @@ class TopInputs:
         return [p.child for p in self.parts], [p.mask for p in self.parts], owners(self.parts), transforms
 
 
+BY_SUN = KeyLight(0.0, 0.0)
+
+
+def _night_of(snap: Snapshot, sun_height: float) -> NightInputs:
+    """What of the heavens changes a snapshot's picture."""
+    site, moon = snap.place.site, snap.moon
+    north = float(site.north_turn)
+    if moon is not None:
+        told = {name: round(getattr(moon, name), 3) for name in ("azimuth", "elevation", "phase_angle", "limb", "pole")}
+        moon = replace(moon, **{**told, "azimuth": told["azimuth"] + north, "distance_km": round(moon.distance_km)})
+    jd = snap.jd if sun_height < STARS_FROM else 0.0
+    return NightInputs(moon, snap.heavens, jd, float(site.latitude), float(site.longitude), north)
+
+
 class Stage:
     """Geometry and light of one place, ready to be traced at whatever instant it was last set to."""
 
@@ -88,6 +113,8 @@ class Stage:
         self.stands = Stands()
         self.furnishing = Furnishing()
         self._land = Section(make_land)
+        self._litter = Section(make_litter)
+        self._relief = Section(Relief().make)
         self._sheet = Section(make_sheet)
         self._water = Watering()
         self._built = Section(self.furnishing.make)
@@ -97,6 +124,8 @@ class Stage:
         self._plants: Section[PlantsInputs, tuple[dict[str, Part], list[embree.Scene]]]
         self._plants = Section(lambda inputs: self.stands.parts(inputs.sway))
         self._lamps = Section(self.furnishing.light)
+        self._banks = Section(make_banks)
+        self._weather = Weathering()
         self._daylight = Section(make_daylight)
         self._top: Section[TopInputs, embree.Scene] = Section(lambda inputs: embree.placed(*inputs.placed()))
         self._targets: dict[str, Part] = {}
@@ -127,6 +156,7 @@ class Stage:
         """Its parts by name, in the order of the kernel's rows, which is the same whatever was set before."""
         named = {
             **self._land.made.parts,
+            **(self._relief.made[0] if self._relief.key else {}),
             **self._sheet.made.parts,
             **self._water.parts,
             **self.furnishing.parts,
@@ -151,7 +181,10 @@ class Stage:
         land = self._land.of(LandInputs(shown.ground, place.land, level, reach, tuple(place.ways)))
         self._sheet.of(SheetInputs(land, round(place.sea.surface / LAID) * LAID if place.sea.present else None))
         self._built.of(BuiltInputs.of(shown, land))
-        self.stands.make(shown, land)
+        laid, level_ground = list(planted(shown)), (*area_shapes(shown), *films_of(shown))
+        self._clear = digest([shapely.to_wkt(one) for one in level_ground]), level_ground
+        self._litter.of(LitterInputs.of(land, place.land.litter, laid))
+        self.stands.make(laid, land, self.furnishing.grown)
 
     def _show(self, snapshot: Snapshot) -> list[embree.Scene]:
         """Turn to an instant; ground, things and stands are looked at again only if something of them is another than
@@ -184,7 +217,7 @@ class Stage:
         """Move everything to an instant to be read off (`parts`) and not to be traced: that is for `set`, which makes
         all of it anew next time."""
         self._move(snapshot, eye)
-        for section in (self._sea, self._plants, self._moved, self._top):
+        for section in (self._sea, self._relief, self._plants, self._moved, self._top):
             section.spend()
 
     def _move(self, snapshot: Snapshot, eye: NDArray[np.float64] | None) -> list[embree.Scene]:
@@ -192,9 +225,16 @@ class Stage:
         posed = self._show(snapshot)
         sea = self._sea.of(SeaInputs(snapshot.sea, snapshot.t, snapshot.loop, snapshot.place.sea, self.sheet))
         self._water.set(self.standing, snapshot, self.sheet, self._sea)
-        standing = tuple((one.key, one.moves_as) for one in self.stands.standings)
+        built = self._built.key if self.furnishing.grown else ""
+        standing = tuple((one.key + built * bool(one.stand.own), one.moves_as) for one in self.stands.standings)
         _, bent = self._plants.of(PlantsInputs(standing, Sway.of(snapshot, eye)))
-        return [*posed, *(sea.raised if self._sea.fresh else ()), *(bent if self._plants.fresh else ())]
+        seen_from = np.asarray(snapshot.camera.position if eye is None else eye, float)
+        land, clear = self._land.made, self._clear
+        self._relief.of(
+            ReliefInputs(land, self._litter.key, near(land, seen_from), clear[0], clear[1], self._litter.made)
+        )
+        raised = self._relief.made[1] if self._relief.fresh else []
+        return [*posed, *raised, *(sea.raised if self._sea.fresh else ()), *(bent if self._plants.fresh else ())]
 
     @alone
     def glance(self, snapshot: Snapshot) -> None:
@@ -218,13 +258,17 @@ class Stage:
                 azimuth=azimuth,
                 elevation=elevation,
                 distance=round(float(snap.sun.distance_au), 6),
-                toward=direction_of(azimuth, elevation),
+                toward=snap.key_direction if snap.key.by_moon else direction_of(azimuth, elevation),
+                key=snap.key if snap.key.by_moon else BY_SUN,
+                night=_night_of(snap, elevation),
                 weather=snap.weather,
                 altitude=place.site.altitude,
                 sea=place.sea,
                 surround=place.surround,
                 surround_lux=snap.surround_lux,
                 turn=place.site.north_turn,
+                deck=snap.deck,
+                veil=snap.veil,
                 read=self.setting.read,
             )
         )
@@ -243,6 +287,7 @@ class Stage:
             s.key
             for s in (
                 self._land,
+                self._relief,
                 self._water.inland,
                 self._built,
                 self._placed,
@@ -261,7 +306,7 @@ class Stage:
             self._looks(surface, plant),
             self._ground(),
             self._water.laid_out(self._sea.made, self._daylight.made),
-            Air(haze=light.haze, fog=light.light.fog),
+            self._air(),
             Lights(
                 sky=light.clear.table.astype(np.float32),
                 lit_sky=light.light.table.astype(np.float32),
@@ -273,7 +318,40 @@ class Stage:
                 emitter=self.furnishing.emitter,
                 gobo=self.furnishing.gobo,
                 portal=self.furnishing.portal,
+                night=light.night.record,
+                moon_face=light.night.face,
+                star=light.night.stars,
+                star_first=light.night.first,
+                galaxy=light.night.galaxy,
             ),
+        )
+
+    def _air(self) -> Air:
+        """Haze, fog, clouds, banks of fog, and what falls."""
+        light, snap = self._daylight.made, self.snapshot
+        sun = light.clear.sun_lux * max(float(snap.key_direction[2]), 0.0)
+        beam = light.clear.sun_lux * light.light.sun_through_fog
+        ambient = (light.light.sky_lux + 0.6 * sun * light.clouds.sun) / np.pi * WHITE_FOG
+        falls = self._weather.make(
+            snap.showers,
+            snap.weather.fog_extinction,
+            snap.camera,
+            (snap.t, snap.loop, snap.open_for),
+            ("".join(s.key for s in (self._land, self._built, self._placed, self._moved)), int(self._top.made.handle)),
+            Lit(light.light.sky_lux, sun * light.clouds.sun, self.furnishing.lamp),
+        )
+        banks = self._banks.of(BanksInputs(self.standing.ground, tuple(one.bank for one in snap.banks)))
+        return Air(
+            haze=light.haze,
+            fog=light.light.fog,
+            cloud=light.clouds.record,
+            deck=light.clouds.grid,
+            bank=bank_record(banks, snap.banks, BankLight(beam, ambient)),
+            mist=banks.mist,
+            weather=falls.record,
+            roof=falls.roof,
+            drop=falls.drop,
+            drop_first=falls.first,
         )
 
     def _looks(self, surface: NDArray[np.void], plant: NDArray[np.void]) -> Looks:
@@ -292,7 +370,7 @@ class Stage:
         land, g = self._land.made, self._land.made.ground
         return Land(
             normals=land.normals,
-            albedo=land.albedo,
+            albedo=self._litter.made,
             heights=land.heights,
             open_water=self.sheet.open_water,
             grid=np.array([(g.west, g.south, g.spacing, GRAIN)], records.GRID),
@@ -300,7 +378,7 @@ class Stage:
 
     def _sun(self) -> NDArray[np.void]:
         """The sun's record; directions of the sky are told from its azimuth, those of a picture from its middle."""
-        place, d = self.standing.place, self.snapshot.sun_direction
+        place, key, d = self.standing.place, self.snapshot.key, self.snapshot.key_direction
         across = np.cross(d, [0.0, 0.0, 1.0] if abs(d[2]) < 0.99 else [1.0, 0.0, 0.0])
         across /= np.linalg.norm(across)
         azimuth = np.arctan2(d[0], d[1])
@@ -309,7 +387,10 @@ class Stage:
         sun = np.zeros(1, records.SUN)
         sun["direction"], sun["azimuth"], sun["across"], sun["up"] = d, azimuth, across, np.cross(across, d)
         sun["illuminance"] = self.clear.sun_lux if d[2] > SUN_GONE else 0.0
-        sun["tan_radius"] = np.tan(np.radians(self.snapshot.sun_width / 2))
+        wide = self.snapshot.sun_width / 2
+        if key.by_moon and self.snapshot.moon is not None:
+            wide, sun["by_moon"] = self.snapshot.moon.radius_deg * float(self.snapshot.heavens.moon_size), 1.0
+        sun["tan_radius"] = np.tan(np.radians(wide))
         sun["gobo"] = self.furnishing.sun_thrown
         gobo = self.snapshot.sun_gobo
         if gobo is not None:

@@ -18,7 +18,7 @@ from scipy.spatial.transform import Rotation
 
 from lumwick.growth.coming import STEPS, away
 from lumwick.growth.kinds import KINDS
-from lumwick.growth.kinds.form import LEVELS
+from lumwick.growth.kinds.form import FLUTTER_GROUPS, LEVELS
 from lumwick.growth.kinds.kind import Kind
 from lumwick.growth.natural import stem_hz, streamlined, swings_of
 from lumwick.growth.plants import Plants
@@ -28,8 +28,7 @@ from lumwick.growth.sway import bend, branch_motion
 from lumwick.growth.touch import Body, Yields, push
 from lumwick.keep import digest
 from lumwick.place.growing import Stand
-from lumwick.snapshot.evaluate import Setting
-from lumwick.snapshot.planted import planted
+from lumwick.snapshot.planted import Planted
 from lumwick.trace import embree
 from lumwick.trace.beds import (
     Bed,
@@ -45,11 +44,13 @@ from lumwick.trace.beds import (
     size_of,
     slopes_of,
 )
+from lumwick.trace.furnish import Grown, GrownPiece
 from lumwick.trace.part import Part
-from lumwick.trace.plant_looks import look_of
 from lumwick.trace.sections.land import LandMade
 from lumwick.trace.sections.section import key_of
 
+TWIGS_GO = 0.3
+"""How far twigs swing, against branches (practice)."""
 TOGETHER = 0.15
 """How far tufts and patches of grass are out of step, against trees: gusts are seen crossing a meadow."""
 
@@ -59,17 +60,25 @@ class Stands:
 
     def __init__(self) -> None:
         self.standings: list[Standing] = []
+        self._grown: Grown = {}
 
-    def make(self, setting: Setting, land: LandMade) -> None:
-        """Set out the stands of a place; those that have not changed are kept."""
-        self._land = land
+    def make(self, laid: list[Planted], land: LandMade, grown: Grown) -> None:
+        """Set out the stands of a place; those that have not changed are kept.
+
+        Parameters
+        ----------
+        grown : dict
+            The parts of plants of one's own models; with others than before their stands are set out anew.
+        """
+        other, self._land, self._grown = grown is not self._grown, land, grown
         old = {s.key: s for s in self.standings}
         self.standings = []
-        for one in planted(setting):
-            key = digest(one.key, land.fingerprint)
-            standing = old.get(key) or Standing(
-                key, one.stand, KINDS[one.stand.kind], self._beds(one.stand, one.plants(land.slope), one.clear)
-            )
+        for one in laid:
+            key = digest(one.key, land.ground.fingerprint)
+            standing = None if other and one.stand.own else old.get(key)
+            if standing is None:
+                beds = self._beds(one.stand, one.plants(land.slope), one.clear)
+                standing = Standing(key, one.stand, KINDS[one.stand.kind], beds)
             if standing.stand.front != one.stand.front:
                 standing.dealt_for = ()
             standing.stand = one.stand  # what of it moves is another at every instant
@@ -83,7 +92,7 @@ class Stands:
         kind = KINDS[stand.kind]
         rng = np.random.Generator(np.random.Philox(key=[stand.seed, 31]))
         beds: list[tuple[Plants, float, bool, NDArray[np.int64] | None]] = [(plants, 0.0, False, None)]
-        if not kind.woody and not len(plants.up):
+        if not stand.single and not len(plants.up):
             density = stand.per_hectare / 1e4
             large, _ = gather(plants, 2 * kind.patch, density, self._land.ground, clear=clear)
             patches, single = gather(plants, kind.patch, density, self._land.ground, clear=clear)
@@ -105,7 +114,8 @@ class Stands:
             tall = some.scale * stand.height
             natural = stem_hz(stand.kind, tall)
             n = len(some.turn)
-            variants = VARIANTS if side or kind.woody else 2  # a rim's tufts need few
+            # a rim's tufts need few
+            variants = 1 if stand.own else VARIANTS if side or kind.woody else 2
             out.append(
                 Bed(
                     some,
@@ -149,6 +159,12 @@ class Stands:
             m[:, 6:9] = turned.apply(np.stack([0 * k, 0 * k, k], 1))
         return m
 
+    def piece_of(self, name: str) -> GrownPiece | None:
+        """The part of a model of one's own that a part of the stage draws, by its name; None if it draws none."""
+        _, *words = f"{name}     ".split(" ")
+        levels = self._grown.get(words[0])
+        return None if levels is None else levels[int(words[2])][int(words[3])]
+
     def parts(self, sway: Sway) -> tuple[dict[str, Part], list[embree.Scene]]:
         """The plants within sight at an instant, leaning, as named parts; and the scenes that were bent and wait for
         their commit."""
@@ -170,28 +186,42 @@ class Stands:
                 met = met_by(standing, bed, sway)
                 _let_go(bed, met)
                 for lv, v, step, which in bed.dealt:
-                    name = f"stand {standing.stand.id} {bed.side:g} {lv} {v} {step}"
-                    shape = self._bent_shape(standing, bed, (lv, v, step), there, moving)
                     hit = np.asarray(met.any(axis=0))[which]
-                    for k in which[hit].tolist():
-                        bodies = [body for body, by in zip(sway.bodies, met[:, k], strict=True) if by]
-                        yield f"{name} {k}", self._touched(standing, bed, shape, k, slopes, bodies)
-                    free = which[~hit]
-                    if not len(free):
-                        continue
-                    part = place(standing, bed, shape, free, slopes)
-                    yield name, part
-                    if lv < simplest:
-                        shape = self._bent_shape(standing, bed, (simplest, v, step), there, moving)
-                        yield f"{name} scattered", as_scattered(part, shape)
+                    for one in self._drawn_by(standing, lv, v):
+                        name = f"stand {standing.stand.id} {bed.side:g} {lv} {one} {step}"
+                        shape = self._bent_shape(standing, bed, (lv, one, step), there, moving)
+                        for k in which[hit].tolist():
+                            bodies = [body for body, by in zip(sway.bodies, met[:, k], strict=True) if by]
+                            yield f"{name} {k}", self._touched(standing, bed, (shape, one), k, slopes, bodies)
+                        free = which[~hit]
+                        if not len(free):
+                            continue
+                        part = place(standing, bed, shape, free, slopes)
+                        yield name, part
+                        if lv < simplest and shape.piece is None and not standing.kind.still:
+                            shape = self._bent_shape(standing, bed, (simplest, one, step), there, moving)
+                            yield f"{name} scattered", as_scattered(part, shape)
+
+    def _drawn_by(self, standing: Standing, level: int, variant: int) -> range:
+        """The numbers of the forms that draw plants of a variant: its own, or the parts of a model of one's own."""
+        if standing.stand.own is None:
+            return range(variant, variant + 1)
+        return range(len(self._grown[standing.stand.id][level]))
 
     def _touched(
-        self, standing: Standing, bed: Bed, shape: Shape, k: int, slopes: NDArray[np.float64], bodies: list[Body]
+        self,
+        standing: Standing,
+        bed: Bed,
+        drawn: tuple[Shape, int],
+        k: int,
+        slopes: NDArray[np.float64],
+        bodies: list[Body],
     ) -> Part:
-        """A plant or patch that something has gone through: as others of its ``shape`` at this instant, and pushed."""
-        own = bed.own.get((k, shape.level))
+        """A plant or patch that something has gone through: as others of its shape at this instant, and pushed."""
+        shape, number = drawn
+        own = bed.own.get((k, shape.level, number))
         if own is None:
-            own = bed.own[k, shape.level] = self._made(standing, bed, shape.level, int(bed.variant[k]))
+            own = bed.own[k, shape.level, number] = self._made(standing, bed, shape.level, number)
         own.vertices[:], own.look = shape.vertices, shape.look
         part = place(standing, bed, own, np.array([k]), slopes)
         stand = standing.stand
@@ -202,7 +232,7 @@ class Stands:
         own.moved = "touched"
         own.mesh.moved()
         self._bent.append(own.scene)
-        return replace(part, mask=embree.MASK_FINE | embree.MASK_COARSE)
+        return part if own.piece else replace(part, mask=embree.MASK_FINE | embree.MASK_COARSE)
 
     def _bent_shape(self, standing: Standing, bed: Bed, form: tuple[int, int, int], sway: Sway, moving: str) -> Shape:
         """A form of a bed by its level, variant and step of growing, bent to an instant, of which ``moving`` is the
@@ -224,16 +254,22 @@ class Stands:
             self._bent.append(shape.scene)
         return shape
 
-    def _made(self, standing: Standing, bed: Bed, level: int, variant: int) -> Shape:
-        form, seed = form_of(standing.stand, variant, level, bed.side)
+    def _made(self, standing: Standing, bed: Bed, level: int, number: int) -> Shape:
+        stand, piece = standing.stand, None
+        if stand.own is None:
+            form, seed = form_of(stand, number, level, bed.side)
+        else:
+            piece = self._grown[stand.id][level][number]
+            form, seed = piece.form, stand.seed * 100
         vertices = embree.padded(form.vertices)
-        mesh = embree.mesh(vertices, form.quads, quality=embree.REFIT)
+        mesh = embree.mesh(vertices, form.quads, piece.mask if piece else embree.MASK_SOLID, embree.REFIT)
         scene = embree.Scene(dynamic=True, quality=embree.LOW)
         scene.attach(0, mesh)
         scene.commit()
         cut = np.array([np.searchsorted(form.surface, k) for k in (1, 2, 3)], np.int64)
-        look = look_of(standing.stand, standing.look, form)
-        return Shape(form, vertices, scene, mesh, seed, level, look, cut, form.vertices, looks_as=standing.looks_as)
+        shape = Shape(form, vertices, scene, mesh, seed, level, None, cut, form.vertices, piece=piece)
+        shape.dress(standing)
+        return shape
 
     def _move(self, shape: Shape, standing: Standing, sway: Sway) -> None:
         """Move a form's branches and leaves."""
@@ -257,6 +293,14 @@ class Stands:
             np.tanh(leaves),
             shape.vertices,
         )
+        more = [(weight, group, np.tanh(branches / 0.5) * 0.5) for weight, group in f.also]
+        if len(f.twig):
+            little = TWIGS_GO * reach
+            twigs = branch_motion(FLUTTER_GROUPS, shape.seed + 3, hz.twigs, wind, sway.t, little, sway.loop)
+            more.append((f.twig, f.twig_group, np.tanh(twigs / 0.3) * 0.3))
+        still = np.zeros(len(f.weight) if more else 0, np.float32)
+        for weight, group, moved in more:
+            bend(shape.vertices, weight, group, moved, still, f.flutter_group, np.tanh(leaves), shape.vertices)
 
 
 def _let_go(bed: Bed, met: NDArray[np.bool_]) -> None:

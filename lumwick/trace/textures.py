@@ -205,7 +205,10 @@ def read_panorama(data: bytes, name: str) -> tuple[NDArray[np.float32], str]:
 
 @nb.njit(**INNER)
 def texture_at(data, where, curve, number, u, v, texels, c):
-    """A texture's value (4) at ``u``, ``v`` (repeating; v up), over a footprint of ``texels`` of its first level."""
+    """A texture's value (4) at ``u``, ``v`` (repeating; v up), over a footprint of ``texels`` of its first level.
+
+    Colours come weighed by their opacity, so that what is open lends no colour to a cut-out's edge.
+    """
     width, height, count, holds = where[number, 0], where[number, 1], where[number, 2], where[number, 3]
     level = min(max(0.0, np.log2(max(texels, 1e-6))), count - 1.0)
     first = int(level)
@@ -229,7 +232,8 @@ def texture_at(data, where, curve, number, u, v, texels, c):
             right, down = k & 1, k >> 1
             at = start + 4 * (((int(gy) + down) % h) * w + (int(gx) + right) % w)
             weight = share * (a if right else 1 - a) * (b if down else 1 - b)
+            covers = weight * data[at + 3] * 0.00392156862745098
             for j in range(3):
                 code = data[at + j]
-                c[j] += weight * (curve[code] if holds == COLOUR else code * 0.00392156862745098)
-            c[3] += weight * data[at + 3] * 0.00392156862745098
+                c[j] += covers * curve[code] if holds == COLOUR else weight * code * 0.00392156862745098
+            c[3] += covers

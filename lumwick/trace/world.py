@@ -75,10 +75,18 @@ class Waters(NamedTuple):
 
 
 class Air(NamedTuple):
-    """Haze and fog."""
+    """Haze, fog, clouds, and what falls."""
 
     haze: F64  # extinction rgb [1/m]
     fog: Records  # one `records.FOG`
+    cloud: Records  # one `records.CLOUD`
+    deck: F32  # low clouds on a grid (layers, rows, columns, 4): how dense, depths to the sun, down and in all
+    bank: Records  # one `records.BANK`
+    mist: F32  # banks of fog on a grid (rows, columns, 4): extinction [1/m], foot and thickness [m], softness
+    weather: Records  # one `records.WEATHER`
+    roof: F32  # height of what rain falls on [m], (rows, columns)
+    drop: F32  # what falls (`integrator.falling`), cell after cell
+    drop_first: NDArray[np.int32]  # where each cell's begin
 
 
 class Lights(NamedTuple):
@@ -94,6 +102,11 @@ class Lights(NamedTuple):
     emitter: Records
     gobo: F32  # how much light passes, by colour: (gobos, rows, columns, 3)
     portal: Records  # openings that the sky is looked for through
+    night: Records  # one `records.NIGHT`
+    moon_face: F32  # its light, by its own north up [cd/m2]
+    star: F32  # direction, and light by colour [lx]; cell after cell
+    star_first: NDArray[np.int32]  # where each cell's begin (`integrator.starlight`)
+    galaxy: F32  # brightness of its band, 0 to 1, by declination and right ascension
 
 
 class World(NamedTuple):
@@ -204,7 +217,18 @@ def hollow() -> World:
             none(3),
             none(3),
         ),
-        Air(none(1, np.float64), none(1, records.FOG)),
+        Air(
+            none(1, np.float64),
+            none(1, records.FOG),
+            none(1, records.CLOUD),
+            none(4),
+            none(1, records.BANK),
+            none(3),
+            none(1, records.WEATHER),
+            none(2),
+            none(2),
+            none(1, i32),
+        ),
         Lights(
             none(3),
             none(3),
@@ -216,5 +240,10 @@ def hollow() -> World:
             none(1, records.EMITTER),
             none(4),
             none(1, records.PORTAL),
+            none(1, records.NIGHT),
+            none(3),
+            none(2),
+            none(1, i32),
+            none(2),
         ),
     )

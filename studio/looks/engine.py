@@ -17,6 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image
 
+from lumwick.develop.meter import clipped, tones
 from lumwick.develop.view import develop
 from lumwick.errors import LumwickError, RenderError
 from lumwick.keep import digest
@@ -29,7 +30,7 @@ from lumwick.place.document import Place as Document
 from lumwick.place.filming import Develop
 from lumwick.route.way import goes
 from lumwick.snapshot.evaluate import Setting, Snapshot, camera_with, clip_time, evaluate
-from lumwick.trace.amount import Motion, amount_of_motion
+from lumwick.trace.amount import Motion, amount_of_motion, wild_for
 from lumwick.trace.cleaning import clean
 from lumwick.trace.drift import skyline
 from lumwick.trace.film import Film, blank
@@ -86,6 +87,8 @@ class Superseded(Exception):
 
 
 AMBER = (232, 160, 40)
+BRICK, DEEP = (214, 62, 40), (38, 92, 190)
+"""Marks of what is cut off at white, and lost in black."""
 
 
 @dataclass(frozen=True)
@@ -106,6 +109,8 @@ class Wish:
         Grows with every new view or edit of the viewer.
     show_noise : bool
         Lay amber over what is still noisier than a study take would leave it.
+    show_tones : bool
+        Tell how the picture's tones lie, and mark what is cut off at white and lost in black.
     """
 
     viewer: str
@@ -117,6 +122,7 @@ class Wish:
     step: int
     number: int
     show_noise: bool = False
+    show_tones: bool = False
 
 
 class LookEngine:
@@ -166,6 +172,10 @@ class LookEngine:
         pixels = develop(light, snapshot.camera, snapshot.grade, snapshot.frame)
         if noisy is not None:
             pixels[noisy] = (0.55 * pixels[noisy] + 0.45 * np.array(AMBER)).astype(np.uint8)
+        if wish.show_tones:
+            told, (white, black) = tones(pixels), clipped(pixels)
+            known["tones"] = {"shares": told.shares.round(5).tolist(), "white": told.white, "black": told.black}
+            pixels[white], pixels[black] = BRICK, DEEP
         return jpeg(pixels), known
 
     def spot(self, place_id: int, u: float, v: float) -> NDArray[np.float64]:
@@ -265,7 +275,7 @@ class LookEngine:
         self._open.move_to_end(place_id)
         return state
 
-    def _with_stage(self, place_id: int, revision_id: int, act: Callable[[Stage, Setting], T]) -> T:
+    def with_stage(self, place_id: int, revision_id: int, act: Callable[[Stage, Setting], T]) -> T:
         """Do something with a place's stage; the look makes its picture anew afterwards."""
         with self._turn:
             setting = revision_setting(revision_id)
@@ -303,13 +313,13 @@ class LookEngine:
             assert made is not None
             return made.pixels
 
-        return self._with_stage(place_id, revision_id, act)
+        return self.with_stage(place_id, revision_id, act)
 
     def skyline(
         self, place_id: int, revision_id: int, shot_id: str, t: float, camera: Camera | None
     ) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
         """Bearings and elevations of the skyline of a view (`lumwick.trace.drift.skyline`)."""
-        return self._with_stage(
+        return self.with_stage(
             place_id,
             revision_id,
             lambda stage, setting: skyline(stage, evaluate(setting, setting.place.shot(shot_id), t, camera)),
@@ -317,10 +327,20 @@ class LookEngine:
 
     def amount(self, place_id: int, revision_id: int, shot_id: str, t: float, camera: Camera | None) -> Motion:
         """How much moves in a view."""
-        return self._with_stage(
+        return self.with_stage(
             place_id,
             revision_id,
             lambda stage, setting: amount_of_motion(stage, setting, setting.place.shot(shot_id), t, camera),
+        )
+
+    def wild_for(
+        self, place_id: int, revision_id: int, shot_id: str, t: float, stand: str, wanted: float
+    ) -> tuple[float, float]:
+        """How wild a stand must be to be seen moving by so much, and by how much it is then."""
+        return self.with_stage(
+            place_id,
+            revision_id,
+            lambda stage, setting: wild_for(stage, setting, setting.place.shot(shot_id), t, stand, wanted),
         )
 
     def seam_step(self, place_id: int, revision_id: int, shot_id: str) -> Step:
@@ -338,7 +358,7 @@ class LookEngine:
                 raise RenderError("This shot's route has no station: set one, then compare its pictures.")
             return seam_step(stage, shot)
 
-        return self._with_stage(place_id, revision_id, act)
+        return self.with_stage(place_id, revision_id, act)
 
     def measure(
         self, place_id: int, revision_id: int, shot_id: str, size: tuple[int, int], quality: Quality

@@ -7,9 +7,9 @@ from collections import OrderedDict
 
 from lumwick.keep import digest
 from lumwick.picture import picture_at
-from lumwick.place.document import Place
 from lumwick.place.growing import Stand
 from lumwick.plant_sheet import Sheet, sheet
+from lumwick.snapshot.evaluate import Setting
 from lumwick.trace.quality import Quality
 from lumwick.trace.stage import Stage
 from studio.looks.engine import jpeg
@@ -29,7 +29,7 @@ class PlantSheets:
         self._turn = threading.Lock()
         self._keep = keep
 
-    def picture(self, place_id: int, place: Place, stand: Stand, asked: Sheet, t: float, step: int) -> bytes:
+    def picture(self, place_id: int, of: Setting, stand: Stand, asked: Sheet, t: float, step: int) -> bytes:
         """A JPEG of a stand's plant at a time of its own clip.
 
         Parameters
@@ -37,10 +37,10 @@ class PlantSheets:
         step : int
             Refinement: 0 at once, 1 finer.
         """
-        key = digest(stand, asked, t, step, place.site.latitude, place.wind)
+        key = digest(stand, asked, t, step, of.place.site.latitude, of.place.wind)
         with self._turn:
             if key not in self._pictures:
-                setting, shot = sheet(stand, asked, place)
+                setting, shot = sheet(stand, asked, of)
                 stage = self._stages.get(place_id)
                 if stage is None:
                     stage = self._stages[place_id] = Stage(setting)

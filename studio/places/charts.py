@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import datetime as dt
 from collections import OrderedDict
 from collections.abc import Callable
 from functools import partial
@@ -13,11 +12,9 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-from lumwick.air.sun import julian_day, sun_day, sun_position
 from lumwick.built.floors import model_of
 from lumwick.built.outline import outline
 from lumwick.errors import LumwickError, PlaceError
-from lumwick.growth.kinds import KINDS
 from lumwick.keep import digest
 from lumwick.land.ground import Ground
 from lumwick.lens.lens import Lens
@@ -26,12 +23,12 @@ from lumwick.motion.timebase import RATES
 from lumwick.place.document import Place as Document
 from lumwick.place.document import Shot
 from lumwick.place.film import laid_out, pieces_of
-from lumwick.place.instant import Motions, place_clock
+from lumwick.place.instant import Motions
 from lumwick.place.objects import Thing
 from lumwick.place.paths import value_name
 from lumwick.plant_sheet import span_of
 from lumwick.route.way import goes
-from lumwick.snapshot.evaluate import Setting, sun_at
+from lumwick.snapshot.evaluate import Setting
 from lumwick.snapshot.planted import Planted, planted
 from lumwick.snapshot.riding.sampled import ride, speed_in_words
 
@@ -91,6 +88,7 @@ def chart_key(setting: Setting) -> str:
         p.land.elevation,
         list(p.growth),
         list(p.waters),
+        list(p.banks),
         list(p.ways),
         list(p.built),
         list(p.things),
@@ -109,20 +107,23 @@ def chart(setting: Setting) -> dict[str, Any]:
     sea = place.sea.level if place.sea.present else None
     ground = setting.ground
     base = _remembered(digest("contours", ground.fingerprint, sea), lambda: _contours(ground, sea))
-    stands = []
+    stands: dict[str, dict[str, Any]] = {}
     for one in planted(setting):
-        stand, dots = one.stand, []
-        if KINDS[stand.kind].woody:
-            dots = _remembered(digest("dots", one.key), partial(_dots, one))
-        stands.append(
+        stand = one.whole
+        shown = stands.setdefault(
+            stand.id,
             {
                 "id": stand.id,
                 "name": stand.name,
                 "kind": stand.kind,
                 "area": [[round(x, 1), round(y, 1)] for x, y in stand.area],
-                "dots": dots,
-            }
+                "dots": [],
+                "front": stand.front.points if stand.front is not None and stand.front.of != "water" else [],
+                "along": stand.front is not None and stand.front.of == "line",
+            },
         )
+        if one.stand.single:
+            shown["dots"] = [*shown["dots"], *_remembered(digest("dots", one.key), partial(_dots, one))]
     built = [
         {"id": b.id, "name": b.name, "kind": b.kind, "line": b.line, "width": b.width, "turn": b.turn}
         for b in place.built
@@ -141,7 +142,15 @@ def chart(setting: Setting) -> dict[str, Any]:
         **base,
         "ways": ways,
         "waters": waters,
-        "stands": stands,
+        "banks": [
+            {
+                "id": b.id,
+                "name": b.name,
+                "area": [[x + b.moved_east, y + b.moved_north] for x, y in b.area],
+            }
+            for b in place.banks
+        ],
+        "stands": list(stands.values()),
         "built": built,
         "marks": marks,
         "north": place.site.north_turn,
@@ -291,51 +300,6 @@ def film_drawing(place: Document) -> dict[str, Any]:
     }
 
 
-def day_band(setting: Setting, shot: Shot, count: int = 48) -> dict[str, Any]:
-    """The place's own clock over the clip: the sky's colour at each moment, sunrise and sunset."""
-    still = setting.still(shot)
-    moments = []
-    for i in range(count):
-        t = shot.seconds * (i + 0.5) / count
-        el = float(sun_at(still.place, place_clock(shot, t)).elevation)
-        moments.append({"t": round(t, 3), "colour": sky_colour(el), "elevation": round(el, 2)})
-    grid = np.linspace(0, shot.seconds, 241)
-    clock = [place_clock(shot, float(t)) for t in grid]
-    start, lo, hi = clock[0], min(clock), max(clock)
-    hours = np.array([(c - start).total_seconds() for c in clock])
-    marks: list[dict[str, Any]] = []
-    site = still.place.site
-    day = lo.date()
-    while day <= hi.date() and len(marks) < 12:
-        events = sun_day(day, site.latitude, site.longitude, site.utc_offset)
-        for name, when in (("sunrise", events.sunrise), ("sunset", events.sunset)):
-            if when is None:
-                continue
-            away = hours - (when - start).total_seconds()
-            for k in np.flatnonzero(
-                (away[:-1] * away[1:] <= 0) & (away[:-1] != away[1:])
-            ):  # a keyed clock may pass it more than once
-                t = grid[k] + (grid[k + 1] - grid[k]) * away[k] / (away[k] - away[k + 1])
-                marks.append({"t": round(float(t), 3), "text": f"{name} {when:%H:%M}"})
-        day += dt.timedelta(days=1)
-    today = sun_day(start.date(), site.latitude, site.longitude, site.utc_offset)
-    words = (
-        f"the sun is {'up' if today.always == 'up' else 'down'} all day"
-        if today.always
-        else f"sunrise {today.sunrise:%H:%M} · sunset {today.sunset:%H:%M}"
-        if today.sunrise and today.sunset
-        else ""
-    )
-    return {
-        "moments": moments,
-        "marks": marks,
-        "start": start.isoformat(timespec="seconds"),
-        "clock": [round(float(h), 1) for h in hours[::5]],
-        "words": words,
-        "path": _sun_path(still, start),
-    }
-
-
 def lanes(setting: Setting, shot: Shot, motions: Motions, count: int = 481) -> list[dict[str, Any]]:
     """All that moves in a shot, as the timeline draws it: keys, rules, and (with small motions) what comes of them."""
     grid = np.linspace(-0.25 * shot.seconds, 1.25 * shot.seconds, count)
@@ -371,38 +335,3 @@ def lanes(setting: Setting, shot: Shot, motions: Motions, count: int = 481) -> l
             lane["samples"] = [float(f"{v:.6g}") for v in motions.value(mover.path, grid)]
         out.append(lane)
     return out
-
-
-def _sun_path(setting: Setting, start: Any) -> list[list[float]]:
-    """Azimuth and elevation of the sun over the shot's day, every quarter hour."""
-    site = setting.place.site
-    midnight = dt.datetime.combine(start.date(), dt.time())
-    hours = np.arange(0, 24.01, 0.25)
-    p = sun_position(
-        julian_day(midnight - dt.timedelta(hours=site.utc_offset)) + hours / 24, site.latitude, site.longitude
-    )
-    return [
-        [round(float(h), 2), round(float(a), 2), round(float(e), 2)]
-        for h, a, e in zip(hours, p.azimuth, p.elevation, strict=True)
-    ]
-
-
-_SKY_STOPS = (
-    (-18, (28, 34, 54)),
-    (-12, (38, 46, 74)),
-    (-6, (70, 74, 110)),
-    (-2, (150, 110, 120)),
-    (0, (214, 132, 92)),
-    (4, (236, 178, 116)),
-    (10, (236, 208, 156)),
-    (25, (186, 208, 218)),
-    (60, (140, 184, 214)),
-)
-
-
-def sky_colour(elevation: float) -> str:
-    """A colour for the day band at a height of the sun (a drawing, not the rendered sky)."""
-    x = [s[0] for s in _SKY_STOPS]
-    return "#" + "".join(
-        f"{round(float(np.interp(elevation, x, [s[1][c] for s in _SKY_STOPS]))):02x}" for c in range(3)
-    )

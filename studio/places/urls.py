@@ -4,6 +4,7 @@ from django.urls import path
 
 from studio.places.views import (
     account,
+    air,
     chest,
     editing,
     files,
@@ -27,6 +28,11 @@ urlpatterns = [
     path("places/<int:place_id>/chart/", workspace.chart, name="chart"),
     path("places/<int:place_id>/edit/", editing.edit, name="edit"),
     path("places/<int:place_id>/bring/", files.bring, name="bring"),
+    path("places/<int:place_id>/hour/", air.hour, name="hour"),
+    path("places/<int:place_id>/skyline/", air.skyline, name="skyline"),
+    path("places/<int:place_id>/meter/", air.meter, name="meter"),
+    path("places/<int:place_id>/exposed/", air.exposed, name="exposed"),
+    path("places/<int:place_id>/a-day/", air.a_day, name="a-day"),
     path("places/<int:place_id>/grey/", look.grey, name="grey"),
     path("places/<int:place_id>/slip/", workspace.slip, name="slip"),
     path("places/<int:place_id>/waves/", water.waves, name="waves"),

@@ -1,6 +1,7 @@
 /* The workspace: one state object; the playhead, chart, look, drawing and slip all read the same instant.
 
    Each part has a module of its own, with the fields that it alone writes; another part changes them by its methods. */
+import { air } from './workspace/air.js';
 import { bringing } from './workspace/bringing.js';
 import { chart } from './workspace/chart.js';
 import { chartMarks } from './workspace/chart_marks.js';
@@ -31,6 +32,7 @@ import { words } from './workspace/words.js';
 
 const PARTS = [
   words,
+  air,
   bringing,
   chart,
   chartMarks,

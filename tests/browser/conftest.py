@@ -65,6 +65,12 @@ def new_look(page: Page, since: Any) -> Any:
     return page.evaluate("({...document.querySelector('#look').dataset})")
 
 
+def settled(page: Page) -> None:
+    """Wait until no slip is on its way, which would take a press's place."""
+    page.wait_for_timeout(50)
+    page.wait_for_function("!document.querySelector('.htmx-request')")
+
+
 def box_of(page: Page, selector: str) -> dict[str, float]:
     """Where something lies that may be drawn anew at any moment, read in one go."""
     return page.wait_for_function(

@@ -17,6 +17,7 @@ from tests.browser.conftest import box_of, looked, new_look, picture, sign_in, w
 from tests.browser.test_journeys import revision, set_field
 from tests.browser.test_things import opened
 from tests.browser.test_water import clicked_at
+from tests.plants import leaf_picture, sapling_file
 
 pytestmark = pytest.mark.django_db(transaction=True)
 
@@ -184,6 +185,15 @@ def test_a_stand_is_formed_turned_through_the_year_and_kept(page: Page, live_ser
     set_field(page, "Has come", "30 m")
     revision(page, 13)
     assert growing(place).growth[0].front.reach == 30.0
+    was = growing(place).growth[0].front.points[0]
+    ws(page, "(w.view.x = 75, w.view.y = 140, w.drawChart())")
+    spot = box_of(page, "[data-front-spot='0']")
+    page.mouse.move(spot["x"] + spot["width"] / 2, spot["y"] + spot["height"] / 2)
+    page.mouse.down()
+    page.mouse.move(spot["x"] + 40, spot["y"] + spot["height"] / 2, steps=4)
+    page.mouse.up()
+    revision(page, 14)
+    assert growing(place).growth[0].front.points[0][0] > was[0] + 3
     # it moves, and its silhouette is taken away as frames
     page.get_by_role("button", name="let it move").click()
     expect(page.get_by_role("button", name="hold it still")).to_be_visible()
@@ -197,3 +207,59 @@ def test_a_stand_is_formed_turned_through_the_year_and_kept(page: Page, live_ser
         black = np.asarray(Image.open(io.BytesIO(frames.read(names[0]))))
     assert len(names) == 96 and black.ndim == 2
     assert (black == 255).mean() > 0.5 and (black < 128).mean() > 0.002  # bare twigs, black on white
+
+
+def test_a_plant_of_ones_own_is_sown_told_apart_mixed_and_swayed(
+    page: Page, live_server: Any, place: Any, tmp_path: Path
+) -> None:
+    model, leaf = tmp_path / "sapling.glb", tmp_path / "leaf.png"
+    model.write_bytes(sapling_file())
+    leaf_picture().save(leaf)
+    opened(page, live_server.url)
+    page.keyboard.press("3")
+    slip = page.locator("#slip")
+    slip.get_by_label("Bring a plant …").set_input_files(str(model))
+    revision(page, 2)
+    expect(page.get_by_text("Sown 3 m high; green taken for leaves.")).to_be_visible()
+    sown = growing(place).growth[-1]
+    assert sown.own.leaves == ["green"] and sown.name == "sapling"
+    ws(page, f"w.select('{sown.id}')")
+    mean, spread, _ = sheet_of(page)
+    assert 60 < mean < 220 and spread > 8
+    # leaves and wood are told apart by hand, and another kind is mixed in
+    page.get_by_role("tab", name="Form").click()
+    slip.get_by_label("green", exact=True).select_option("wood")
+    revision(page, 3)
+    assert growing(place).growth[-1].own.leaves == []
+    page.get_by_role("tab", name="Stand", exact=True).click()
+    slip.get_by_role("button", name="Mix in hawthorn").click()
+    revision(page, 4)
+    set_field(page, "Share", "0.4")
+    revision(page, 5)
+    assert [(one.kind, one.share) for one in growing(place).growth[-1].among] == [("hawthorn", 0.4)]
+    # leaves of another stand as in a picture
+    ws(page, "w.select('pines')")
+    slip.get_by_role("button", name="birch", exact=True).click()
+    revision(page, 6)
+    page.get_by_role("tab", name="Form").click()
+    slip.get_by_role("button", name="Give it a form of its own").click()
+    revision(page, 7)
+    slip.get_by_label("Leaf by a picture …").set_input_files(str(leaf))
+    revision(page, 8)
+    pines = next(one for one in growing(place).growth if one.id == "pines")
+    assert pines.wood.outline == "own" and pines.wood.broad == pytest.approx(0.48, abs=0.02)
+    # as wild as it must be to be seen moving by so much
+    page.get_by_role("tab", name="Wind and touch").click()
+    slip.get_by_label("Moves by").fill("0.3")
+    slip.get_by_role("button", name="Let it move so").click()
+    revision(page, 9)
+    assert "seen moving" in Place.objects.get(pk=place.pk).head.label
+    # a model that stands in the place already is sown where it stands
+    page.keyboard.press("1")
+    slip.get_by_label("Bring in models …").set_input_files(str(model))
+    revision(page, 10)
+    thing = growing(place).things[-1]
+    ws(page, f"w.select('{thing.id}')")
+    slip.get_by_role("button", name="Sow it as a plant").click()
+    revision(page, 11)
+    assert not growing(place).things and growing(place).growth[-1].own is not None

@@ -130,8 +130,13 @@ def test_two_tabs_and_an_ended_session(page: Page, live_server: Any, place: Any)
     expect(page.get_by_role("alert")).to_contain_text("changed elsewhere")
     revision(page, 2)
     assert Place.objects.get().head.parsed().sea.wind_speed == 9
+    page.context.clear_cookies(name="sessionid")
+    page.get_by_role("button", name="3 Growth").click()  # a drawing and a slip, asked for in vain
+    expect(page.get_by_role("alert")).to_contain_text("session has ended")
+    page.get_by_role("button", name="2 Water").click()
+    expect(page.get_by_label("Password")).to_have_count(0)  # no page for signing in inside this one
     page.context.clear_cookies()
-    set_field(page, "Sea wind", "4")
+    page.keyboard.press("Control+z")
     expect(page.get_by_role("alert")).to_contain_text("session has ended")
 
 
@@ -323,6 +328,30 @@ def test_a_shot_may_have_its_own_air(page: Page, live_server: Any, place: Any) -
     page.get_by_role("button", name="Use the place's air").click()
     revision(page, 4)
     assert Place.objects.get().head.parsed().shots[0].air is None
+
+
+def test_a_sky_is_chosen_thickens_by_keys_and_is_seen(page: Page, live_server: Any, place: Any) -> None:
+    open_place(page, live_server, place)
+    clear = picture(page)
+    page.keyboard.press("4")
+    page.get_by_role("tab", name="Clouds").click()
+    slip = page.locator("#slip")
+    slip.get_by_role("button", name="Closed sheet").click()
+    revision(page, 2)
+    air = Place.objects.get().head.parsed().air
+    assert air.low.oktas == 8 and air.low.closed == 1
+    looked(page, 2)
+    covered = picture(page)
+    assert abs(covered[0] - clear[0]) + abs(covered[1] - clear[1]) > 2  # dimmer, and grey over blue
+    set_field(page, "Base", "700")
+    revision(page, 3)
+    assert Place.objects.get().head.parsed().air.low.base == 700
+    # it comes over time: a key here, another later
+    slip.get_by_role("button", name="Key Cover at the playhead").click()
+    revision(page, 4)
+    set_field(page, "Cover", "9")
+    expect(page.get_by_text("'9' is outside", exact=False).first).to_be_visible()
+    assert Place.objects.get().head.number == 4
 
 
 def test_history_restores_and_nothing_is_lost(page: Page, live_server: Any, place: Any) -> None:

@@ -7,7 +7,7 @@ import pytest
 from playwright.sync_api import Page, expect
 
 from studio.places.models import Place
-from tests.browser.conftest import box_of, looked, new_look, ws
+from tests.browser.conftest import box_of, looked, new_look, settled, ws
 from tests.browser.test_journeys import revision, set_field
 from tests.browser.test_things import opened
 
@@ -101,12 +101,14 @@ def test_draw_a_pond_let_a_stream_run_dig_it_deeper_and_throw_it_out(page: Page,
     clicked_at(page, 0, 310)
     revision(page, 5)
     expect(page.get_by_text("3600 m²").first).to_be_visible()
+    settled(page)
     page.locator("#slip").get_by_label("Water", exact=True).select_option("peaty")
     revision(page, 6)
     page.get_by_role("button", name="The sea", exact=True).click()
     page.get_by_role("tab", name="Other waters").click()
     set_field(page, "Rain", "8 mm/h")
     revision(page, 7)
+    settled(page)
     page.locator("#slip").get_by_role("button", name="Stream 1").click()
     page.locator("#slip").get_by_role("button", name="remove").click()
     revision(page, 8)

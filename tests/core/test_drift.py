@@ -33,7 +33,7 @@ def test_every_shot_from_a_fresh_stage(demo: Setting, name: str) -> None:
         return evaluate(demo, shot, t + step, camera)
 
     d = drift(stage, now, later, now.camera, SIZE)
-    plants = (d.kind == PLANT) & np.isfinite(d.place).all(-1)
+    plants = (d.hits.kind == PLANT) & np.isfinite(d.place).all(-1)
     assert plants.sum() > 100
     size = np.linalg.norm(d.place[plants], axis=-1)
     assert np.quantile(size, 0.98) < 6  # a picture 96 wide: no leaf of it crosses a sixteenth in a frame

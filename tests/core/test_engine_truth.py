@@ -13,8 +13,8 @@ from PIL import Image
 from lumwick.deliver.stills import read_png, write_png
 from lumwick.demo import saltmere
 from lumwick.land.ground import Ground
-from lumwick.lens.camera import Camera, direction_of
-from lumwick.picture import frame_picture, load_setting
+from lumwick.lens.camera import Camera, direction_of, look_at
+from lumwick.picture import frame_picture, load_setting, picture_at
 from lumwick.place.nature import Air
 from lumwick.place.objects import Built
 from lumwick.snapshot.evaluate import Setting, evaluate
@@ -29,7 +29,7 @@ from lumwick.trace.quality import QUALITIES
 from lumwick.trace.sampling import pair
 from lumwick.trace.stage import Stage
 from lumwick.trace.world import MODEL
-from scripts.stills import STILLS, still
+from scripts.stills import AIRS, SKIES
 from tests.conftest import small_place
 from tests.core.test_surfaces_and_lens import exposed
 from tests.outside.test_rendered import flat, quad
@@ -203,9 +203,13 @@ def test_nothing_grows_through_a_floor(demo: Stage) -> None:
 
 def test_the_stills_of_the_readme_stand_where_there_is_something_to_see(demo: Stage, tmp_path: Any) -> None:
     ground = demo.setting.ground
-    for _hour, eye, aim, *_rest in STILLS.values():
+    for _hour, eye, aim, *_rest in (*AIRS, *SKIES):
         assert eye[2] > float(ground.height(eye[0], eye[1])) + 0.5 and np.hypot(aim[0] - eye[0], aim[1] - eye[1]) > 3
-    picture = still(demo, "golden", "sketch", (96, 54))
+    _, eye, aim, focal, *_rest = AIRS[1]
+    camera = Camera(np.array(eye, float), look_at(np.array(eye, float), np.array(aim, float)), focal)
+    seen = picture_at(demo, demo.setting.place.shot("boardwalk"), 2.0, (96, 54), QUALITIES["sketch"], camera)
+    assert seen is not None
+    picture = seen.pixels
     assert picture.shape == (54, 96, 3) and 40 < picture.mean() < 215 and picture.std() > 10
     write_png(tmp_path / "still.png", picture)
     assert np.array_equal(

@@ -186,3 +186,18 @@ def test_the_third_demo_place_sets_out_all_its_stands() -> None:
         stage.set(evaluate(setting, shot, shot.seconds / 2))
     drawn = {s.stand.id: sum(len(bed.plants.turn) for bed in s.beds) for s in stage.stands.standings}
     assert all(drawn.values()), drawn
+
+
+def test_one_side_of_a_crown_is_tinted_as_one_says() -> None:
+    reds = []
+    for bearing in (90.0, 270.0):
+        p = pictured(stand("oak", side_colour="#c03010", side_faces=bearing), Sheet(figure=False))
+        redness = p[..., 0] - p[..., 1]
+        reds.append((float(redness[:, :40].mean()), float(redness[:, 40:].mean())))
+    plain = pictured(stand("oak"), Sheet(figure=False))
+    left, right = (float((plain[..., 0] - plain[..., 1])[:, some].mean()) for some in (slice(0, 40), slice(40, 80)))
+    # seen from the south: east is to the right
+    assert reds[0][1] > right + 4 and abs(reds[0][0] - left) < 0.5 * (reds[0][1] - right)
+    assert reds[1][0] > left + 4 and abs(reds[1][1] - right) < 0.5 * (reds[1][0] - left)
+    with pytest.raises(ValueError, match="is no colour"):
+        stand("oak", side_colour="red")

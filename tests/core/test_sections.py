@@ -197,7 +197,7 @@ def test_every_kind_of_plant_is_whole(name: str) -> None:
     assert len(kind.reaches) == LEVELS and list(kind.reaches) == sorted(kind.reaches)
     for colour in (kind.bark, kind.leaf, kind.through, kind.stalk, kind.plume):
         assert all(0 <= share <= 1 for share in colour)
-    assert kind.compliance > 0 and kind.branch_hz > 0 and 0 <= kind.clearings <= 1
+    assert (kind.compliance > 0) != kind.still and kind.branch_hz > 0 and 0 <= kind.clearings <= 1
     assert kind.woody == (kind.patch == 0)
     Stand(id="s", name="S", kind=name)
     with pytest.raises(ValueError, match="pine"):

@@ -271,7 +271,7 @@ def test_a_bent_mesh_is_met_where_a_new_one_of_the_same_vertices_is(meadow: Sett
     distances = []
     for scene in (part.child, made_new):
         where, found = np.zeros((90, 160, 2), np.int64), np.zeros((90, 160, 3))
-        first_of_rows(int(scene.handle), aside, buffers(90), where, found)
+        first_of_rows(int(scene.handle), aside, buffers(90), np.zeros(where.shape[:2], np.float32), where, found)
         distances.append(np.where(where[..., 1] >= 0, found[..., 2], 0.0))
     assert (distances[0] > 0).sum() > 300
     assert (np.abs(distances[0] - distances[1]) > 1e-3).mean() < 1e-3

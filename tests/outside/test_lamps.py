@@ -14,7 +14,7 @@ from lumwick.errors import PlaceError
 from lumwick.land.ground import Ground
 from lumwick.lens.camera import Camera, look_at
 from lumwick.lens.colour import TO_XYZ, planckian_white, temperature_rgb
-from lumwick.place.nature import Air, Sea
+from lumwick.place.nature import Air, Heavens, Sea
 from lumwick.place.objects import Lamp
 from lumwick.snapshot.evaluate import Setting, evaluate
 from lumwick.trace import lamps
@@ -29,11 +29,12 @@ from tests.outside.test_surfaces import card
 
 UP, DOWN = np.array([0.0, 0.0, 1.0]), np.array([0.0, 0.0, -1.0])
 WALL = 0.4
+NO_MOON = Heavens(moon_by="none", stars=0.0, galaxy=0.0)
 
 
 def dark_stage() -> Stage:
     """A level place on a moonless midwinter night, with a small grey card at 300 m."""
-    place = small_place(growth=[], sea=Sea(present=False), air=Air(haze=0.02, fog_visibility=200000))
+    place = small_place(growth=[], sea=Sea(present=False), air=Air(haze=0.02, fog_visibility=200000, heavens=NO_MOON))
     stage = Stage(Setting(place, Ground(np.zeros((65, 65), np.float32), 20.0, -640.0, -640.0)))
     stage.add_target("wall", *card(0.02, 300.0), colour=(WALL, WALL, WALL))
     return stage

@@ -46,7 +46,7 @@ def test_a_white_card_in_a_uniform_white_field_comes_out_at_the_field(
     tilt: float, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     field = 1000.0
-    uniform = ClearSky(np.full((80, 65, 3), field), np.zeros(3), 0.0, 50.0)
+    uniform = ClearSky(np.full((80, 129, 3), field), np.zeros(3), 0.0, 50.0)
     monkeypatch.setattr(daylight, "clear_sky", lambda *_, **__: uniform)
     setting, stage = flat(air=Air(haze=0.02, fog_visibility=200000, fog_height=1))
     # the half of the field that a tilted card sees below the horizon is a white floor under the same sky

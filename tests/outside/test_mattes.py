@@ -18,6 +18,7 @@ from lumwick.place.filming import Exposure, Route, Station
 from lumwick.place.nature import Air
 from lumwick.snapshot.evaluate import Setting
 from lumwick.trace.framing import Framing
+from lumwick.trace.integrator.film import COVERAGE
 from lumwick.trace.quality import QUALITIES, Quality
 from lumwick.trace.stage import Stage
 from tests.outside.test_passes import read
@@ -92,7 +93,7 @@ def test_coverage_sums_and_unknown_names(shown: tuple[Stage, Path, object]) -> N
     film = picture.film
     _ids, shares = ranked(film, 0)
     assert (np.diff(shares, axis=-1) <= 1e-6).all()  # the largest first
-    assert shares.sum(-1) == pytest.approx(film.passes[..., 24] / film.counted[..., 0], abs=1e-3)
+    assert shares.sum(-1) == pytest.approx(film.passes[..., COVERAGE] / film.counted[..., 0], abs=1e-3)
     assert coverage_of(film, ["left card", "right card"])[22, 48] == pytest.approx(1.0, abs=1e-3)
     with pytest.raises(RenderError, match=r"nothing called 'tree'.*left card"):
         coverage_of(film, ["tree"])

@@ -69,7 +69,7 @@ def test_layers_have_the_standard_names_and_types(walled: Any) -> None:
         *(f"{m}0{k}.{c}" for m in ("CryptoObject", "CryptoSurface") for k in range(3) for c in "RGBA"),
     }
     assert set(channels) == expected
-    assert (spec.width, spec.height, len(channels)) == (96, 54, 38 + 24)
+    assert (spec.width, spec.height, len(channels)) == (96, 54, 41 + 24)
     formats = dict(zip(spec.channelnames, spec.channelformats, strict=True))
     assert str(formats["Z"]) == "float" and str(formats["P.X"]) == "float" and str(formats["R"]) == "half"
     assert spec["chromaticities"][:2] == pytest.approx((0.64, 0.33)) and spec["FramesPerSecond"] == (24000, 1001)

@@ -112,7 +112,7 @@ def test_a_ball_through_a_meadow_leaves_a_track_and_a_loop_of_it_closes() -> Non
         found: dict[float, list[float]] = {}
         for standing in of.stands.standings:
             for bed in standing.beds:
-                for (k, _), shape in bed.own.items():
+                for (k, _, _), shape in bed.own.items():
                     if shape.moved != "touched":
                         continue
                     m = bed.upright[k].reshape(4, 3).T

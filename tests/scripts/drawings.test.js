@@ -8,7 +8,7 @@ import { fileURLToPath } from 'node:url';
 import { Mark } from './mark.js';
 
 const folder = join(dirname(fileURLToPath(import.meta.url)), '..', '..', 'studio', 'static', 'drawings');
-const { drawSun } = await import('../../studio/static/drawings/sun.js');
+const { dayScales, drawSun, nearestHour, onPath } = await import('../../studio/static/drawings/sun.js');
 const { drawFilm, filmX } = await import('../../studio/static/drawings/film.js');
 const { drawSection, drawSectionHead } = await import('../../studio/static/drawings/section.js');
 const { drawWay, drawWedge } = await import('../../studio/static/drawings/way.js');
@@ -43,8 +43,12 @@ test('the sun stands between two quarters of an hour, and passes north without r
     camera: { bearing: 10, focal: 18 },
     hour: 8.875,
     clock: '08:52',
+    moon: [],
+    moon_now: null,
+    sun_by: 'date',
+    span: [8.5, 9.5],
   };
-  drawSun(svg, data);
+  drawSun(svg, data, () => {});
   const disc = svg.having('r', 7)[0];
   near(Number(disc.attrs.cx), 355); // between 350 and 360 degrees
   near(Number(disc.attrs.cy), 72 - (35.5 / 90) * 68);
@@ -57,6 +61,41 @@ test('the sun stands between two quarters of an hour, and passes north without r
     line.match(/M/g).length,
     1 + path.filter((p, i) => i && Math.abs(p[1] - path[i - 1][1]) >= 180).length,
   );
+});
+
+test('the moon has its own path, and an hour is found again where it lies on the drawing', () => {
+  const path = Array.from({ length: 97 }, (_, i) => [i / 4, (i * 3.6) % 360, 40 - Math.abs(i - 48)]),
+    moon = Array.from({ length: 49 }, (_, i) => [i / 2, (100 + i * 5) % 360, 20 - Math.abs(i - 20)]),
+    scales = dayScales(720, 200);
+  for (const hour of [3, 9.5, 17.25]) {
+    const [az, e] = onPath(path, hour);
+    near(nearestHour(path, scales, scales.X(az), scales.Y(e)), hour, 0.1);
+    near(scales.azimuth(scales.X(az)), az);
+    near(scales.height(scales.Y(e)), e);
+  }
+  const svg = new Mark('svg');
+  drawSun(
+    svg,
+    {
+      W: 720,
+      H: 200,
+      path,
+      moon,
+      moon_now: [0, 0, 0.3],
+      moon_words: 'crescent, 30 % lit',
+      words: 'a day',
+      camera: { bearing: 10, focal: 18 },
+      hour: 9.5,
+      clock: '09:30',
+      sun_by: 'date',
+      moon_by: 'date',
+      span: [9, 9],
+    },
+    () => {},
+  );
+  const [disc] = svg.having('data-heaven', 'moon');
+  near(Number(disc.attrs.cx), scales.X(onPath(moon, 9.5)[0]));
+  assert.match(svg.textContent, /moon 19° up, crescent, 30 % lit/);
 });
 
 const film = {

@@ -11,7 +11,7 @@ from django.test import Client
 from lumwick.place.filming import Clock
 from lumwick.place.nature import Sea
 from lumwick.snapshot.evaluate import Setting
-from studio.places import charts, waterlines
+from studio.places import charts, days, waterlines
 from studio.places.models import Place, command_schema
 from tests.conftest import small_place
 from tests.studio.conftest import kept_place, words
@@ -50,12 +50,12 @@ def test_route_drawing_agrees_with_its_stations(setting: Setting) -> None:
 
 def test_the_day_band_marks_the_sunset(marsh: Any) -> None:
     setting = with_clock(marsh, start=dt.datetime(2026, 6, 5, 18, 0), speed=4 * 3600)  # four hours in the clip's second
-    band = charts.day_band(setting, setting.place.shots[0])
+    band = days.day_band(setting, setting.place.shots[0])
     assert [m["text"].split()[0] for m in band["marks"]] == ["sunset"] and 0 < band["marks"][0]["t"] < 1
     assert band["moments"][0]["elevation"] > 10 > -2 > band["moments"][-1]["elevation"]
     assert band["moments"][0]["colour"] != band["moments"][-1]["colour"]
     still = with_clock(marsh, start=dt.datetime(2026, 6, 5, 18, 0), speed=0)
-    assert charts.day_band(still, still.place.shots[0])["marks"] == []
+    assert days.day_band(still, still.place.shots[0])["marks"] == []
 
 
 def test_polar_day_is_said(marsh: Any) -> None:
@@ -63,7 +63,7 @@ def test_polar_day_is_said(marsh: Any) -> None:
     north = Setting(
         setting.place.model_copy(update={"site": setting.place.site.model_copy(update={"latitude": 78.0})}), marsh
     )
-    assert charts.day_band(north, north.place.shots[0])["words"] == "the sun is up all day"
+    assert days.day_band(north, north.place.shots[0])["words"] == "the sun is up all day"
 
 
 @pytest.mark.django_db

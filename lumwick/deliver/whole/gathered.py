@@ -159,7 +159,7 @@ def gather(setting: Setting, shot: Shot, span: Range) -> Whole:
             (stage.set if lit else stage.pose)(snapshot, eye)
             parts = stage.parts()
             if lit:
-                light[k] = stage.clear.sun_lux if snapshot.sun_direction[2] > 0 else np.zeros(3)
+                light[k] = stage.clear.sun_lux if snapshot.key_direction[2] > 0 else np.zeros(3)
             if k == 0:
                 for name, part in parts.items():
                     form = _form(setting, stage, name, part, span, way)
@@ -168,7 +168,7 @@ def gather(setting: Setting, shot: Shot, span: Range) -> Whole:
             for name, form in forms.items():
                 _note(form, parts[name])
         lamps.append([lamp for lamp in snapshot.lamps if lamp.kind != "window"] if "lamps" in span.kinds else [])
-        ways.append(snapshot.sun_direction)
+        ways.append(snapshot.key_direction)
     for form in forms.values():
         _settle(form)
     camera = by_time(setting, shot) if "cameras" in span.kinds and goes(shot.route) else None
@@ -217,7 +217,10 @@ def _form(setting: Setting, stage: Stage, name: str, part: Part, span: Range, wa
         return None
     _, faces = part.mesh()
     form = Form(name, kind, part.thing, faces.copy(), [int(c) for c in part.cut], [], None)
-    if kind == "plants":
+    piece = stage.stands.piece_of(name) if kind == "plants" else None
+    if piece is not None:  # a model of one's own
+        form.part, form.surfaces = piece.part, [piece.part.surface]
+    elif kind == "plants":
         look = part.look
         form.surfaces = [
             MeshSurface(f"{surface}", tuple(float(v) for v in look["reflected"][k]), 0.8)  # type: ignore[arg-type]

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from lumwick.growth.kinds import alder, birch, grass, hawthorn, herb, oak, pine, poplar, reed, scrub, willow
+from lumwick.growth.kinds import alder, birch, grass, hawthorn, herb, oak, pine, poplar, reed, scrub, stone, willow
 from lumwick.growth.kinds.kind import Kind
 
 KINDS: dict[str, Kind] = {
@@ -22,6 +22,7 @@ KINDS: dict[str, Kind] = {
     "poppy": herb.POPPY,
     "oxeye": herb.OXEYE,
     "cornflower": herb.CORNFLOWER,
+    "stones": stone.KIND,
 }
 USUAL: dict[str, tuple[float, float]] = {
     "pine": (11.0, 120),
@@ -40,5 +41,6 @@ USUAL: dict[str, tuple[float, float]] = {
     "poppy": (0.55, 4_000),
     "oxeye": (0.5, 6_000),
     "cornflower": (0.6, 4_000),
+    "stones": (0.35, 250),
 }
 """Height [m] and number on a hectare that one begins with (practice)."""

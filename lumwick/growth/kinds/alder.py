@@ -35,4 +35,5 @@ KIND = Kind(
     leaf_reach=0.005,
     reaches=(55, 200, 4000),
     turns=leafy((0.105, 0.105, 0.032), fall=10.7),
+    sheds=(0.125, 0.085, 0.048),
 )

@@ -36,4 +36,5 @@ KIND = Kind(
     leaf_reach=0.0065,
     reaches=(55, 190, 4000),
     turns=leafy((0.330, 0.235, 0.035), out=4.1, fall=10.2),
+    sheds=(0.15, 0.102, 0.046),
 )

@@ -44,6 +44,8 @@ class Form:
         Of a leaf, a number of its own from 0 to 1; of a flower's, from 1 to 2; 0 for wood and blades.
     foot : ndarray of float32, shape (n, 2)
         Where what it belongs to stands in the ground.
+    twig : ndarray of float32, shape (n,)
+        How far a vertex goes with its twig besides; nothing of it if the plant has none.
     """
 
     vertices: NDArray[np.float32]
@@ -61,6 +63,14 @@ class Form:
     strip: tuple[int, int, int, int] = (1, 1, 1, 1)
     """How many quads in a row make one leaf or blade of each surface, so that its colour is one."""
     flutter_groups: int = FLUTTER_GROUPS
+    also: tuple[tuple[NDArray[np.float32], NDArray[np.int32]], ...] = ()
+    """More branches that vertices go with, as weights and groups (n,); what they go is the sum."""
+    twig: NDArray[np.float32] = field(default_factory=lambda: np.zeros(0, np.float32))
+
+    @property
+    def twig_group(self) -> NDArray[np.int32]:
+        """Which twigs' motion each vertex follows, shape (n,): its limb's, of as many as leaves have."""
+        return self.group % np.int32(FLUTTER_GROUPS)
 
 
 @dataclass(frozen=True)
@@ -88,6 +98,8 @@ class Leaves:
     birth : ndarray, shape (n,)
         When each grows.
     foot : ndarray, shape (n, 2)
+    twig : ndarray, shape (n,)
+        How far each goes with its twig.
     """
 
     base: Floats
@@ -98,6 +110,7 @@ class Leaves:
     group: NDArray[np.int64]
     birth: Floats | float = 0.8
     foot: Floats | float = 0.0
+    twig: Floats | float = 0.0
 
 
 @dataclass
@@ -113,6 +126,7 @@ class Builder:
     _group: list[NDArray[np.int64]] = field(default_factory=list)
     _flutter_group: list[NDArray[np.int64]] = field(default_factory=list)
     _grows: list[Floats] = field(default_factory=list)
+    _twig: list[Floats] = field(default_factory=list)
     _count: int = 0
 
     def add(
@@ -124,9 +138,11 @@ class Builder:
         group: NDArray[np.int64] | int,
         flutter: tuple[Floats, NDArray[np.int64]] | None = None,
         grows: Grows | None = None,
+        twig: Floats | float = 0.0,
     ) -> None:
         """Add a mesh of its own: vertices (n, 3), quads (m, 4) of them, weights (n,), groups (n,) or one for all; and
-        how far each vertex goes with its leaf, and which leaf's flutter it follows, (n,) each; and how it grows."""
+        how far each vertex goes with its leaf, and which leaf's flutter it follows, (n,) each; how it grows; and how
+        far it goes with its twig."""
         n = len(vertices)
         still = (np.zeros(n), np.zeros(n, np.int64))
         far, own = flutter or still
@@ -142,6 +158,7 @@ class Builder:
         told[:, :3], told[:, 3] = grows.origin, grows.birth
         told[:, 4], told[:, 5:] = grows.lag, grows.foot
         self._grows.append(told)
+        self._twig.append(np.broadcast_to(np.asarray(twig, float), (n,)))
         self._count += n
 
     def leaves(
@@ -203,6 +220,7 @@ class Builder:
                 np.repeat(lag + (surface == PLUME), k),
                 foot,
             ),
+            np.repeat(np.broadcast_to(leaves.twig, (n,)), k),
         )
         return len(quads)
 
@@ -239,6 +257,7 @@ class Builder:
         surface = np.concatenate(self._surface)
         order = np.argsort(surface, kind="stable")
         grows = np.concatenate(self._grows).astype(np.float32)
+        twig = np.concatenate(self._twig).astype(np.float32)
         return Form(
             np.concatenate(self._vertices).astype(np.float32),
             np.ascontiguousarray(np.concatenate(self._quads)[order].astype(np.uint32)),
@@ -253,6 +272,7 @@ class Builder:
             np.ascontiguousarray(grows[:, 5:]),
             groups,
             strip,
+            twig=twig if twig.any() else twig[:0],
         )
 
 

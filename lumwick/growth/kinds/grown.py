@@ -36,6 +36,7 @@ def _tubes(b: Builder, bones: Skeleton, height: float, level: int, foot: float) 
         radius = np.concatenate([r for _, r in some])
         weight = np.concatenate([_weight(bones, row, height) for row, _ in some])
         birth = np.repeat(np.concatenate([_birth(bones, row) for row, _ in some]), sides)
+        twig = np.repeat(np.concatenate([_twig(bones, row, height) for row, _ in some]), sides)
         group = np.concatenate([bones.limb[row] for row, _ in some])
         number = np.concatenate([np.full(len(row), k) for k, (row, _) in enumerate(some)])
         ahead, behind = np.roll(at, -1, 0), np.roll(at, 1, 0)
@@ -53,12 +54,23 @@ def _tubes(b: Builder, bones: Skeleton, height: float, level: int, foot: float) 
             np.repeat(weight, sides),
             np.repeat(group, sides),
             grows=Grows(np.repeat(at, sides, 0), birth),
+            twig=twig,
         )
 
 
 def _weight(bones: Skeleton, which: Ints, height: float) -> Floats:
     """How far points go with their limb: not at all at the stem, wholly some way out."""
     return np.minimum(1.5, bones.out[which] / (0.22 * height))
+
+
+TWIG = 0.06
+"""Length of the end of a limb that is its twig, against the plant's height (practice)."""
+
+
+def _twig(bones: Skeleton, row: Ints, height: float) -> Floats:
+    """How far the points of a limb go with its twig: only its thin end does, and it not where the limb begins."""
+    run = bones.run[row] - bones.run[row[0]]
+    return np.asarray(np.clip((run - max(run[-1] - TWIG * height, 0.0)) / (TWIG * height), 0, 1) ** 1.5, float)
 
 
 def half_of(habit: Habit, level: int) -> Half | None:
@@ -90,6 +102,9 @@ def make(habit: Habit, height: float, seed: int, level: int = 0) -> Form:
     b = Builder(rng)
     foot = float(bones.radius[0]) / habit.flare
     _tubes(b, bones, height, level, foot)
+    twig_at = np.zeros(len(bones.at))
+    for row in chains(bones):
+        twig_at[row[1:]] = _twig(bones, row, height)[1:]
     # leaves stand on twigs: the last points of each limb
     counts = np.bincount(bones.parent[bones.parent >= 0], minlength=len(bones.at))
     twig = bones.radius < habit.clad * habit.tip
@@ -114,6 +129,7 @@ def make(habit: Habit, height: float, seed: int, level: int = 0) -> Form:
         _weight(bones, where, height),
         bones.limb[where],
         _birth(bones, where) + LEAFED,
+        twig=twig_at[where],
     )
     quads = b.leaves(leaves, 0.35, blunt=habit.blunt, half=half_of(habit, level))
     return b.form(int(bones.limb.max()) + 1, (1, quads, 1, 1))

@@ -37,4 +37,5 @@ KIND = Kind(
     leaf_reach=0.004,
     reaches=(40, 140, 3000),
     turns=leafy((0.215, 0.080, 0.025), out=3.7, fall=10.3),
+    sheds=(0.125, 0.085, 0.048),
 )

@@ -9,7 +9,19 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from lumwick.growth.kinds.form import BARK, LEAF, PLUME, STALK, Builder, Floats, Form, Grows, Leaves, feet
+from lumwick.growth.kinds.form import (
+    BARK,
+    GOLDEN_DEG,
+    LEAF,
+    PLUME,
+    STALK,
+    Builder,
+    Floats,
+    Form,
+    Grows,
+    Leaves,
+    feet,
+)
 from lumwick.growth.kinds.kind import Kind
 from lumwick.growth.kinds.leaf import HALVES
 from lumwick.growth.kinds.seasons import Turn, flowering
@@ -114,9 +126,16 @@ def make(
     return b.form(41, (1, strips, k - 1, petals))
 
 
-def _about(rng: np.random.Generator, n: int) -> Floats:
-    a = rng.uniform(0, 2 * np.pi, n)
-    return np.stack([np.cos(a), np.sin(a), np.zeros(n)], 1)
+def _about(rng: np.random.Generator, stems: int, each: int) -> Floats:
+    """Which ways leaves stand about their stems, one after another up each, shape (stems each, 3): every one a golden
+    angle on from that below it, within some degrees."""
+    a = rng.uniform(0, 2 * np.pi, (stems, 1)) + np.radians(GOLDEN_DEG * np.arange(each))
+    a = (a + rng.normal(size=a.shape) * STRAYS).ravel()
+    return np.stack([np.cos(a), np.sin(a), np.zeros(len(a))], 1)
+
+
+STRAYS = 0.12
+"""By which a leaf strays from its place about the stem [rad] (practice)."""
 
 
 def _leaves(b: Builder, herb: Herb, along: Along, told: Told, level: int) -> int:
@@ -127,7 +146,7 @@ def _leaves(b: Builder, herb: Herb, along: Along, told: Told, level: int) -> int
     share = (np.arange(each) + b.rng.random((n, each))) / each * (1.0 if herb.spike else 0.7)
     base, which = along(share).reshape(-1, 3), np.repeat(np.arange(n), each)
     size = (herb.leaf * (herb.leaves / each) ** 0.5 * (1.25 - share) * b.rng.uniform(0.7, 1.2, share.shape)).ravel()
-    axis = _about(b.rng, len(which)) + [0.0, 0.0, 0.55]
+    axis = _about(b.rng, n, each) + [0.0, 0.0, 0.55]
     leaves = Leaves(base, axis, size, size * herb.broad, share.ravel() ** 1.4, group[which],
                     0.55 * share.ravel() + 0.15, at[which])  # fmt: skip
     return b.leaves(leaves, 0.25, LEAF, half=HALVES[herb.outline] if level == 0 else None)
@@ -192,7 +211,7 @@ def _spikes(b: Builder, herb: Herb, along: Along, told: Told, level: int) -> int
     which = np.repeat(np.arange(n), each)
     larger = (herb.spike / each) ** 0.6
     size = herb.petal * larger * b.rng.uniform(0.7, 1.2, len(which)) * (1.3 - 0.5 * share.ravel())
-    axis = _about(b.rng, len(which)) + [0.0, 0.0, 0.25]
+    axis = _about(b.rng, n, each) + [0.0, 0.0, 0.25]
     leaves = Leaves(along(share).reshape(-1, 3), axis, size, size * herb.petal_broad, share.ravel() ** 1.4,
                     group[which], 0.6 + 0.2 * share.ravel(), at[which])  # fmt: skip
     return b.leaves(leaves, 0.15, PLUME, blunt=0.6)

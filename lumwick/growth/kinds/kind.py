@@ -56,12 +56,19 @@ class Kind:
     """How it looks through the year."""
     wades: float = -0.15
     """Metres of water it stands in; below 0, how far above the water it keeps."""
+    sheds: Colour | None = None
+    """Colour of the leaves or needles that lie under it, or None."""
     clearings: float = 0.30
     """How much slow seeded waves thin a stand of it."""
 
     def make(self, *arguments: Any) -> Form:
         """A form of it as it grows of itself; see `maker`."""
         return self.maker(self.habit or self.blades, *arguments)
+
+    @property
+    def still(self) -> bool:
+        """Whether no wind and nobody moves it."""
+        return self.compliance == 0
 
     @property
     def woody(self) -> bool:

@@ -36,4 +36,5 @@ KIND = Kind(
     leaf_reach=0.0042,
     reaches=(60, 210, 4000),
     turns=leafy((0.190, 0.105, 0.030), fall=10.7),
+    sheds=(0.122, 0.078, 0.042),
 )

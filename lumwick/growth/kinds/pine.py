@@ -37,4 +37,5 @@ KIND = Kind(
     branch_reach=0.0016,
     leaf_reach=0.0012,
     reaches=(60, 220, 4000),
+    sheds=(0.128, 0.078, 0.045),
 )

@@ -35,4 +35,5 @@ KIND = Kind(
     leaf_reach=0.0085,
     reaches=(60, 210, 4000),
     turns=leafy((0.330, 0.245, 0.030), fall=10.4),
+    sheds=(0.15, 0.108, 0.055),
 )

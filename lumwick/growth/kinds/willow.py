@@ -36,4 +36,5 @@ KIND = Kind(
     leaf_reach=0.006,
     reaches=(60, 210, 4000),
     turns=leafy((0.255, 0.215, 0.050), out=3.8, fall=10.6),
+    sheds=(0.125, 0.085, 0.048),
 )

@@ -9,7 +9,7 @@ from pydantic import Field
 from lumwick.errors import PlaceError
 from lumwick.motion import keys as key_edits
 from lumwick.motion.channel import Channel
-from lumwick.motion.recipes import LaidOver, Recipe, Turning, cook
+from lumwick.motion.recipes import Growth, LaidOver, Recipe, Turning, cook
 from lumwick.motion.terms import AnyTerm, Follow
 from lumwick.place.document import Place, Shot
 from lumwick.place.edits.base import Command, checked, keyable, shot_of
@@ -60,6 +60,8 @@ class UseRecipe(Command):
         recipe = self.recipe
         if isinstance(recipe, Turning):
             return f"turns {recipe.turns:g} times a clip"
+        if isinstance(recipe, Growth):
+            return f"grows in {recipe.lasts:g} s"
         if not isinstance(recipe, LaidOver):
             return "sways"
         if isinstance(recipe.term, Follow):

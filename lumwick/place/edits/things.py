@@ -17,7 +17,7 @@ from lumwick.place.fields import Id, Point2
 from lumwick.place.files import explain
 from lumwick.place.growing import Spot, Stand
 from lumwick.place.instant import Motions
-from lumwick.place.nature import DrawnBeach, GroundWay, Water
+from lumwick.place.nature import DrawnBeach, FogBank, GroundWay, Water
 from lumwick.place.objects import Built, Dressed, Lamp, LampGroup, Surface, Thing
 from lumwick.place.paths import find
 
@@ -26,6 +26,7 @@ AREA_AT_MOST = 400
 
 LISTED: dict[str, tuple[str, type[BaseModel]]] = {
     "waters": ("water", Water),
+    "banks": ("bank of fog", FogBank),
     "beaches": ("drawn beach", DrawnBeach),
     "ways": ("way", GroundWay),
     "growth": ("stand", Stand),
@@ -57,7 +58,7 @@ class Add(Command):
 
     op: Literal["add"]
     item: dict[str, Any]
-    to: Literal["waters", "beaches", "ways", "growth", "lamps", "surfaces", "things", "lamp_groups"]
+    to: Literal["waters", "banks", "beaches", "ways", "growth", "lamps", "surfaces", "things", "lamp_groups"]
 
     def apply(self, draft: Place) -> str:
         what, model = LISTED[self.to]
@@ -74,7 +75,7 @@ class Remove(Command):
 
     op: Literal["remove"]
     id: Id
-    of: Literal["waters", "beaches", "ways", "growth", "lamps", "surfaces", "things", "lamp_groups"]
+    of: Literal["waters", "banks", "beaches", "ways", "growth", "lamps", "surfaces", "things", "lamp_groups"]
 
     def apply(self, draft: Place) -> str:
         kept = getattr(draft, self.of)

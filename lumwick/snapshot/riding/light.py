@@ -10,7 +10,8 @@ from lumwick.place.document import Shot
 from lumwick.place.film import laid_out
 from lumwick.place.instant import place_clock
 from lumwick.route.way import goes
-from lumwick.snapshot.evaluate import Setting, camera_at, clip_time, sun_at
+from lumwick.snapshot.evaluate import Setting, camera_at, clip_time
+from lumwick.snapshot.heavens import sun_at
 from lumwick.snapshot.riding.sampled import Findings
 from lumwick.snapshot.surroundings import surroundings
 
@@ -59,10 +60,9 @@ def exposure_jump(setting: Setting, shot: Shot) -> tuple[str, float] | None:
 
     def brightness(one: Shot, frame: int) -> float:
         t = clip_time(one, (frame - 1) / float(RATES[one.fps]))
-        still, camera = setting.still(one), camera_at(setting, one, t)
-        lux = daylight_lux(float(sun_at(still.place, place_clock(one, t)).elevation)) * surroundings(still).openness(
-            camera
-        )
+        still, camera, air = setting.still(one), camera_at(setting, one, t), setting.motions(one).at(t)[1].air
+        height = float(sun_at(still.place, place_clock(one, t), air).elevation)
+        lux = daylight_lux(height) * surroundings(still).openness(camera)
         return float(np.log2(lux)) - camera.ev100
 
     for a, b in zip(spliced, spliced[1:], strict=False):

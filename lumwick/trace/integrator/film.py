@@ -16,11 +16,11 @@ SHORT_BLOCK, LONG_BLOCK = 4, 8
 CHANNELS = 16
 """Radiance rgb, albedo rgb, normal xyz, distance, squared brightness of whole blocks over their length, number of
 samples, light set aside rgb, brightness of the block that is not whole yet."""
-SUN, SKY, LAMPS, MIRRORED, GLOWING, AIR, BEHIND = range(SOURCES)
+SUN, SKY, LAMPS, MIRRORED, GLOWING, AIR, BEHIND, CLOUDS = range(SOURCES)
 POSITION, COVERAGE = 3 * SOURCES, 3 * SOURCES + 3
 PASSES = 3 * SOURCES + 4
-"""Radiance by its source, rgb each: sun, sky, lamps, reflection, emission, air and water, background; then position xyz
-and coverage."""
+"""Radiance by its source, rgb each: sun, sky, lamps, reflection, emission, air and water, background, clouds before it;
+then position xyz and coverage."""
 IDS = 6
 """Things, and surfaces, that one pixel can tell apart."""
 NOTHING = 1e5

@@ -11,9 +11,9 @@ from lumwick.trace.sampling import ROWS
 
 
 @nb.njit(**ROWS)
-def first_of_rows(scene, view, rays, where, found):
-    """Instance and primitive (-1 for none) and u, v, distance at the middle of each pixel; ``rays`` has a row of words
-    for each of the picture's."""
+def first_of_rows(scene, view, rays, start, where, found):
+    """Instance and primitive (-1 for none) and u, v, distance at the middle of each pixel, of what lies further off
+    than its ``start``; ``rays`` has a row of words for each of the picture's."""
     for y in nb.prange(found.shape[0]):
         buf = rays[y]
         f = buf.view(np.float32)
@@ -22,7 +22,7 @@ def first_of_rows(scene, view, rays, where, found):
             for c in range(3):
                 f[c] = view.origin[c]
                 f[4 + c] = view.forward[c] + sx * view.right[c] + sy * view.up[c]
-            f[3], f[7], f[8] = 0.0, 0.0, 1e9
+            f[3], f[7], f[8] = start[y, x], 0.0, 1e9
             buf[9], buf[10], buf[11] = SEEN | MASK_WATER | MASK_CUT | MASK_CLEAR, 0, 0
             buf[17], buf[18], buf[19], buf[20] = NO_HIT, NO_HIT, NO_HIT, NO_HIT
             rtcIntersect1(scene, buf.ctypes.data, 0)

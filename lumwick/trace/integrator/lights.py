@@ -65,6 +65,16 @@ def _sky_asked(lights, position, d):
 def met_by_chance(air, lights, lane):
     """The sky where a scattered ray meets nothing, weighed against its having been sampled."""
     path, d, colour, sun = lane.path, lane.path.direction, lane.gleam.radiance, lights.sun[0]
+    row = film.MIRRORED if path.mirrored else film.SKY
+    if path.plain and path.density <= 0 and not path.skims and path.reflected > 0 and media.has_figures(air, lights):
+        # a mirror shows clouds where they are, not their mean, and moon and stars
+        media.open_sky(air, lights, lane, colour)
+        keep = media.transmittance(air, path.origin[2], max(d[2], 0.02), media.FAR_FOG)
+        cos_sun = d[0] * sun.direction[0] + d[1] * sun.direction[1] + d[2] * sun.direction[2]
+        for c in range(3):
+            seen = colour[c] * keep + media.fog_light(air.fog[0], cos_sun, c) * (1 - keep)
+            film.add(path, row, c, path.throughput[c] * seen)
+        return
     sky_light(lights.panorama, lights.lit_sky, sun, d[0], d[1], d[2], colour)
     weight = 1.0
     if path.density > 0:
@@ -78,7 +88,6 @@ def met_by_chance(air, lights, lane):
         keep = media.transmittance(air, path.origin[2], max(d[2], 0.02), media.FAR_FOG)
         for c in range(3):
             colour[c] += left[c] * keep
-    row = film.MIRRORED if path.mirrored else film.SKY
     for c in range(3):
         film.add(path, row, c, path.throughput[c] * colour[c] * weight)
 
@@ -250,7 +259,7 @@ def direct(w, limits, lane):
             continue
         if kind == media.SKY:
             sky_light(w.lights.panorama, w.lights.lit_sky, w.lights.sun[0], d[0], d[1], d[2], gleam.radiance)
-        media.reaching(w.air, w.waters.body[path.body], hit, gleam, kind)
+        media.reaching(w.air, w.lights, w.waters.body[path.body], hit, gleam, kind)
         density, gloss_density = 0.0, 0.0
         if hit.glossy:
             density, gloss_density = evaluate(lobes, n, path.direction, d)
@@ -286,7 +295,7 @@ def sun_glint(air, lights, geometry, lane, alpha2, reflectance, cos_out, row):
     for c in range(3):
         hit.local[c] = hit.position[c] + hit.lift * hit.geometric[c]
     if rays.unoccluded(geometry.scene, lane, hit.local, s, rays.FOREVER, SEEN):
-        k *= media.sun_through_fog(air, lights, hit.position[2])
+        k *= media.sun_through_air(air, lights, hit)
         for c in range(3):
             path.by[row, c] += path.throughput[c] * k * sun.illuminance[c]
 

@@ -9,11 +9,12 @@ from __future__ import annotations
 import numba as nb
 import numpy as np
 
-from lumwick.trace.integrator import film
+from lumwick.trace.integrator import clouds, film, mist
 from lumwick.trace.integrator.compiling import WITHIN
 from lumwick.trace.integrator.facets import fresnel
 from lumwick.trace.integrator.skylight import sky_light, sun_disc
-from lumwick.trace.sampling import INNER
+from lumwick.trace.integrator.starlight import add_night, shines
+from lumwick.trace.sampling import INNER, STEPS_A_SAMPLE, cell
 
 IOR_WATER = 1.333
 FAR_FOG = 60000.0
@@ -29,6 +30,8 @@ DENSER = IOR_WATER * IOR_WATER
 """Radiance in water over that which it becomes outside (n^2): what a ray has gone in through takes it off again."""
 FORWARD = 3.5
 """How much brighter water is towards the light than away from it (practice)."""
+CLOUDS_AT = 91
+"""Salt of the choice where in its first step a cloud is looked at."""
 SUN, SKY, LAMP = 0, 1, 2
 """Kinds of light that reach a point."""
 
@@ -58,10 +61,21 @@ def phase(g, cosine):
 
 
 @nb.njit(**INNER)
-def fog_light(fog, cos_sun, c):
+def fog_light(fog, cos_sun, c, sunned=1.0):
     """Light [cd/m2] of one colour that deep fog shows towards the sun's angle: Henyey and Greenstein's phase, and what
-    is scattered often."""
-    return fog.sunlight[c] * phase(fog.asymmetry, cos_sun) + fog.ambient[c]
+    is scattered often. ``sunned`` is how much of the sun's light reaches it, against its mean."""
+    return sunned * fog.sunlight[c] * phase(fog.asymmetry, cos_sun) + fog.ambient[c]
+
+
+@nb.njit(**INNER)
+def within_fog(fog, z, dz, part, deep):
+    """How far along a ray a share of its whole optical depth ``deep`` of fog lies [m]; see `fog_depth`."""
+    k = fog.extinction * np.exp(min(20.0, -(z - fog.base) / fog.height))
+    s = dz / fog.height
+    wanted = part * deep / max(k, 1e-30)
+    if abs(s * wanted) < 1e-4:
+        return wanted
+    return -np.log(max(1e-12, 1 - s * wanted)) / s
 
 
 @nb.njit(**INNER)
@@ -90,28 +104,99 @@ def _cross_water(body, path, hit):
 
 
 @nb.njit(**INNER)
-def _cross_air(air, lights, path, hit, colour, lit):
-    """Haze and fog between the eye and a surface, which take light, and give some if day falls on them."""
+def has_clouds(air):
+    """Whether there are any."""
+    return air.cloud[0].top > air.cloud[0].base or air.cloud[0].veil_depth > 0
+
+
+@nb.njit(**INNER)
+def has_figures(air, lights):
+    """Whether there is more in the sky than its table says."""
+    return has_clouds(air) or shines(lights.night[0])
+
+
+@nb.njit(**INNER)
+def _clouds_before(air, lights, lane, reach, colour, light):
+    """Low clouds along a ray up to ``reach``: their light, into ``light``; returns what they leave. ``colour`` is the
+    clear sky's."""
+    path, hit = lane.path, lane.hit
+    lot = cell(path.pixel, path.sample * STEPS_A_SAMPLE + path.step, CLOUDS_AT)
+    for c in range(3):
+        hit.layout[c] = colour[c]
+    return clouds.march(
+        air.cloud[0],
+        air.deck,
+        air.haze,
+        lights.sun[0],
+        path.origin,
+        path.direction,
+        reach,
+        lot,
+        hit.texel,
+        hit.layout,
+        light,
+    )
+
+
+@nb.njit(**INNER)
+def open_sky(air, lights, lane, colour):
+    """Light [cd/m2] of the sky, its clouds and the sun's disc along a ray that meets nothing, before any fog; what of
+    it is clouds' own, into the hit's ``tangent``."""
+    path, hit, sun = lane.path, lane.hit, lights.sun[0]
+    d = path.direction
+    sky_light(lights.panorama, lights.sky, sun, d[0], d[1], d[2], colour)
+    cloudy, keep = has_clouds(air), 1.0
+    if cloudy:
+        keep = _clouds_before(air, lights, lane, clouds.FARTHEST, colour, hit.tangent)
+    if d[2] > -0.01:
+        if sun.by_moon < 0.5:
+            sun_disc(sun, _cos_sun(sun, d), colour)
+        if shines(lights.night[0]):
+            add_night(lights, path.spread, d, colour)
+    if not cloudy:
+        for c in range(3):
+            hit.tangent[c] = 0.0
+        return
+    behind = clouds.veil(air.cloud[0], sun, path.origin, d, hit.bitangent)
+    for c in range(3):
+        hit.tangent[c] += keep * hit.bitangent[c]
+        colour[c] = hit.tangent[c] + keep * behind * colour[c]
+
+
+@nb.njit(**INNER)
+def _cross_air(air, lights, lane, colour, lit, sunned):
+    """Haze, fog and low clouds between the eye and a surface, which take light, and give some if day falls on them."""
+    path, hit = lane.path, lane.hit
     d, sun = path.direction, lights.sun[0]
-    sky_light(lights.panorama, lights.sky, sun, d[0], d[1], max(0.03, d[2]), colour)
+    # the air's own light is that of the whole sky there, with its clouds
+    sky_light(lights.panorama, lights.lit_sky, sun, d[0], d[1], max(0.03, d[2]), colour)
+    highest = max(path.origin[2], path.origin[2] + d[2] * hit.distance)
+    if air.cloud[0].top > air.cloud[0].base and highest > air.cloud[0].base:
+        left = _clouds_before(air, lights, lane, hit.distance, colour, hit.tangent)
+        over = film.MIRRORED if path.mirrored else film.AIR
+        for c in range(3):
+            path.by[over, c] += path.throughput[c] * hit.tangent[c]
+            path.throughput[c] *= left
     keep = transmittance(air, path.origin[2], d[2], hit.distance)
     cos_sun = _cos_sun(sun, d)
     row = film.MIRRORED if path.mirrored else film.AIR
     for c in range(3):
-        clear = np.exp(-air.haze[c] * hit.distance)
-        fog = fog_light(air.fog[0], cos_sun, c)
+        clear = np.exp(-(air.haze[c] + air.weather[0].veil) * hit.distance)
+        fog = fog_light(air.fog[0], cos_sun, c, sunned)
         path.by[row, c] += lit * path.throughput[c] * (colour[c] * (1 - clear) * keep + fog * (1 - keep))
         path.throughput[c] *= clear * keep
 
 
 @nb.njit(**INNER)
-def cross(air, waters, lights, lane, lit):
+def cross(air, waters, lights, lane, lit, sunned):
     """What the stretch to the hit adds and takes.
 
     Parameters
     ----------
     lit : float
         Share of the day's light that falls on the air there.
+    sunned : float
+        How much of the sun's light falls on it, against its mean.
     """
     path, hit = lane.path, lane.hit
     if path.in_water:
@@ -120,35 +205,44 @@ def cross(air, waters, lights, lane, lit):
         return
     path.travelled += hit.distance
     if path.depth == 0 and not path.in_water and path.inside < 0:
-        _cross_air(air, lights, path, hit, lane.gleam.radiance, lit)
+        _cross_air(air, lights, lane, lane.gleam.radiance, lit, sunned)
 
 
 @nb.njit(**WITHIN)
-def background(air, lights, lane):
+def background(air, lights, lane, sunned):
     """The sky, seen directly or through clear things, behind the fog before it."""
     path, d, colour, sun = lane.path, lane.path.direction, lane.gleam.radiance, lights.sun[0]
     cos_sun = _cos_sun(sun, d)
-    sky_light(lights.panorama, lights.sky, sun, d[0], d[1], d[2], colour)
-    if d[2] > -0.01:
-        sun_disc(sun, cos_sun, colour)
+    open_sky(air, lights, lane, colour)
     keep = transmittance(air, path.origin[2], max(d[2], 0.0), FAR_FOG)
     for c in range(3):
-        path.by[film.BEHIND, c] += path.throughput[c] * colour[c] * keep
-        path.by[film.AIR, c] += path.throughput[c] * fog_light(air.fog[0], cos_sun, c) * (1 - keep)
+        clouds_own = lane.hit.tangent[c]
+        path.by[film.BEHIND, c] += path.throughput[c] * (colour[c] - clouds_own) * keep
+        path.by[film.CLOUDS, c] += path.throughput[c] * clouds_own * keep
+        path.by[film.AIR, c] += path.throughput[c] * fog_light(air.fog[0], cos_sun, c, sunned) * (1 - keep)
 
 
 @nb.njit(**INNER)
-def sun_through_fog(air, lights, z):
-    """Share of the sun's light that fog leaves at a height."""
-    return transmittance(air, z, max(lights.sun[0].direction[2], 0.02), FAR_FOG)
+def sun_through_air(air, lights, hit):
+    """Share of the sun's light that clouds and fog leave at a hit."""
+    sun, p = lights.sun[0], hit.position
+    shade = clouds.shade(air.cloud[0], air.deck, sun, p[0], p[1], p[2], hit.texel)
+    shade *= mist.shade(air.bank[0], air.mist, sun, p[0], p[1], p[2])
+    return shade * transmittance(air, p[2], max(sun.direction[2], 0.02), FAR_FOG)
 
 
 @nb.njit(**INNER)
-def reaching(air, body, hit, gleam, kind):
-    """Take from a gleam what fog, and water over the point, take on its way down."""
+def reaching(air, lights, body, hit, gleam, kind):
+    """Take from a gleam what clouds, fog, and water over the point, take on its way down."""
     z, dz = hit.position[2], gleam.direction[2]
     if kind == SUN:
         gleam.weight *= transmittance(air, z, dz, FAR_FOG)
+        if air.cloud[0].top > air.cloud[0].base:
+            p = hit.position
+            gleam.weight *= clouds.shade(air.cloud[0], air.deck, lights.sun[0], p[0], p[1], p[2], hit.texel)
+        if air.bank[0].on > 0:
+            p = hit.position
+            gleam.weight *= mist.shade(air.bank[0], air.mist, lights.sun[0], p[0], p[1], p[2])
     elif kind == LAMP:
         gleam.weight *= transmittance(air, z, dz, gleam.distance)
     if hit.submerged > 0:

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lumwick.trace import records
-from lumwick.trace.integrator import film, lights, media, port, rays, scattering, shafts
+from lumwick.trace.integrator import beams, film, lights, media, port, rays, scattering, shafts
 from lumwick.trace.integrator.camera_ray import camera_ray
 from lumwick.trace.integrator.clear import pass_clear
 from lumwick.trace.integrator.compiling import WITHIN
@@ -112,7 +112,7 @@ def _begin(view, px, py, path):
     path.aside[:] = 0.0
     path.throughput[:] = 1.0
     path.travelled = path.density = path.near = 0.0
-    path.limit = UNLIMITED
+    path.limit, path.spread = UNLIMITED, 2 * view.tan_x / view.width
     path.inside, path.body = -1, 0
     path.plain = 1  # only mirrors and clear things between here and the camera
     path.depth = path.reflected = path.passed = path.in_water = path.skims = path.seen = path.mirrored = 0
@@ -134,11 +134,14 @@ def follow(w, view, limits, lane, px, py):
         rays.find_surface(w.geometry, lane)
         if len(w.lights.lamp) > 0:
             shafts.add(w, limits, lane)
-        media.cross(w.air, w.waters, w.lights, lane, lights.on_the_air(w, limits, lane))
+        lit, sunned = lights.on_the_air(w, limits, lane), 1.0
+        if path.depth == 0 and not path.in_water and path.inside < 0:
+            sunned = beams.before_surface(w, lane, lit)
+        media.cross(w.air, w.waters, w.lights, lane, lit, sunned)
         if hit.missed:
             if not path.in_water:
                 if step == 0 or (path.plain and path.depth == 0 and not path.mirrored and not path.skims):
-                    media.background(w.air, w.lights, lane)
+                    media.background(w.air, w.lights, lane, sunned)
                 else:
                     lights.met_by_chance(w.air, w.lights, lane)
             break

@@ -10,14 +10,12 @@ from lumwick.trace.sampling import INNER, bearing, elevation, turn
 
 @nb.njit(**INNER)
 def _dome(table, dx, dy, dz, sun_az, c):
-    """Radiance of a sky table, which is the same on both sides of the sun, in a direction (at the horizon for those
-    below it)."""
+    """Radiance of a sky table, told about a bearing, in a direction (at the horizon for those below it)."""
     el = elevation(max(dz, 0.0))
-    az = abs(bearing(dx, dy) - sun_az)
-    if az > np.pi:
-        az = abs(2 * np.pi - az)
+    az = (bearing(dx, dy) - sun_az) / np.pi
+    az -= 2 * np.floor(0.5 * az + 0.5)  # -1 to 1
     fi = np.sqrt(el / (0.5 * np.pi)) * (table.shape[0] - 1)
-    fj = np.sqrt(az / np.pi) * (table.shape[1] - 1)
+    fj = 0.5 * (1 + np.sqrt(abs(az)) * (1.0 if az >= 0 else -1.0)) * (table.shape[1] - 1)
     i, j = min(int(fi), table.shape[0] - 2), min(int(fj), table.shape[1] - 2)
     a, b = fi - i, fj - j
     w00, w10, w01, w11 = (1 - a) * (1 - b), a * (1 - b), (1 - a) * b, a * b

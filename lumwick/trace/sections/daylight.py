@@ -8,12 +8,16 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from lumwick.air.atmosphere import ClearSky, clear_sky
+from lumwick.air.atmosphere import ClearSky, clear_sky, sky_illuminance, sun_at_height
 from lumwick.air.bands import BAND_RGB_LUX, coefficients
+from lumwick.air.clouds import OKTAS, Deck, Veil
 from lumwick.place.fields import Asset
 from lumwick.place.nature import Sea, Surround
 from lumwick.snapshot.evaluate import Weather
+from lumwick.snapshot.heavens import KeyLight
 from lumwick.trace.lighting import Lighting, lighting, surround_lighting
+from lumwick.trace.sections.clouds import NONE, Clouds, Daystar, clouds, laid_over
+from lumwick.trace.sections.night import Night, NightInputs, moonlight, night, night_sky
 from lumwick.trace.textures import read_panorama
 from lumwick.water.optics import KINDS, by_clarity
 
@@ -54,7 +58,9 @@ class DaylightInputs:
         Of the sun; azimuth from the model's north.
     distance : float [au]
     toward : ndarray, shape (3,)
-        Direction to the sun.
+        Direction to what casts shadows: the sun, or the moon.
+    key : KeyLight
+        Which of them it is.
     turn : float [degrees]
         From true north to the model's.
     read : callable
@@ -65,12 +71,16 @@ class DaylightInputs:
     elevation: float
     distance: float
     toward: NDArray[np.float64]
+    key: KeyLight
+    night: NightInputs
     weather: Weather
     altitude: float
     sea: Sea
     surround: Surround
     surround_lux: float
     turn: float
+    deck: Deck | None
+    veil: Veil | None
     read: Callable[[Asset], bytes] = field(compare=False)
 
 
@@ -81,7 +91,7 @@ class Daylight:
     Attributes
     ----------
     clear : ClearSky
-        Above the fog.
+        Above the fog, told about the bearing of what casts shadows.
     light : Lighting
         As surfaces get it.
     panorama : ndarray of float32, shape (h, w, 3) [cd/m2]
@@ -97,25 +107,65 @@ class Daylight:
     haze: NDArray[np.float64]
     down: NDArray[np.float64]
     sea: WaterLight
+    clouds: Clouds
+    night: Night
     notes: tuple[str, ...]
 
 
 def make_daylight(inputs: DaylightInputs) -> Daylight:
-    """The light of a clear sky, or of a picture about the place."""
+    """The light of the sky and its clouds, or of a picture about the place."""
     w, surround, sea = inputs.weather, inputs.surround, inputs.sea
-    sky = clear_sky(inputs.azimuth, inputs.elevation, inputs.distance, w.haze, w.ozone_du, inputs.altitude)
+    sky = _sky(inputs)
     panorama = np.zeros((1, 1, 3), np.float32)
     notes: tuple[str, ...] = ()
+    made, extinction = NONE, coefficients(w.haze, w.ozone_du)
+    colour = np.maximum(BAND_RGB_LUX, 0)
+    haze = (extinction[0] + extinction[1]) @ colour / colour.sum(0)
     if surround.picture is None:
-        light = lighting(sky, w, inputs.toward)
+        made = clouds(inputs.deck, inputs.veil, _lit_by(inputs, sky, haze))
+        covered = sky
+        if made is not NONE:
+            covered = replace(sky, table=laid_over(sky.table, made), sun_lux=sky.sun_lux * made.sun)
+        light = lighting(covered, w, inputs.toward, made.sun)
     else:
         picture, note = read_panorama(inputs.read(surround.picture), surround.picture.name)
         notes = (note,) if note else ()
         sky = replace(sky, sun_lux=np.zeros(3))
         light, panorama = surround_lighting(picture, surround.turn + inputs.turn, inputs.surround_lux, w)
-    extinction = coefficients(w.haze, w.ozone_du)
-    colour = np.maximum(BAND_RGB_LUX, 0)
-    down = light.sky_lux + sky.sun_lux * max(0.0, float(inputs.toward[2])) * light.sun_through_fog
+    down = light.sky_lux + sky.sun_lux * made.sun * max(0.0, float(inputs.toward[2])) * light.sun_through_fog
     water = WaterLight.of_sea(sea, down)
-    haze = (extinction[0] + extinction[1]) @ colour / colour.sum(0)
-    return Daylight(sky, light, panorama, haze, down, water, notes)
+    shining = night(inputs.night, w.haze, w.ozone_du, inputs.altitude)
+    return Daylight(sky, light, panorama, haze, down, water, made, shining, notes)
+
+
+def _sky(inputs: DaylightInputs) -> ClearSky:
+    """The whole sky without clouds: of the sun, wherever it is, of the moon, and of the night itself."""
+    w, about = inputs.weather, float(np.degrees(np.arctan2(inputs.toward[0], inputs.toward[1])))
+    sky = clear_sky(inputs.azimuth, inputs.elevation, inputs.distance, w.haze, w.ozone_du, inputs.altitude)
+    more = night_sky(inputs.night, about, inputs.elevation, w.haze, w.ozone_du, inputs.altitude)
+    if not inputs.key.by_moon:
+        return replace(sky, table=sky.table + more)
+    assert inputs.night.moon is not None
+    lux = inputs.key.share * moonlight(inputs.night.moon, w.haze, w.ozone_du, inputs.altitude)
+    return ClearSky(sky.seen_about(about) + more, lux, about, inputs.key.elevation)
+
+
+GROUND = 0.14
+"""Albedo of the land under clouds (practice)."""
+
+
+def _lit_by(inputs: DaylightInputs, sky: ClearSky, haze: NDArray[np.float64]) -> Daystar:
+    """What lights the clouds."""
+    w, z = inputs.weather, max(float(inputs.toward[2]), 0.0)
+
+    def sun(height: float) -> NDArray[np.float64]:
+        over = inputs.altitude + height
+        if inputs.key.by_moon and inputs.night.moon is not None:
+            return inputs.key.share * moonlight(inputs.night.moon, w.haze, w.ozone_du, over)
+        return sun_at_height(inputs.elevation, inputs.distance, w.haze, w.ozone_du, over)
+
+    above = sky_illuminance(sky)
+    share = inputs.deck.oktas / OKTAS if inputs.deck else 0.0
+    below = GROUND * (above + sky.sun_lux * z) * (1 - 0.65 * share) / np.pi
+    low, high = inputs.deck.top if inputs.deck else 0.0, inputs.veil.height if inputs.veil else 0.0
+    return Daystar(inputs.toward, sun(low), sun(high), above / np.pi, below, haze)

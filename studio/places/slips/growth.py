@@ -4,17 +4,33 @@ from __future__ import annotations
 
 from typing import Any
 
+import numpy as np
+
+from lumwick.built.floors import mesh_of
+from lumwick.errors import LumwickError
 from lumwick.growth.kinds import KINDS, USUAL
 from lumwick.growth.kinds.grass import Blades
 from lumwick.growth.natural import swings_of
 from lumwick.growth.standing import wood_form
-from lumwick.place.growing import BladeForm, Front, Stand
+from lumwick.place.edits import fresh_id
+from lumwick.place.fields import least
+from lumwick.place.growing import Among, BladeForm, Front, Stand
+from studio.places.models import AssetFile
 from studio.places.slips.asked import Asked, Column, chosen_of, listed, note_column
 
+COLOURED = ("leaf_colour", "flower_colour", "tip_colour", "side_colour")
 CROWN = ("crown", "spread", "bare", "leader", "stems", "thick", "flare")
 LIMBS = ("branches", "reach", "rises", "crooked", "hangs")
 LEAF = ("outline", "leaf", "broad", "cover")
 SHAPES = ("clumps", "shortest", "longest", "lean", "curl", "width", "taper", "headed")
+
+
+SOW_NOTE = "A model of a plant is sown about the middle of what is seen; it stands still by its foot and sways."
+BRING_PLANT = {
+    "text": "Bring a plant …",
+    "what": "plant",
+    "accept": ".glb,.gltf,.obj,.ply,.stl,.usd,.usda,.usdc,.usdz,.zip",
+}
 
 
 def columns(asked: Asked) -> list[Column]:
@@ -36,6 +52,7 @@ def columns(asked: Asked) -> list[Column]:
             _wind(asked),
             note_column("Stands", note, listed=listed(place.growth)),
             *([note_column("Ways", "", listed=listed(place.ways))] if place.ways else []),
+            note_column("A plant of your own", SOW_NOTE, upload=BRING_PLANT),
         ]
     now = next(one for one in asked.now.growth if one.id == stand.id)
     tabs = {"form": _form, "colour": _colour, "motion": _motion, "where": _where}
@@ -57,6 +74,12 @@ def _stand(asked: Asked, stand: Stand, now: Stand) -> list[Column]:
     dry = () if KINDS[stand.kind].woody else ("dry",)
     remove = {"op": "remove", "of": "growth", "id": stand.id}
     fields = ("name", "kind", "per_hectare", "height", *dry, "variation")
+    if stand.own is not None:
+        note = f"Its plants are the model {stand.own.mesh.name}; they move and turn as its kind does."
+        return [
+            asked.column(stand.name, stand, f"/growth/{stand.id}", fields, remove=remove, note=note),
+            *_among(asked, stand),
+        ]
     kinds = [
         {
             "text": kind.said or name,
@@ -78,11 +101,88 @@ def _stand(asked: Asked, stand: Stand, now: Stand) -> list[Column]:
     return [
         asked.column(stand.name, stand, f"/growth/{stand.id}", fields, remove=remove),
         note_column("Kinds", "", sheet=kinds),
+        *_among(asked, stand),
     ]
+
+
+def _unlike(kind: str, stand: Stand) -> tuple[bool, float]:
+    """How unlike a stand's plants a kind is: of another nature, and higher or lower."""
+    other = KINDS[kind].woody != KINDS[stand.kind].woody or KINDS[kind].still != KINDS[stand.kind].still
+    return other, abs(float(np.log(USUAL[kind][0] / float(least(stand.height)))))
+
+
+def _among(asked: Asked, stand: Stand) -> list[Column]:
+    """Other kinds that grow in a stand, and one to mix in."""
+    columns = []
+    for one in stand.among:
+        rest = [other.model_dump(mode="json") for other in stand.among if other is not one]
+        out = [{"text": "Leave it out", "command": _set(stand, "among", rest)}]
+        path = f"/growth/{stand.id}/among/{one.id}"
+        columns.append(asked.column(f"Among: {one.kind}", one, path, ("kind", "share", "tall"), offers=out))
+    left = 1 - sum(one.share for one in stand.among)
+    there = {stand.kind, *(one.kind for one in stand.among)}
+    if left < 0.01 or len(stand.among) >= 8:
+        return columns
+    usual = USUAL[stand.kind][0]
+    # what grows about as high comes first
+    near = sorted((k for k in KINDS if k not in there), key=lambda k: _unlike(k, stand))[:4]
+    ids = [one.id for one in stand.among]
+    offers = [
+        {
+            "text": f"Mix in {KINDS[kind].said or kind}",
+            "command": _set(
+                stand,
+                "among",
+                [
+                    *(one.model_dump(mode="json") for one in stand.among),
+                    Among(
+                        id=fresh_id(ids, "k"),
+                        kind=kind,
+                        share=round(min(0.25, left), 2),
+                        tall=round(min(max(USUAL[kind][0] / usual, 0.05), 5.0), 2),
+                    ).model_dump(mode="json"),
+                ],
+            ),
+        }
+        for kind in near
+    ]
+    return [*columns, note_column("Among them", "Other kinds, by their shares.", offers=offers)]
+
+
+def _model_form(asked: Asked, stand: Stand) -> list[Column]:
+    """A model of one's own: which of its surfaces and parts are leaves."""
+    own = stand.own
+    assert own is not None
+    back = {"text": "Grow as its kind does", "command": _set(stand, "own", None)}
+    try:
+        parts = mesh_of(AssetFile.read, own).parts
+    except LumwickError as error:
+        return [note_column("Its model", str(error), offers=[back])]
+    names = list(dict.fromkeys([*(p.surface.name for p in parts), *(p.node for p in parts if p.node)]))[:SHOWN]
+    leafy = [
+        {
+            "name": name,
+            "now": "leaf" if name in own.leaves else "",
+            "path": f"/growth/{stand.id}/own/leaves",
+            "with": [*own.leaves, name] if name not in own.leaves else own.leaves,
+            "without": [other for other in own.leaves if other != name],
+        }
+        for name in names
+    ]
+    return [
+        note_column("Leaves and wood", "What is leaf flutters, turns and falls.", leafy=leafy),
+        asked.column("Its model", own, f"/growth/{stand.id}/own", ("mesh", "upright", "through"), offers=[back]),
+    ]
+
+
+SHOWN = 30
+"""Of a model's surfaces and parts, the most that the slip lists."""
 
 
 def _form(asked: Asked, stand: Stand, now: Stand) -> list[Column]:
     base, own = f"/growth/{stand.id}", "Give it a form of its own"
+    if stand.own is not None:
+        return _model_form(asked, stand)
     wood, blades = wood_form(now), KINDS[stand.kind].blades
     if wood is not None and stand.wood is None:
         told = "It grows as its kind does. In a form of its own, crown, limbs and leaves are yours to set."
@@ -100,6 +200,7 @@ def _form(asked: Asked, stand: Stand, now: Stand) -> list[Column]:
                 at,
                 (*LEAF, *(("own_outline",) if stand.wood.outline == "own" else ())),
                 offers=back,
+                picture={"text": "Leaf by a picture …", "what": "leaf", "path": stand.id},
             ),
         ]
     if stand.blades is not None:
@@ -128,13 +229,14 @@ def _colour(asked: Asked, stand: Stand, now: Stand) -> list[Column]:
             "text": "Its kind's own colours",
             "command": {
                 "op": "several",
-                "edits": [_set(stand, name, "") for name in ("leaf_colour", "flower_colour", "tip_colour")],
+                "edits": [_set(stand, name, "") for name in COLOURED],
                 "label": f"{stand.name}: its kind's own colours",
             },
         }
     ]
-    painted = stand.leaf_colour or stand.flower_colour or stand.tip_colour
-    colours = ("leaf_colour", "flower_colour", "tip_colour", "varied")
+    painted = any(getattr(stand, name) for name in COLOURED)
+    side = ("side_faces",) if stand.side_colour else ()
+    colours = (*COLOURED, *side, "varied")
     return [
         asked.column("Season", stand, base, ("leaves", *dial, "grown")),
         asked.column("Colour", stand, base, colours, offers=plain if painted else []),
@@ -160,11 +262,21 @@ def _front(asked: Asked, stand: Stand) -> Column:
 
 
 def _motion(asked: Asked, stand: Stand, now: Stand) -> list[Column]:
+    if KINDS[stand.kind].still:
+        return [note_column(stand.name, "Stones lie still."), _wind(asked)]
     swings = swings_of(now)
-    told = f"stem {swings.stem:.2g} Hz, branches {swings.branches:.2g} Hz, leaves {swings.leaves:.2g} Hz"
+    told = ", ".join(f"{part} {hz:.2g} Hz" for part, hz in vars(swings).items() if hz > 0)
     fields = ("limp", "wild", "lean", *(() if KINDS[stand.kind].woody else ("rises",)))
     return [
         asked.column(stand.name, stand, f"/growth/{stand.id}", fields, note=told),
+        note_column(
+            "By what is seen",
+            "How far it moves on the picture at the playhead, in pixels a frame of one 1280 wide.",
+            asks=[{"name": "pixels", "title": "Moves by", "value": 1.0, "unit": "px", "help": "The middle of it."}],
+            asks_op="seen_swaying",
+            asks_of=stand.id,
+            asks_text="Let it move so",
+        ),
         _wind(asked),
     ]
 

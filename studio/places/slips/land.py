@@ -63,7 +63,7 @@ def _choice_of_surface(asked: Asked, base: str, now: str) -> Column:
 
 def _thing(asked: Asked, thing: Thing) -> list[Column]:
     base = f"/things/{thing.id}"
-    more = {
+    more: Column = {
         "remove": {"op": "remove", "of": "things", "id": thing.id},
         **_choice_of_surface(asked, base, thing.surface),
     }
@@ -77,6 +77,8 @@ def _thing(asked: Asked, thing: Thing) -> list[Column]:
     if asked.tab == "motion":
         return [*_motion(asked, thing, base), _throw(thing)]
     floats = [_floating(asked, thing, base)] if thing.floats else []
+    if thing.mesh is not None and thing.plays is None:
+        more["command"], more["command_text"] = {"op": "sow", "id": thing.id}, "Sow it as a plant"
     return [
         asked.column(thing.name, thing, base, own, **more),
         *floats,
@@ -338,7 +340,7 @@ def _ground(asked: Asked) -> list[Column]:
     return [
         column(
             "Ground and site",
-            asked.fields(place.land, "/land", ("cover", "beach_top"))
+            asked.fields(place.land, "/land", ("cover", "beach_top", "litter"))
             + asked.fields(place.site, "/site", ("latitude", "longitude", "utc_offset", "north_turn")),
         ),
         column(

@@ -30,10 +30,12 @@ from lumwick.place.instant import place_clock
 from lumwick.place.objects import Lamp, Thing
 from lumwick.place.paths import find
 from lumwick.route.way import station_from
+from lumwick.snapshot.sowing import sow_edit
 from lumwick.snapshot.standing import kept_where_it_is, moving_of
 from lumwick.snapshot.thrown import throw_edit
 from lumwick.snapshot.waters import beds_of
 from lumwick.water.stream import fall_line
+from studio.looks.engine import ENGINE_OF_LOOKS
 from studio.looks.settings import revision_setting
 from studio.places.asked import Edit, Typed, Unreadable, read
 from studio.places.models import AssetFile, Place, StaleRevision
@@ -263,10 +265,34 @@ def _run_down(place: Place, command: dict[str, Any]) -> dict[str, Any]:
     return {"op": "add", "to": "waters", "item": {**command["item"], "kind": "stream", "line": line}}
 
 
+def _sown(place: Place, command: dict[str, Any]) -> dict[str, Any]:
+    """The edit that makes a model that stands in the place a stand of plants."""
+    assert place.head is not None
+    setting = revision_setting(place.head.pk)
+    thing = next((x for x in setting.place.things if x.id == command["id"]), None)
+    if thing is None:
+        raise PlaceError("That model is not there any more.")
+    return sow_edit(setting, thing)
+
+
+def _seen_swaying(place: Place, command: dict[str, Any]) -> dict[str, Any]:
+    """The edit that lets a stand be as wild as it must be to be seen moving by so much."""
+    assert place.head is not None
+    wanted, t, stand = float(command["pixels"]), float(command["t"]), str(command["id"])
+    if not 0 < wanted <= 200:
+        raise PlaceError("What is seen to move is more than 0 and at most 200 pixels a frame.")
+    shot = shot_of(place, command["shot"])
+    wild, seen = ENGINE_OF_LOOKS.wild_for(place.pk, place.head.pk, shot.id, t, stand, wanted)
+    edit = {"op": "set", "path": f"/growth/{stand}/wild", "value": wild}
+    return {"op": "several", "edits": [edit], "label": f"seen moving {seen:.2g} pixels a frame: {wild:g} times as wild"}
+
+
 _COMPLETED: dict[Any, Callable[[Place, dict[str, Any]], dict[str, Any]]] = {
     "throw": _thrown,
     "reduce": _with_fewer_triangles,
     "run_down": _run_down,
+    "sow": _sown,
+    "seen_swaying": _seen_swaying,
 }
 """Edits that need more than the document: what is made of them before they are stored."""
 

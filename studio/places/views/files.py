@@ -18,10 +18,13 @@ from lumwick.built.meshes import read_mesh
 from lumwick.built.outline import FRONT, outline
 from lumwick.develop.view import tabled
 from lumwick.errors import LumwickError, PlaceError
+from lumwick.growth.leaf_picture import read_leaf
+from lumwick.growth.standing import leaf_edit
 from lumwick.place.edits import fresh_id
 from lumwick.place.files import asset_of
 from lumwick.place.objects import Thing
 from lumwick.snapshot.evaluate import Setting
+from lumwick.snapshot.sowing import sown_from
 from lumwick.trace.textures import read_image, read_panorama
 from studio.looks.settings import revision_setting
 from studio.places.models import AssetFile, Place, StaleRevision
@@ -39,6 +42,10 @@ def bring(request: HttpRequest, place: Place) -> HttpResponse:
         files = _uploads(request)
         if post.get("what") == "model":
             command, data, told = _models(place, post, files)
+        elif post.get("what") == "plant":
+            command, data, told = _plant(place, post, files)
+        elif post.get("what") == "leaf":
+            command, data, told = _leaf(place, post, files), [], {"note": "", "id": "", "sizes": []}
         else:
             name, held = next(iter(files.items()))
             note = checked(name, held, post.get("path", ""))
@@ -97,6 +104,26 @@ def _models(place: Place, post: QueryDict, files: Bundle) -> tuple[dict[str, Any
         "sizes": [_size(one, thing, setting) for one, thing in zip(taken, things, strict=True) if one.guess.question],
     }
     return command, [one.data for one in taken], told
+
+
+def _plant(place: Place, post: QueryDict, files: Bundle) -> tuple[dict[str, Any], list[bytes], dict[str, Any]]:
+    """The edit that sows a model that was brought as plants, its file, and what is told of it."""
+    assert place.head is not None
+    setting = revision_setting(place.head.pk).still()
+    taken = take_over(gathered(files))
+    stand, told = sown_from(setting, taken, float(post.get("east") or 0), float(post.get("north") or 0))
+    command = {"op": "add", "to": "growth", "item": stand.model_dump(mode="json")}
+    return command, [one.data for one in taken], {"note": told, "id": stand.id, "sizes": []}
+
+
+def _leaf(place: Place, post: QueryDict, files: Bundle) -> dict[str, Any]:
+    """The edit that gives a stand's leaves the outline and colour of a picture's."""
+    assert place.head is not None
+    stand = next((x for x in revision_setting(place.head.pk).place.growth if x.id == post.get("path")), None)
+    if stand is None:
+        raise PlaceError("That stand is not there any more.")
+    name, data = next(iter(files.items()))
+    return leaf_edit(stand, read_leaf(read_image(data, name)[0]), name)
 
 
 def _surfaces(setting: Setting, files: Bundle) -> tuple[dict[str, Any], list[bytes], dict[str, Any]]:

@@ -49,7 +49,7 @@ def _asked(request: HttpRequest, place: Place, name: str) -> tuple[Setting, Shot
 @place_view("GET")
 def plant(request: HttpRequest, place: Place, name: str) -> HttpResponse:
     """What the sheet says of a stand at the playhead: its season, its swings, and the gusts that meet them."""
-    _, _, stand, asked = _asked(request, place, name)
+    setting, _, stand, asked = _asked(request, place, name)
     swings, kind = swings_of(stand), KINDS[stand.kind]
     density = HZ * kaimal(HZ, max(asked.wind, 0.5), 10.0, 1.0)
     told: dict[str, Any] = {
@@ -60,10 +60,10 @@ def plant(request: HttpRequest, place: Place, name: str) -> HttpResponse:
         "season": stand.leaves,
         "grown": asked.grown,
         "wind": asked.wind,
-        "woody": kind.woody,
-        "swings": {"stem": swings.stem, "branches": swings.branches, "leaves": swings.leaves},
+        "woody": stand.single,
+        "swings": {part: hz for part, hz in vars(swings).items() if hz > 0 and not kind.still},
         "gusts": [[round(float(n), 4), round(float(v), 4)] for n, v in zip(HZ, density / density.max(), strict=True)],
-        "seconds": sheet(stand, asked)[1].seconds,
+        "seconds": sheet(stand, asked, setting)[1].seconds,
     }
     return JsonResponse(told)
 
@@ -76,13 +76,13 @@ def plant_picture(request: HttpRequest, place: Place, name: str) -> HttpResponse
         at, step = float(request.GET.get("at", 0)), int(request.GET.get("step", 0))
     except ValueError:
         raise PlaceError("This sheet cannot be read.") from None
-    return HttpResponse(SHEETS.picture(place.pk, setting.place, stand, asked, at, step), content_type="image/jpeg")
+    return HttpResponse(SHEETS.picture(place.pk, setting, stand, asked, at, step), content_type="image/jpeg")
 
 
 @place_view("GET")
 def plant_silhouette(request: HttpRequest, place: Place, name: str) -> HttpResponse:
     """Its moving silhouette, black on white, as a zip of frames that a gobo takes."""
-    _, _, stand, asked = _asked(request, place, name)
-    answer = HttpResponse(frames_zip(silhouettes(stand, asked, SILHOUETTE)), content_type="application/zip")
+    setting, _, stand, asked = _asked(request, place, name)
+    answer = HttpResponse(frames_zip(silhouettes(stand, asked, SILHOUETTE, setting)), content_type="application/zip")
     answer["Content-Disposition"] = f'attachment; filename="{stand.id}-silhouette.zip"'
     return answer

@@ -85,9 +85,9 @@ def looked(
     except ValueError:
         return JsonResponse({"error": "This view cannot be read."}, status=400)
     shot = shot_of(place, request.GET.get("shot"))
-    noise = request.GET.get("noise") == "1"
+    noise, shows_tones = request.GET.get("noise") == "1", request.GET.get("tones") == "1"
     t = max(0.0, min(t, shot.seconds))
-    asked = Wish(viewer, place.pk, place.head.pk, shot.id, t, camera, max(0, step), wish, noise)
+    asked = Wish(viewer, place.pk, place.head.pk, shot.id, t, camera, max(0, step), wish, noise, shows_tones)
     try:
         picture, known = ENGINE_OF_LOOKS.look(asked)
     except Superseded:
@@ -108,6 +108,7 @@ def looked(
             "X-Step": str(known["step"]),
             "X-Revision": str(place.head.number),
             "X-Note": json.dumps(known["note"]),
+            **({"X-Tones": json.dumps(known["tones"])} if "tones" in known else {}),
         },
     )
 

@@ -57,7 +57,7 @@ def _whole(request: HttpRequest, name: str) -> int:
     return int(text)
 
 
-def _said(request: HttpRequest, place: Place, make: Callable[[], dict[str, Any]]) -> JsonResponse:
+def said(request: HttpRequest, place: Place, make: Callable[[], dict[str, Any]]) -> JsonResponse:
     """Make one edit from a form, and answer with the newest state or a sentence."""
     shot_id = request.POST.get("shot")
     try:
@@ -129,7 +129,7 @@ def clip(request: HttpRequest, place: Place) -> HttpResponse:
             "keep": request.POST.get("keep") or "seconds",
         }
 
-    return _said(request, place, command)
+    return said(request, place, command)
 
 
 @place_view("POST")
@@ -236,7 +236,7 @@ def around(request: HttpRequest, place: Place) -> HttpResponse:
             "frames": frames,
         }
 
-    return _said(request, place, command)
+    return said(request, place, command)
 
 
 @place_view("GET")

@@ -9,7 +9,7 @@ from django.shortcuts import render
 
 from lumwick.place.document import Shot
 from studio.looks.settings import revision_setting
-from studio.places import charts
+from studio.places import charts, days
 from studio.places.models import Place
 from studio.places.slips import BENCHES, groups_of
 from studio.places.views.owned import place_view
@@ -65,7 +65,7 @@ def state_of(place: Place, shot_id: str | None) -> dict[str, Any]:
         "beaches": [{"id": one.id, "name": one.name} for one in setting.place.beaches],
         "film": charts.film_drawing(setting.place),
         "route": charts.route_drawing(setting, shot),
-        "day": charts.day_band(setting, shot),
+        "day": days.day_band(setting, shot),
         "lanes": charts.lanes(setting, shot, motions),
     }
 

@@ -284,3 +284,82 @@ export function drawGroundWay(svg, { way, picked, live, px }, acts) {
   }
   svg.append(line);
 }
+
+/**
+ * From where a stand's growing spreads: spots, or a line through them; each point is dragged, and taken with Delete.
+ * @param {Element} svg
+ * @param {any} data the `points`, whether the front goes `along` a line through them, metres a pixel (`px`)
+ * @param {{ drag: (e: PointerEvent, k: number) => void, take: (k: number) => void }} acts
+ */
+export function drawFront(svg, { points, along, px }, acts) {
+  const stroke = { stroke: 'var(--marsh)', 'stroke-width': 1.6 * px, fill: 'none' };
+  if (along)
+    svg.append(
+      el('path', {
+        ...stroke,
+        d: `M${points.map((/** @type {number[]} */ p) => `${p[0]} ${-p[1]}`).join('L')}`,
+        'stroke-dasharray': `${5 * px} ${3 * px}`,
+        style: 'pointer-events:none',
+      }),
+    );
+  points.forEach((/** @type {number[]} */ p, /** @type {number} */ k) => {
+    const r = 5 * px,
+      spot = el(
+        'path',
+        {
+          ...stroke,
+          d: `M${p[0] - r} ${-p[1]}L${p[0]} ${-p[1] - r}L${p[0] + r} ${-p[1]}L${p[0]} ${-p[1] + r}Z`,
+          fill: 'var(--sheet)',
+          tabindex: 0,
+          role: 'button',
+          'aria-label': `Growing spreads from spot ${k + 1}`,
+          style: 'cursor:grab',
+          'data-front-spot': k,
+        },
+        el('title', {}, 'Growing spreads from here: drag it, or press Delete'),
+      );
+    spot.addEventListener('pointerdown', (/** @type {any} */ e) => acts.drag(e, k));
+    spot.addEventListener('keydown', (/** @type {any} */ e) => {
+      if (e.key !== 'Delete' && e.key !== 'Backspace') return;
+      e.stopPropagation();
+      e.preventDefault();
+      acts.take(k);
+    });
+    svg.append(spot);
+  });
+}
+
+/**
+ * A bank of fog: the area that it lies over.
+ * @param {Element} svg
+ * @param {{ bank: any, px: number, picked: boolean }} shown
+ * @param {(bank: any) => void} pick
+ */
+export function drawBank(svg, { bank, px, picked }, pick) {
+  const shape = el(
+    'path',
+    {
+      d: `M${bank.area.map((p) => `${p[0]} ${-p[1]}`).join('L')}Z`,
+      fill: 'var(--paper)',
+      'fill-opacity': 0.55,
+      stroke: picked ? 'var(--amber)' : 'var(--faint)',
+      'stroke-width': (picked ? 2.2 : 1.2) * px,
+      'stroke-dasharray': `${2 * px} ${4 * px}`,
+      'stroke-linecap': 'round',
+      tabindex: 0,
+      role: 'button',
+      'aria-label': `Bank of fog ${bank.name}`,
+      'data-bank': bank.id,
+      style: 'cursor:pointer',
+    },
+    el('title', {}, bank.name),
+  );
+  shape.addEventListener('pointerdown', (e) => {
+    e.stopPropagation();
+    pick(bank);
+  });
+  shape.addEventListener('keydown', (e) => {
+    if (/** @type {KeyboardEvent} */ (e).key === 'Enter') pick(bank);
+  });
+  svg.append(shape);
+}

@@ -2,8 +2,7 @@
 import { clamp, el } from '../kit/dom.js';
 import { caption, handle, small } from '../kit/notes.js';
 
-const MONTHS = 'JFMAMJJASOND',
-  PARTS = ['stem', 'branches', 'leaves'];
+const MONTHS = 'JFMAMJJASOND';
 
 /**
  * @param {Element} svg
@@ -65,7 +64,8 @@ function drawGusts(svg, { x, y, W, H, told }) {
   for (const hz of [0.1, 1, 10])
     small(svg, X(hz), foot + 12, hz === 10 ? '10 Hz' : String(hz), { 'text-anchor': hz === 10 ? 'end' : 'middle' });
   small(svg, x + 3, foot - 4, 'gusts');
-  for (const id of PARTS) {
+  const parts = Object.keys(told.swings);
+  for (const id of parts) {
     const hz = told.swings[id],
       at = X(hz);
     svg.append(
@@ -76,8 +76,9 @@ function drawGusts(svg, { x, y, W, H, told }) {
       ),
     );
   }
-  const said = PARTS.map((id) => `${id} ${told.swings[id].toFixed(told.swings[id] < 1 ? 2 : 1)}`).join(', ');
-  small(svg, x, y + 9, W > 230 ? `it swings at ${said} Hz` : `${said} Hz`, { fill: 'var(--ink)', 'font-size': 10 });
+  const said = parts.map((id) => `${id} ${told.swings[id].toFixed(told.swings[id] < 1 ? 2 : 1)}`).join(', ');
+  const line = !parts.length ? 'It lies still.' : W > 290 ? `it swings at ${said} Hz` : `${said} Hz`;
+  small(svg, x, y + 9, line, { fill: 'var(--ink)', 'font-size': 10 });
 }
 
 function drawDial(svg, { x, y, W, name, value, span }, dial) {

@@ -68,8 +68,10 @@ export const chart = {
     svg.replaceChildren();
     drawGround(svg, { chart: c, px });
     this.drawWaters(svg, px);
+    if (this.bench === 'air') this.drawBanks(svg, px);
     this.drawStands(svg, px);
     this.drawGroundWays(svg, px);
+    this.drawFronts(svg, px);
     drawBuilt(svg, { chart: c, px, named: this.bench === 'land' && px < 0.9 });
     this.drawMarks(svg, px);
     // the way lies on a sheet of its own, so that dragging a station draws no contour anew
@@ -172,6 +174,10 @@ export const chart = {
     }
     if (this.draftOf === 'ground way') {
       this.wayDrawn(area);
+      return;
+    }
+    if (this.draftOf === 'bank') {
+      this.bankDrawn(area);
       return;
     }
     if (this.draftOf.startsWith('water ')) {

@@ -1,5 +1,4 @@
-/* The drawing under the chart, by bench: the sun over the day, and the waves. */
-import { drawSun } from '../drawings/sun.js';
+/* The drawing under the chart, by bench. */
 import { drawWaves } from '../drawings/waves.js';
 import { keepingFocus, pointerDrag, refs } from '../kit/dom.js';
 import { waterSets } from '../kit/waters.js';
@@ -20,17 +19,6 @@ export const drawings = {
     if (!asks || svg.dataset.bench !== this.bench) svg.replaceChildren();
     svg.dataset.bench = this.bench;
     this[draw](svg, W, H);
-  },
-  drawSunNow(svg, W, H) {
-    const now = this.hourAt(this.t);
-    drawSun(svg, {
-      W,
-      H,
-      ...this.s.day,
-      camera: this.camera(),
-      hour: now.getUTCHours() + now.getUTCMinutes() / 60,
-      clock: this.clockAt(this.t),
-    });
   },
   async drawWavesNow(svg, W, H) {
     const asked = ++this.wavesAsked,

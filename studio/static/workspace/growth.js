@@ -1,5 +1,5 @@
 /* The Growth bench: the plant sheet under the chart, and stands, ways and single plants on it. */
-import { drawGroundWay } from '../drawings/marks.js';
+import { drawFront, drawGroundWay } from '../drawings/marks.js';
 import { drawPlant } from '../drawings/plant.js';
 import { clamp, el, pointerDrag, refs } from '../kit/dom.js';
 
@@ -164,6 +164,45 @@ export const growth = {
         this.command({ op: 'several', edits, label });
       },
     );
+  },
+  // from where the picked stand's growing spreads: points that can be dragged
+  drawFronts(svg, px) {
+    const stand = this.bench === 'growth' && this.standPicked();
+    if (!stand || !stand.front.length) return;
+    drawFront(
+      svg,
+      { points: stand.front, along: stand.along, px },
+      {
+        drag: (e, k) => this.dragFront(e, stand, k),
+        take: (k) =>
+          this.setFront(
+            stand,
+            stand.front.filter((_, i) => i !== k),
+          ),
+      },
+    );
+  },
+  dragFront(e, stand, k) {
+    if (e.button || this.drafting || this.chartMode) return;
+    e.stopPropagation();
+    e.preventDefault();
+    const home = stand.front[k],
+      from = this.metres(e);
+    pointerDrag(
+      (m) => {
+        const at = this.metres(m);
+        stand.front[k] = [home[0] + at[0] - from[0], home[1] + at[1] - from[1]].map((v) => +v.toFixed(2));
+        this.drawChart();
+      },
+      () => this.setFront(stand, stand.front),
+    );
+  },
+  setFront(stand, points) {
+    if (points.length < (stand.along ? 2 : 1)) {
+      this.say(stand.along ? 'A line needs two points.' : 'A front needs a spot to spread from.');
+      return;
+    }
+    this.command({ op: 'set', path: `/growth/${stand.id}/front/points`, value: points });
   },
   drawGroundWays(svg, px) {
     for (const way of this.chart.ways)

@@ -13,6 +13,8 @@ export const look = {
   lookInfo: '',
   lookTimer: 0,
   noise: false,
+  tones: false,
+  tonesTold: null, // shares of red, green, blue and brightness, and of what is cut off
 
   setAmounts(value) {
     this.amounts = value;
@@ -54,6 +56,17 @@ export const look = {
   nextWish() {
     this.wish += 1;
   },
+  toggleTones() {
+    this.tones = !this.tones;
+    this.tonesTold = null;
+    this.look();
+  },
+  // one line of the tones' drawing, 256 wide and 60 high
+  tonesPath(k) {
+    const shares = this.tonesTold.shares[k],
+      most = Math.max(0.02, ...this.tonesTold.shares.flat().map((v) => Math.min(v, 0.12)));
+    return shares.map((v, i) => `${i ? 'L' : 'M'}${2 + i * 4} ${60 - 58 * Math.min(1, v / most)}`).join('');
+  },
   toggleNoise() {
     this.noise = !this.noise;
     this.look();
@@ -79,6 +92,7 @@ export const look = {
       q.set('cam', this.cameraText());
     }
     if (this.noise) q.set('noise', '1');
+    if (this.tones) q.set('tones', '1');
     this.inflight = step === 0 ? 'coarse' : 'fine';
     const asked = performance.now();
     fetch(this.url(`look/?${q}`))
@@ -90,7 +104,7 @@ export const look = {
           if (r.status !== 200) return;
         }
         if (step > 0 && wish !== this.wish) return;
-        if (r.status === 204 || r.redirected) return;
+        if (r.status === 204) return;
         if (!r.ok) {
           const d = await r.json().catch(() => ({}));
           this.lookInfo = 'no picture';
@@ -101,6 +115,8 @@ export const look = {
           last = r.headers.get('X-Last') === '1';
         // a film that was only developed anew is as far as it was
         step = Math.max(step, Number(r.headers.get('X-Step')));
+        const told = r.headers.get('X-Tones');
+        this.tonesTold = told && this.tones ? JSON.parse(told) : null;
         const bitmap = await createImageBitmap(await r.blob());
         const canvas = refs.look;
         if (!canvas) return;

@@ -82,7 +82,7 @@ export const mover = {
         given[name] = v;
       } else given[name] = m.values[name];
     }
-    const whole = m.kind === 'turning' || m.kind === 'sway',
+    const whole = ['turning', 'sway', 'growth'].includes(m.kind),
       term = { kind: r.term || m.kind, ...given };
     const old = m.index !== null ? this.lane(m.path).terms[m.index] : null;
     if (old && old.kind === 'follow' && term.kind === 'follow' && old.path === term.path) term.level = old.level;

@@ -47,6 +47,9 @@ export const slip = {
           ? [field.selectionStart, field.selectionEnd, field.value.length]
           : null;
     });
+    document.body.addEventListener('htmx:responseError', (/** @type {any} */ e) => {
+      if (e.detail.xhr.status === 401) this.say(JSON.parse(e.detail.xhr.responseText).error);
+    });
     document.body.addEventListener('htmx:afterSwap', (/** @type {any} */ e) => {
       if (e.detail.target.id !== 'slip' || !this.slipFocus) return;
       /** @type {any} */
@@ -214,6 +217,13 @@ export const slip = {
           ]
         : [];
     const picked = this.chart && this.chart.marks.find((m) => m.id === this.selected);
+    if (this.bench === 'air' && !(picked && picked.of === 'lamps'))
+      return [
+        ['air', 'Hour and air'],
+        ['clouds', 'Clouds'],
+        ['weather', 'Rain and snow'],
+        ['night', 'Sun, moon, stars'],
+      ];
     if (!picked || !['land', 'air'].includes(this.bench)) return [];
     if (picked.of === 'lamps')
       return [

@@ -53,6 +53,15 @@ export const RECIPES = {
       ['seed', 'Seed', 1],
     ],
   },
+  growth: {
+    name: 'growth',
+    text: 'From nothing to the value: slow, quick, slow, as plants grow; they are ordinary keys afterwards.',
+    fields: [
+      ['starts', 'Starts at, s', 0],
+      ['lasts', 'Lasts, s', 8],
+      ['early', 'Below 1 early, above late', 1],
+    ],
+  },
   drift: {
     name: 'drift',
     text: 'Wanders slowly and smoothly.',

@@ -9,6 +9,7 @@ import numba as nb
 import numpy as np
 
 from lumwick.trace.integrator.compiling import WITHIN
+from lumwick.trace.integrator.surfaces.relief import broken_share, bumps, earth_share, faded
 from lumwick.trace.integrator.surfaces.wetted import washed
 from lumwick.trace.sampling import INNER, noise2
 
@@ -49,15 +50,16 @@ def bilinear(grid, i, j, a, b, c):
 
 
 @nb.njit(**INNER)
-def _grain(normal, x, y, footprint, sward, rough):
-    """Tilt a normal by what is too fine for the grid; returns how much lighter it is there."""
+def _grain(normal, x, y, footprint, sward, rough, coarse):
+    """Tilt a normal by what is too fine for the grid, the coarse of it by that share; returns how much lighter it is
+    there."""
     tone, size = 0.0, COARSEST
     for octave in range(OCTAVES):
         fade = min(1.0, max(0.0, 1.5 - footprint / (0.5 * size)))
         if fade > 0:
             v, du, dv = noise2(x / size + octave * 17.3, y / size - octave * 9.1, octave)
             # sward is rough at every size; sand is smooth but for its small unevenness
-            k = rough * (0.5 * sward + (1 - sward) * (0.12 if octave < 3 else 0.30))
+            k = rough * (coarse if octave < 4 else 1.0) * (0.5 * sward + (1 - sward) * (0.12 if octave < 3 else 0.30))
             tone += fade * v * (TONE_OF_SWARD * sward + TONE_OF_SAND * (1 - sward))
             normal[0] -= fade * k * du
             normal[1] -= fade * k * dv
@@ -98,8 +100,8 @@ def _broken(normal, x, y, height, footprint, rock):
 
 
 @nb.njit(**WITHIN)
-def ground(land, waters, path, hit, lobes):
-    """The surveyed ground.
+def ground(land, waters, path, hit, lobes, rough):
+    """The surveyed ground, or with ``rough`` what stands up from it near the eye.
 
     Sward shows dead straw between its blades close by and its own green further off, where blades are too small to be
     drawn; sand has wind ripples; wet ground is smooth.
@@ -116,10 +118,18 @@ def ground(land, waters, path, hit, lobes):
     if waters.tiles[0].wash_high > waters.tiles[0].wash_low:
         film = washed(waters, bilinear(land.open_water, i, j, a, b, 2), path, hit, lobes)
         wet = max(wet, film)
-    tone = _grain(normal, x, y, hit.footprint, sward, grid.bump * (1 - 0.75 * wet) * (1 - 0.8 * film))
-    if rock > 0.02:
-        tone += _broken(normal, x, y, hit.position[2], hit.footprint, rock)
-    sand = max(0.0, 1 - sward - rock) * (1 - min(1.0, 2 * wet))
+    raised = faded(path.travelled) if rough else 0.0
+    if raised > 0:
+        told = hit.local
+        bumps(x, y, sward, rock, wet, told)
+        normal[0] -= raised * told[1]
+        normal[1] -= raised * told[2]
+    fine = grid.bump * (1 - 0.75 * wet) * (1 - 0.8 * film)
+    broken, earth = broken_share(rock), earth_share(rock)
+    tone = _grain(normal, x, y, hit.footprint, max(sward, earth), fine, 1 - 0.8 * raised)
+    if broken > 0.02:
+        tone += _broken(normal, x, y, hit.position[2], hit.footprint, broken)
+    sand = max(0.0, 1 - sward - broken - earth) * (1 - min(1.0, 2 * wet))
     if sand > 0.02 and hit.footprint < 0.06:
         _ripples(normal, x, y, hit.footprint, sand)
     away = path.travelled if path.depth == 0 else FAR_FROM_EYE

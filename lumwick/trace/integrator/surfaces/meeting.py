@@ -17,6 +17,7 @@ from lumwick.trace.integrator.surfaces.placing import unit
 from lumwick.trace.integrator.surfaces.plant import plant
 from lumwick.trace.integrator.surfaces.timber import timber
 from lumwick.trace.integrator.surfaces.water import EVENT_DIMENSION, FOAM_ALBEDO, pass_water, water
+from lumwick.trace.integrator.surfaces.weathered import weather_on
 from lumwick.trace.integrator.surfaces.wetted import wet_line
 from lumwick.trace.sampling import INNER, STEPS_A_SAMPLE, cell, pair
 from lumwick.trace.world import FAR, GROUND, MODEL, PLANT, TIMBER, WATER
@@ -97,7 +98,7 @@ def describe(w, view, limits, lane):
     if hit.kind == MODEL:
         return _meet_model(w, lane)
     if hit.kind == GROUND:
-        ground(w.land, w.waters, path, hit, lobes)
+        ground(w.land, w.waters, path, hit, lobes, geometry.cut[hit.part, 0] < 0)
     elif hit.kind == FAR:
         far_ground(w.land, w.looks.surface[geometry.row[hit.part]], hit, lobes)
     elif hit.kind == PLANT:
@@ -143,6 +144,7 @@ def face(w, lane):
     hit.caustic = 1.0
     if hit.submerged > 0 and path.depth == 0:
         hit.caustic = gathered(w.land, w.waters, path.body, p, hit.submerged)
+    weather_on(w.air, path, hit, lobes)
     hit.first = 0 if path.seen else 1
     if hit.first:
         if lobes.transmission > 0:

@@ -139,7 +139,9 @@ def _textured(looks, look, m, hit, lobes, triangle, rough, metal):
     if look.base_map >= 0:
         _sample(looks, hit, int(look.base_map), hit.footprint)
         for c in range(3):
-            lobes.albedo[c] *= hit.texel[c] / max(hit.texel[3], 1e-3) if hit.texel[3] > 0 else 1.0
+            share = hit.texel[c] / max(hit.texel[3], 1e-3) if hit.texel[3] > 0 else 1.0
+            lobes.albedo[c] *= share
+            lobes.through[c] *= share
     if look.rough_map >= 0:
         _sample(looks, hit, int(look.rough_map), hit.footprint)
         rough *= hit.texel[1]
@@ -232,6 +234,16 @@ def _layered(look, lobes, kind, tone, rough, metal):
     lobes.transmission, lobes.ior, lobes.thin = look.transmission * (1 - metal), look.ior, look.thin
 
 
+@nb.njit(**INNER)
+def _varied(look, shade, lobes):
+    """A plant of one's own model differs from others of it, as plants do (practice)."""
+    warm, light = 1 + look.varied * 0.30 * (shade - 0.5), 1 + look.varied * 0.30 * (np.mod(shade * 37.0, 1.0) - 0.5)
+    for c in range(3):
+        k = max(0.2, light * (warm if c == 0 else (1.0 if c == 1 else 1 - 0.5 * (warm - 1))))
+        lobes.albedo[c] = min(0.9, lobes.albedo[c] * k)
+        lobes.through[c] = min(0.9 - lobes.albedo[c], lobes.through[c] * k)
+
+
 @nb.njit(**PART)
 def model(geometry, looks, look, path, hit, lobes):
     """A model's surface; the hit's geometric normal comes in the placement's own frame and leaves in the place's."""
@@ -252,6 +264,8 @@ def model(geometry, looks, look, path, hit, lobes):
     rough, metal = look.roughness, look.metalness
     if max(max(look.base_map, look.normal_map), max(look.rough_map, look.emission_map)) >= 0:
         rough, metal = _textured(looks, look, m, hit, lobes, triangle, rough, metal)
+    if look.varied > 0:
+        _varied(look, geometry.shade[hit.instance], lobes)
     kind = int(look.pattern)
     if kind != NONE:
         _patterned(look, m, hit, lobes, kind)

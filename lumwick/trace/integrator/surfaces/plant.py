@@ -16,6 +16,8 @@ LEAF = 1
 LEAF_F0 = 0.035
 """Reflectance of a leaf's wax straight on, of about n = 1.46 (from memory)."""
 WARMTH_OF_LEAVES, WARMTH_OF_PLANTS, LIGHTNESS_OF_LEAVES = 0.34, 0.30, 0.36
+SIDE_REACH = 0.3
+"""How far out from its stem a plant's side has its whole tint, against its height (practice)."""
 PALER_UNDER = (0.7, 0.55)
 """An under side keeps this of its colour, and gets this of its grey."""
 
@@ -43,12 +45,18 @@ def plant(geometry, look, path, hit, lobes):
     x, y, z = hit.position[0] - m[9], hit.position[1] - m[10], hit.position[2] - m[11]
     high = (kx * x + ky * y + kz * z) / (kx * m[6] + ky * m[7] + kz * m[8])
     high = min(1.0, max(0.0, high / look.height))
+    # how far out on the tinted side of its crown, which is told as a third of its height across
+    aside = 0.0
+    if surface > 0 and look.side_way[0] ** 2 + look.side_way[1] ** 2 > 0:
+        tall = look.height * np.sqrt(m[6] * m[6] + m[7] * m[7] + m[8] * m[8])
+        aside = min(1.0, max(0.0, 0.5 + 0.5 * (x * look.side_way[0] + y * look.side_way[1]) / (SIDE_REACH * tall)))
     grey = (look.reflected[surface, 0] + look.reflected[surface, 1] + look.reflected[surface, 2]) / 3
     sheen = look.sheen > 0 and surface > 0 and path.depth == 0 and facing < 0
     for c in range(3):
         hit.geometric[c] = n[c]
         k = value * (warm if c == 0 else (1.0 if c == 1 else 1 - 0.5 * (warm - 1)))
         k *= look.root[c] + (look.tip[c] - look.root[c]) * high
+        k *= 1 + (look.side[c] - 1) * aside
         lobes.albedo[c] = min(0.85, look.reflected[surface, c] * k)
         if facing > 0 and surface == LEAF:
             lobes.albedo[c] = PALER_UNDER[0] * lobes.albedo[c] + PALER_UNDER[1] * grey

@@ -243,7 +243,7 @@ def _glitter(air, lights, geometry, lane, variance, cos_v):
         hit.local[c] = hit.position[c]
     hit.local[2] += 0.02
     if rays.unoccluded(geometry.scene, lane, hit.local, s, rays.FOREVER, SEEN):
-        k *= media.sun_through_fog(air, lights, hit.position[2])
+        k *= media.sun_through_air(air, lights, hit)
         for c in range(3):
             path.by[film.MIRRORED, c] += path.throughput[c] * k * sun.illuminance[c]
 

@@ -1,0 +1,77 @@
+"""What a camera's ray meets in the air before its surface: what falls, banks of fog, and whether the sun reaches the
+fog that it goes through."""
+
+from __future__ import annotations
+
+import numba as nb
+import numpy as np
+
+from lumwick.trace.embree import SEEN
+from lumwick.trace.integrator import clouds, falling, film, media, mist, rays
+from lumwick.trace.integrator.compiling import PART
+from lumwick.trace.sampling import INNER, STEPS_A_SAMPLE, cell
+
+BANK_AT, BANK_SPOT, FOG_AT = 92, 93, 94
+THIN = 0.03
+"""Share of light that fog takes under which no shadow on it is looked for (practice)."""
+
+
+@nb.njit(**INNER)
+def _sun_at(w, lane, p):
+    """Share of the sun's light that comes to a spot of the air: none behind a thing, and what clouds leave."""
+    sun = w.lights.sun[0]
+    if not rays.unoccluded(w.geometry.scene, lane, p, sun.direction, rays.FOREVER, SEEN):
+        return 0.0
+    return clouds.shade(w.air.cloud[0], w.air.deck, sun, p[0], p[1], p[2], lane.hit.texel)
+
+
+@nb.njit(**INNER)
+def _cross_banks(w, lane, place, lit):
+    path, hit, air, p = lane.path, lane.hit, w.air, lane.hit.local
+    bank, sun, o, d = air.bank[0], w.lights.sun[0], path.origin, path.direction
+    lot, pick = cell(path.pixel, place, BANK_AT), cell(path.pixel, place, BANK_SPOT)
+    keep = mist.march(bank, air.mist, sun, o, d, hit.distance, lot, pick, hit.layout)
+    if keep >= 1.0:
+        return
+    by_sun, by_all = hit.layout[0], hit.layout[1]
+    if by_sun > 0 and sun.illuminance[1] > 0:
+        for c in range(3):
+            p[c] = o[c] + hit.layout[2] * d[c]
+        by_sun *= _sun_at(w, lane, p)
+        cos = d[0] * sun.direction[0] + d[1] * sun.direction[1] + d[2] * sun.direction[2]
+        by_sun *= media.phase(bank.asymmetry, cos)
+    row = film.MIRRORED if path.mirrored else film.AIR
+    for c in range(3):
+        path.by[row, c] += lit * path.throughput[c] * (bank.sunlight[c] * by_sun + bank.ambient[c] * by_all)
+        path.throughput[c] *= keep
+
+
+@nb.njit(**PART)
+def before_surface(w, lane, lit):
+    """Cross what falls and banks of fog; returns how much of the sun's light falls on the fog of the stretch, against
+    its mean.
+
+    Parameters
+    ----------
+    lit : float
+        Share of the day's light that falls on the air there.
+    """
+    path, hit, air, p = lane.path, lane.hit, w.air, lane.hit.local
+    weather, sun, fog = air.weather[0], w.lights.sun[0], air.fog[0]
+    if weather.falling > 0 and path.step == 0:
+        falling.cross_falling(air, lane)
+    place = path.sample * STEPS_A_SAMPLE + path.step
+    if air.bank[0].on > 0:
+        _cross_banks(w, lane, place, lit)
+    if weather.sunned < 0.5 or sun.illuminance[1] <= 0 or lit <= 0:
+        return 1.0
+    o, d = path.origin, path.direction
+    deep = media.fog_depth(fog, o[2], d[2], min(hit.distance, media.FAR_FOG))
+    taken = 1 - np.exp(-deep)
+    if taken < THIN:
+        return 1.0
+    part = -np.log(1 - cell(path.pixel, place, FOG_AT) * taken) / deep
+    t = media.within_fog(fog, o[2], d[2], part, deep)
+    for c in range(3):
+        p[c] = o[c] + t * d[c]
+    return _sun_at(w, lane, p) / max(fog.open, 0.02)

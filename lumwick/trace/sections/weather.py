@@ -1,0 +1,227 @@
+"""Weather of an instant ready for rays: what falls before the camera, what rain falls on, how wet and white it is."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from lumwick.lens.camera import Camera
+from lumwick.motion.colour import from_hex
+from lumwick.snapshot.showers import Showers
+from lumwick.trace import records
+from lumwick.trace.drops import Seen, in_the_air
+from lumwick.trace.integrator.falling import COLUMNS, LIGHT
+from lumwick.trace.integrator.rays import buffers
+from lumwick.trace.integrator.roofs import falls_on
+from lumwick.trace.integrator.starlight import COLUMNS as CELL_COLUMNS
+from lumwick.trace.integrator.starlight import ROWS as CELL_ROWS
+from lumwick.trace.integrator.starlight import sort_by_way
+from lumwick.trace.integrator.surfaces.weathered import UNDER
+from lumwick.trace.sections.section import Section
+
+Floats = NDArray[np.float64]
+F32 = NDArray[np.float32]
+SPACING, SIDE = 0.2, 420
+"""Of the map of what rain falls on [m], and its cells a side: 84 m."""
+STEP = 12.0
+"""By which the map follows the camera [m]."""
+LEAN = 0.02
+"""Steps of the slant for which it is made anew."""
+FOG_SHOWS = 2.996 / 9000.0
+"""Extinction of fog [1/m] from which shadows on it are looked for (practice)."""
+APART = 0.006
+"""Angle [rad] between two spots of a streak by which it is sorted."""
+DROP_SHOWS, FLAKE_SHOWS = 0.85, 0.55
+"""Light of a drop against the sky's mean, and of a flake against a white card's that lies level (practice)."""
+NO_ROOF = np.full((1, 1), -1e9, np.float32)
+
+
+@dataclass(frozen=True)
+class RoofInputs:
+    """What the map of what rain falls on goes by: all that stands, its middle and level [m], and the rain's slant."""
+
+    made: str
+    middle: tuple[float, float]
+    level: float
+    slant: tuple[float, float]
+    scene: int = field(compare=False)
+
+
+@dataclass(frozen=True)
+class Roof:
+    """Heights (rows, columns) [m] of what rain falls on, from its south-west corner [m]."""
+
+    height: F32
+    west: float
+    south: float
+
+
+def make_roof(inputs: RoofInputs) -> Roof:
+    """Follow the rain down over the map."""
+    out = np.zeros((SIDE, SIDE), np.float32)
+    # spots are told by where their rain's way meets the datum
+    west = inputs.middle[0] + inputs.slant[0] * inputs.level - SIDE * SPACING / 2
+    south = inputs.middle[1] + inputs.slant[1] * inputs.level - SIDE * SPACING / 2
+    falls_on(inputs.scene, buffers(SIDE), west, south, SPACING, np.array(inputs.slant), inputs.level, out)
+    return Roof(out, west, south)
+
+
+@dataclass(frozen=True)
+class Lit:
+    """What lights what falls: sky and what casts shadows on level ground [lx], and the lamps; each of the first two
+    (3,)."""
+
+    sky: Floats
+    sun: Floats
+    lamps: NDArray[np.void]
+
+
+@dataclass(frozen=True)
+class Made:
+    """Arrays of the integrator's air."""
+
+    record: NDArray[np.void]
+    roof: F32
+    drop: F32
+    first: NDArray[np.int32]
+
+
+NO_DROPS = np.zeros((1, COLUMNS), np.float32), np.zeros(CELL_ROWS * CELL_COLUMNS + 1, np.int32)
+
+
+class Weathering:
+    """Makes the weather's arrays, and keeps the map of roofs while nothing of it changes."""
+
+    def __init__(self) -> None:
+        self._roof: Section[RoofInputs, Roof] = Section(make_roof)
+
+    def make(
+        self,
+        showers: Showers,
+        fog: float,
+        camera: Camera,
+        when: tuple[float, float | None, float],
+        top: tuple[str, int],
+        lit: Lit,
+    ) -> Made:
+        """The weather before a camera.
+
+        Parameters
+        ----------
+        fog : float [1/m]
+            Extinction of the fog at its foot.
+        when : tuple
+            Clip time [s], length over which the clip closes or None, and how long the shutter is open [s].
+        top : tuple of (str, int)
+            A key of all that keeps rain off, and the scene.
+        lit : Lit
+        """
+        record = np.zeros(1, records.WEATHER)
+        one = record[0]
+        one["wet"], one["snow"], one["slant"] = showers.wet, showers.white, showers.slant
+        one["veil"] = showers.veil
+        one["sunned"] = float(showers.shafts and fog >= FOG_SHOWS)
+        roof = NO_ROOF
+        eye = np.asarray(camera.position, float)
+        if showers.wet > 0.001 or showers.white > 0.001 or showers.kinds:
+            slant = (_stepped(showers.slant[0], LEAN), _stepped(showers.slant[1], LEAN))
+            middle = (_stepped(eye[0], STEP), _stepped(eye[1], STEP))
+            level = _stepped(eye[2], STEP)
+            kept = self._roof.of(RoofInputs(top[0], middle, level, slant, top[1]))
+            roof, one["slant"] = kept.height, slant
+            one["roof_west"], one["roof_south"], one["roof_spacing"] = kept.west, kept.south, SPACING
+        drop, first = NO_DROPS
+        if showers.kinds:
+            drop, first = self._falling(showers, camera, when, record, roof, lit)
+            one["falling"] = float(len(drop))
+        return Made(record, roof, drop, first)
+
+    def _falling(
+        self,
+        showers: Showers,
+        camera: Camera,
+        when: tuple[float, float | None, float],
+        record: NDArray[np.void],
+        roof: F32,
+        lit: Lit,
+    ) -> tuple[F32, NDArray[np.int32]]:
+        """Rows of what falls, sorted by the way in which they are seen."""
+        t, loop, shutter = when
+        eye = np.asarray(camera.position, float)
+        seen = Seen(eye, np.asarray(camera.forward, float), -1.0 if camera.around else _cosine(camera))
+        told, number = in_the_air(showers.kinds, seen, showers.slants, t, loop, shutter, showers.seed)
+        open_ = _open(record[0], roof, told[:, :3])
+        told, number = told[open_], number[open_]
+        if not len(told):
+            return NO_DROPS
+        kinds = showers.kinds
+        radius = np.array([kind.radius for kind in kinds])[number]
+        covers = np.array([kind.covers for kind in kinds])[number]
+        long = np.linalg.norm(told[:, 3:], axis=1)
+        rows = np.zeros((len(told), COLUMNS))
+        rows[:, 0:3], rows[:, 3:6], rows[:, 6] = told[:, :3] - 0.5 * told[:, 3:], told[:, 3:], radius
+        covers = np.where(np.array([kind.light for kind in kinds])[number] == 0, covers * showers.streaks, covers)
+        rows[:, 7] = covers * np.minimum(1.0, 2 * radius / np.maximum(long, 1e-9))
+        rows[:, LIGHT:] = _light(kinds, number, showers.colour, told[:, :3], lit)
+        # a streak is sorted by several spots of it
+        far = np.maximum(np.linalg.norm(told[:, :3] - eye, axis=1), 0.05)
+        spots = np.clip(np.ceil(long / far / APART), 1, 60).astype(np.int64)
+        owner = np.repeat(np.arange(len(rows)), spots)
+        step = (np.arange(len(owner)) - np.repeat(np.cumsum(spots) - spots, spots) + 0.5) / spots[owner]
+        way = rows[owner, 0:3] + step[:, None] * rows[owner, 3:6] - eye
+        away = np.maximum(np.linalg.norm(way, axis=1), 0.03)
+        lens = camera.focal_mm / 1000.0 / camera.f_number / 2
+        wide = (radius[owner] + lens + 0.5 * long[owner] / spots[owner]) / away + 0.0012
+        order, first = sort_by_way(way / away[:, None], np.minimum(wide, 0.5))
+        # a cell may have two spots of one streak: once is enough
+        cell = np.repeat(np.arange(len(first) - 1), np.diff(first))
+        mine = owner[order]
+        pair = np.unique(cell * len(rows) + mine)
+        first = np.searchsorted(pair, np.arange(len(first)) * len(rows)).astype(np.int32)
+        return rows[pair % len(rows)].astype(np.float32), first
+
+
+def _stepped(value: float, step: float) -> float:
+    return round(float(value) / step) * step
+
+
+def _cosine(camera: Camera) -> float:
+    """Of the half angle of a cone that holds a picture of 16 to 9, and some more."""
+    tan = camera.lens.tangent * 1.2 * 1.15
+    return float(1 / np.sqrt(1 + tan * tan))
+
+
+def _open(weather: np.void, roof: F32, spots: Floats) -> NDArray[np.bool_]:
+    """Which spots (n, 3) rain reaches."""
+    if weather["roof_spacing"] <= 0:
+        return np.ones(len(spots), bool)
+    u, v = (
+        np.floor((spots[:, k] + weather["slant"][k] * spots[:, 2] - weather[name]) / weather["roof_spacing"])
+        for k, name in enumerate(("roof_west", "roof_south"))
+    )
+    inside = (u >= 0) & (v >= 0) & (u < roof.shape[1]) & (v < roof.shape[0])
+    top = np.full(len(spots), -1e9)
+    top[inside] = roof[v[inside].astype(int), u[inside].astype(int)]
+    return np.asarray(spots[:, 2] > top - UNDER)
+
+
+def _light(kinds: Any, number: NDArray[np.int64], colour: str, spots: Floats, lit: Lit) -> Floats:
+    """Light [cd/m2] of each (n, 3): of the sky and the sun, and of lamps near it."""
+    whose = np.array([kind.light for kind in kinds])[number]
+    own = np.array([[1.0, 1.0, 1.0], [0.9, 0.9, 0.92], from_hex(colour)])[whose]
+    card = (lit.sky + 0.5 * lit.sun) / np.pi
+    by_day = np.where((whose == 0)[:, None], DROP_SHOWS * lit.sky / np.pi, FLAKE_SHOWS * card) * own
+    by_lamps = np.zeros_like(by_day)
+    for lamp in lit.lamps[:24]:
+        way = spots - lamp["position"]
+        far2 = np.maximum((way**2).sum(1), 0.04)
+        shown = far2 < min(float(lamp["reach2"]) if lamp["reach2"] > 0 else 900.0, 900.0)
+        cos = (way @ lamp["way"]) / np.sqrt(far2)
+        shown &= (cos > lamp["cos_outer"]) if lamp["cos_outer"] > 0 else True
+        tint = lamp["light"] / max(float(lamp["light"].max()), 1e-12)
+        given = lamp["power"] / (4 * np.pi) / far2 / np.pi * np.where(whose == 0, 1.6, 0.8)
+        by_lamps += np.where(shown, given, 0.0)[:, None] * tint * own
+    return np.asarray(by_day + by_lamps)

@@ -1,0 +1,141 @@
+"""The day of a shot as the timeline and the Air bench draw it: sky, sun and moon."""
+
+from __future__ import annotations
+
+import datetime as dt
+from typing import Any
+
+import numpy as np
+
+from lumwick.air.moon import moon_position
+from lumwick.air.sun import julian_day, sun_day, sun_position
+from lumwick.place.document import Shot
+from lumwick.place.instant import place_clock
+from lumwick.snapshot.evaluate import Setting
+from lumwick.snapshot.heavens import moon_at, sun_at, utc_of
+
+
+def day_band(setting: Setting, shot: Shot, count: int = 48) -> dict[str, Any]:
+    """The place's own clock over the clip: the sky's colour at each moment, sunrise and sunset."""
+    still = setting.still(shot)
+    moments = []
+    for i in range(count):
+        t = shot.seconds * (i + 0.5) / count
+        el = float(sun_at(still.place, place_clock(shot, t), setting.motions(shot).at(t)[1].air).elevation)
+        moments.append({"t": round(t, 3), "colour": sky_colour(el), "elevation": round(el, 2)})
+    grid = np.linspace(0, shot.seconds, 241)
+    clock = [place_clock(shot, float(t)) for t in grid]
+    start, lo, hi = clock[0], min(clock), max(clock)
+    hours = np.array([(c - start).total_seconds() for c in clock])
+    marks: list[dict[str, Any]] = []
+    site = still.place.site
+    day = lo.date()
+    while day <= hi.date() and len(marks) < 12:
+        events = sun_day(day, site.latitude, site.longitude, site.utc_offset)
+        for name, when in (("sunrise", events.sunrise), ("sunset", events.sunset)):
+            if when is None:
+                continue
+            away = hours - (when - start).total_seconds()
+            for k in np.flatnonzero(
+                (away[:-1] * away[1:] <= 0) & (away[:-1] != away[1:])
+            ):  # a keyed clock may pass it more than once
+                t = grid[k] + (grid[k + 1] - grid[k]) * away[k] / (away[k] - away[k + 1])
+                marks.append({"t": round(float(t), 3), "text": f"{name} {when:%H:%M}"})
+        day += dt.timedelta(days=1)
+    today = sun_day(start.date(), site.latitude, site.longitude, site.utc_offset)
+    words = (
+        f"the sun is {'up' if today.always == 'up' else 'down'} all day"
+        if today.always
+        else f"sunrise {today.sunrise:%H:%M} · sunset {today.sunset:%H:%M}"
+        if today.sunrise and today.sunset
+        else ""
+    )
+    return {
+        "moments": moments,
+        "marks": marks,
+        "start": start.isoformat(timespec="seconds"),
+        "clock": [round(float(h), 1) for h in hours[::5]],
+        "words": words,
+        "path": _sun_path(still, start),
+        **_heavens(setting, shot, still, start),
+    }
+
+
+def _sun_path(setting: Setting, start: Any) -> list[list[float]]:
+    """Azimuth and elevation of the sun over the shot's day, every quarter hour."""
+    site = setting.place.site
+    midnight = dt.datetime.combine(start.date(), dt.time())
+    hours = np.arange(0, 24.01, 0.25)
+    p = sun_position(
+        julian_day(midnight - dt.timedelta(hours=site.utc_offset)) + hours / 24, site.latitude, site.longitude
+    )
+    return [
+        [round(float(h), 2), round(float(a), 2), round(float(e), 2)]
+        for h, a, e in zip(hours, p.azimuth, p.elevation, strict=True)
+    ]
+
+
+_SKY_STOPS = (
+    (-18, (28, 34, 54)),
+    (-12, (38, 46, 74)),
+    (-6, (70, 74, 110)),
+    (-2, (150, 110, 120)),
+    (0, (214, 132, 92)),
+    (4, (236, 178, 116)),
+    (10, (236, 208, 156)),
+    (25, (186, 208, 218)),
+    (60, (140, 184, 214)),
+)
+
+
+def sky_colour(elevation: float) -> str:
+    """A colour for the day band at a height of the sun (a drawing, not the rendered sky)."""
+    x = [s[0] for s in _SKY_STOPS]
+    return "#" + "".join(
+        f"{round(float(np.interp(elevation, x, [s[1][c] for s in _SKY_STOPS]))):02x}" for c in range(3)
+    )
+
+
+PHASES = (
+    (0.03, "new moon"),
+    (0.22, "crescent"),
+    (0.28, "quarter"),
+    (0.47, "over half"),
+    (0.53, "full moon"),
+    (0.72, "over half"),
+    (0.78, "quarter"),
+    (0.97, "crescent"),
+    (1.01, "new moon"),
+)
+"""What a moon is called, by the share of its month."""
+
+
+def _heavens(setting: Setting, shot: Shot, still: Setting, start: dt.datetime) -> dict[str, Any]:
+    """The moon over the shot's day, and whether sun and moon go by the date or are set by hand."""
+    site, air = still.place.site, setting.motions(shot).at(0.0)[1].air or still.place.air
+    moon = moon_at(still.place, start, air)
+    words = ""
+    if moon is not None:
+        later = moon_at(still.place, start + dt.timedelta(hours=12), air)
+        hand = air.heavens.moon_by == "hand"
+        grows = float(air.heavens.moon_phase) <= 0.5 if hand else later is not None and later.lit > moon.lit
+        month = (180.0 - moon.phase_angle) / 360.0
+        month = month if grows else 1.0 - month
+        words = next(name for end, name in PHASES if month < end) + f", {100 * moon.lit:.0f} % lit"
+    path = []
+    if air.heavens.moon_by == "date":
+        midnight = dt.datetime.combine(start.date(), dt.time())
+        for hour in np.arange(0, 24.01, 0.5):
+            at = utc_of(still.place, midnight + dt.timedelta(hours=float(hour)))
+            one = moon_position(at, float(site.latitude), float(site.longitude), float(site.altitude))
+            path.append([float(hour), round(one.azimuth, 1), round(one.elevation, 1)])
+    sun = sun_at(still.place, start, air)
+    return {
+        "moon": path,
+        "moon_words": words,
+        "moon_now": None if moon is None else [round(moon.azimuth, 1), round(moon.elevation, 1), round(moon.lit, 3)],
+        "heavens": f"/shots/{shot.id}/air/heavens" if shot.air is not None else "/air/heavens",
+        "sun_by": air.heavens.sun_by,
+        "moon_by": air.heavens.moon_by,
+        "sun_now": [round(float(sun.azimuth), 1), round(float(sun.elevation), 1)],
+    }
