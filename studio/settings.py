@@ -49,6 +49,7 @@ MIDDLEWARE = [
     "django.contrib.messages.middleware.MessageMiddleware",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
     "django_htmx.middleware.HtmxMiddleware",
+    "studio.places.middleware.SignedOutMiddleware",
     "studio.places.middleware.SentencesMiddleware",
 ]
 ROOT_URLCONF = "studio.urls"

@@ -72,3 +72,11 @@ def test_a_request_that_another_site_forged_is_refused(things: dict[str, Any], p
     careful.force_login(place.owner)
     for name in sorted(set(ALL) - {"healthz"}):
         assert careful.post(address(name, things)).status_code == 403, name
+
+
+def test_a_page_whose_session_has_ended_is_told_so(place: Any) -> None:
+    """Its scripts would follow a redirect and take the page for signing in for their answer."""
+    address = reverse("chart", args=[place.pk])
+    told = Client().get(address, HTTP_SEC_FETCH_DEST="empty")
+    assert told.status_code == 401 and "session has ended" in told.json()["error"]
+    assert Client().get(address, HTTP_SEC_FETCH_DEST="document").status_code == 302

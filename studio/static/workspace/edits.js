@@ -2,6 +2,9 @@
 import { clamp, cookie } from '../kit/dom.js';
 import { near } from './keys_drawn.js';
 
+// the page's token goes with its session: what comes back then is a page, and this is what it means
+const SIGNED_OUT = 'Your session has ended: sign in again (in another tab, to keep this page), then do it once more.';
+
 /** @type {import('../types.js').Part} */
 export const edits = {
   ask: null,
@@ -27,11 +30,7 @@ export const edits = {
       this.say('The server cannot be reached: your change was not saved. Try again in a moment.');
       return false;
     }
-    if (reply.redirected || !(reply.headers.get('Content-Type') || '').includes('json')) {
-      this.say('Your session has ended: sign in again (in another tab, to keep this page), then repeat the change.');
-      return false;
-    }
-    const data = await reply.json();
+    const data = await reply.json().catch(() => ({ error: SIGNED_OUT }));
     if (data.ask) {
       this.ask = { ...data.ask, shot: this.s.shot.id };
       return false;
@@ -109,9 +108,7 @@ export const edits = {
       this.say('The server cannot be reached: nothing was changed. Try again in a moment.');
       return null;
     }
-    const data = reply.redirected
-      ? { error: 'Your session has ended: sign in again.' }
-      : await reply.json().catch(() => ({ error: 'The server could not take this in.' }));
+    const data = await reply.json().catch(() => ({ error: 'The server could not take this in.' }));
     if (!reply.ok || data.error) {
       this.say(data.error);
       return null;
@@ -141,9 +138,7 @@ export const edits = {
       this.say('The server cannot be reached: nothing was changed. Try again in a moment.');
       return null;
     }
-    const data = reply.redirected
-      ? { error: 'Your session has ended: sign in again.' }
-      : await reply.json().catch(() => ({ error: 'The server could not do this.' }));
+    const data = await reply.json().catch(() => ({ error: 'The server could not do this.' }));
     if (!reply.ok || data.error) {
       this.say(data.error);
       return null;
