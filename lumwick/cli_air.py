@@ -109,3 +109,22 @@ def heavens(
             }
         )
     )
+
+
+@app.command()
+def sounding(
+    place: Path,
+    shot: Annotated[str, typer.Option()],
+    t: Annotated[float, typer.Option(help="Clip time [s].")] = 0.0,
+) -> None:
+    """Wind by height, how far one sees, and the light of sky and sun at an instant of a shot, as JSON."""
+    from dataclasses import asdict
+
+    from lumwick.picture import load_setting
+    from lumwick.place.files import load
+    from lumwick.snapshot.evaluate import evaluate
+    from lumwick.sounding import sounding as read
+
+    setting = load_setting(load(place))
+    told = asdict(read(setting, evaluate(setting, setting.place.shot(shot), t)))
+    print(json.dumps({name: value if name == "wind" else round(value, 4) for name, value in told.items()}))

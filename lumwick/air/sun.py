@@ -61,6 +61,12 @@ def lift(elevation: ArrayLike, pressure_mbar: float = 1010.0, temperature_c: flo
     return np.asarray(by * fade * fade * (3 - 2 * fade))
 
 
+def flattened(elevation: float, radius: float = SUN_RADIUS_DEG) -> float:
+    """Height over width of a disc whose middle stands at a true elevation [degrees]: air lifts its foot by more."""
+    foot, head = lift([elevation - radius, elevation + radius])
+    return max(0.4, 1.0 - float(foot - head) / (2 * radius))
+
+
 def sun_position(
     jd_utc: ArrayLike,
     latitude: float,

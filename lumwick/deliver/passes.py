@@ -4,6 +4,8 @@ Light is linear Rec.709 at the camera's exposure, so that a metered 18 % grey ca
 ``whiteLuminance`` says how many cd/m2 a 1 is. The main layer is cleaned; the layers ``sun``, ``sky``, ``lamps``,
 ``reflection`` (what the first surface mirrors, of whatever source), ``emission``, ``air`` (haze, fog and the
 water's own glow) and ``background``, and the ``clouds`` before it, are as they were traced, and add up to ``traced``.
+``shadow`` is the light of the sun (or moon) that things, clouds and banks of fog keep off the first surface:
+``traced`` and ``shadow`` together are the picture with its shadows lifted.
 Things and surfaces have mattes with anti-aliased coverage, three layers of two ranks each.
 
 References
@@ -31,7 +33,7 @@ from lumwick.errors import RenderError
 from lumwick.lens.camera import Camera, exposure_scale
 from lumwick.lens.lens import FULL_FRAME_MM
 from lumwick.trace.film import Film
-from lumwick.trace.integrator.film import COVERAGE, POSITION
+from lumwick.trace.integrator.film import COVERAGE, POSITION, SHADOW
 
 LIGHTS = ("sun", "sky", "lamps", "reflection", "emission", "air", "background", "clouds")
 """In the kernel's order."""
@@ -143,6 +145,7 @@ def layers(
     ]
     for i, name in enumerate(LIGHTS):
         out += rgb(f"{name}.", passes[..., 3 * i : 3 * i + 3] * k)
+    out += rgb("shadow.", passes[..., SHADOW : SHADOW + 3] * k)
     out += rgb("albedo.", sums[..., 3:6])
     out += [(f"N.{c}", np.where(far, 0, normal[..., i]).astype(np.float32)) for i, c in enumerate("XYZ")]
     out += [(f"P.{c}", position[..., i]) for i, c in enumerate("XYZ")]

@@ -18,7 +18,7 @@ from lumwick.place.carrying import check_carried, check_stood_on
 from lumwick.place.fields import TURNS_AT_MOST, Id, Model
 from lumwick.place.filming import Clock, Develop, Exposure, Route
 from lumwick.place.growing import Stand
-from lumwick.place.nature import Air, DrawnBeach, FogBank, GroundWay, Land, Sea, Site, Surround, Water, Wind
+from lumwick.place.nature import Air, DrawnBeach, FogBank, GroundWay, Land, Ridge, Sea, Site, Surround, Water, Wind
 from lumwick.place.objects import Built, Lamp, LampGroup, SunGobo, Surface, Thing
 
 VERSION = 3
@@ -139,6 +139,7 @@ class Place(Model):
     sea: Sea = Field(default_factory=Sea)
     waters: list[Water] = Field(default_factory=list, max_length=60)
     banks: list[FogBank] = Field(default_factory=list, max_length=40)
+    ridges: list[Ridge] = Field(default_factory=list, max_length=12)
     beaches: list[DrawnBeach] = Field(default_factory=list, max_length=20)
     ways: list[GroundWay] = Field(default_factory=list, max_length=200)
     air: Air = Field(default_factory=Air)
@@ -158,19 +159,7 @@ class Place(Model):
 
     @model_validator(mode="after")
     def _whole(self) -> Place:
-        for name in (
-            "waters",
-            "banks",
-            "beaches",
-            "ways",
-            "growth",
-            "built",
-            "surfaces",
-            "things",
-            "lamps",
-            "lamp_groups",
-            "shots",
-        ):
+        for name in LISTS:
             _check_ids(getattr(self, name), f"two {LISTS[name]} share one id")
         for shot in self.shots:
             _check_ids(shot.route.stations, f"two stations of shot {shot.name} share one id")
@@ -218,6 +207,7 @@ class Place(Model):
 LISTS = {
     "waters": "waters",
     "banks": "banks of fog",
+    "ridges": "far ridges",
     "beaches": "drawn beaches",
     "ways": "ways",
     "growth": "stands",

@@ -223,7 +223,7 @@ class Air(Model):
     rain: Animatable = keyed(0.0, "Rain", "mm/h", 0, 150, "Drizzle is 0.5, steady rain 4, a downpour 50.")
     snowing: Animatable = keyed(0.0, "Snowfall", "mm/h", 0, 20, "As water: light 0.5, steady 1.5, thick 4.")
     lying: Animatable = keyed(0.0, "Snow lying", "cm", 0, 100, "Fresh snow on what faces up, besides what falls.")
-    streaks: float = number(1.0, "Streaks", "x", 0, 20, "How plain drops are: 1 as they are, 4 as films like rain.")
+    streaks: float = number(1.0, "Streaks", "x", 0, 100, "How plain drops are: 1 as they are, 20 as films like rain.")
     dries: float = number(30.0, "Dries in", "min", 1, 2000, "In which open ground has dried after rain.")
     wetted: Literal["by rain", "wet", "dry"] = Field(
         "by rain", title="Ground", description="Wet by the rain that fell in the shot, or wet or dry whatever falls."
@@ -302,6 +302,26 @@ class Surround(Model):
     )
     turn: Animatable = keyed(0.0, "Turn", "°", -360, 360, "Bearing of the picture's middle.", quantity="turn")
     lux: Animatable = keyed(10000.0, "Light", "lx", 0.001, 200000, "What it gives level open ground.", log=True)
+    away: float = number(0.0, "Distance", "m", 0, 1e6, "How far off what it shows stands; 0 is endlessly far.")
+    east: float = number(0.0, "Taken at, east", "m", -1e5, 1e5, "The spot that distance is told from.")
+    north: float = number(0.0, "Taken at, north", "m", -1e5, 1e5, "The spot that distance is told from.")
+    up: float = number(1.6, "Taken at, height", "m", -500, 9000, "Over the datum.")
+
+
+class Ridge(Model):
+    """A far ridge of hills or mountains behind the place."""
+
+    id: Id
+    name: str = Field("Ridge", title="Name", min_length=1, max_length=80)
+    away: float = number(9000.0, "Distance", "m", 300, 120000, "Of its crest from the middle of the survey.")
+    height: float = number(500.0, "Height", "m", 5, 8000, "Of its highest summit over its foot.")
+    bearing: float = number(0.0, "Bearing", "°", -720, 720, "Of its middle, from true north.")
+    width: float = number(120.0, "Width", "°", 3, 360, "From its one end to the other; 360 goes all round.")
+    peaked: float = number(0.5, "Peaked", "x", 0, 1, "0 is a long back, 1 all peaks and saddles.")
+    forms: float = number(0.0, "Spurs", "m", 0, 20000, "Usual width of one spur; 0 goes by its height.")
+    cover: Literal["woods", "grass", "heath", "rock"] = Field("woods", title="Cover", description="On its slopes.")
+    snow_line: float = number(9000, "Snow line", "m", -500, 9000, "Snow lies above about this height; 9000 is none.")
+    seed: int = Field(1, title="Seed", ge=0, le=2**31)
 
 
 class Wind(Model):

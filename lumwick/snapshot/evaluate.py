@@ -6,6 +6,7 @@
 from __future__ import annotations
 
 import datetime as dt
+import math
 from collections.abc import Callable
 from dataclasses import dataclass, field, fields, replace
 from typing import Any, TypeVar
@@ -244,6 +245,10 @@ class Weather:
     fog_extinction: float
     fog_height: float
     fog_base: float
+
+    def fog_at(self, height: float) -> float:
+        """Extinction of fog [1/m] at a height [m]."""
+        return self.fog_extinction * math.exp(min(20.0, -(height - self.fog_base) / self.fog_height))
 
 
 @dataclass(frozen=True)

@@ -48,8 +48,10 @@ SURFACE = _record(
     toned=0,  # whether its quads have tones
     water=0,  # number of the body of water that it is; 0 is the sea
     varied=0,  # how much a plant of one's own model differs from others of it
+    forms=0,  # of a far ridge: size of its spurs [m]; 0 for all else
+    snow_from=0,  # height about which snow begins to lie on it [m]
 )
-"""The look of a model, of timber and of far ground (their base alone)."""
+"""The look of a model, of timber, of far ground (their base alone) and of far ridges (base, rock as the second)."""
 
 PLANT_LOOK = _record(
     reflected=(4, 3),
@@ -100,8 +102,11 @@ SUN = _record(
     direction=3,
     illuminance=3,
     tan_radius=0,
+    flat=0,  # height of its disc over its width, as air flattens it
     by_moon=0,  # whether it is the moon, whose face is seen, that lights
     azimuth=0,
+    far=0,  # how far an environment picture is taken to be from its middle [m]; 0 is endlessly far
+    centre=3,
     across=3,
     up=3,
     gobo=0,  # number of what its light is thrown through, or -1
@@ -312,6 +317,6 @@ LOBES = _record(
 )
 """How one point of a surface scatters light."""
 
-GLEAM = _record(direction=3, radiance=3, distance=0, density=0, weight=0, left=3)
+GLEAM = _record(direction=3, radiance=3, distance=0, density=0, weight=0, left=3, shaded=0)
 """A direction in which light may come: how much, from how far, how densely such directions are chosen (0 if there is
-but one), and what is left of it after clear things."""
+but one), what is left of it after clear things, and the share of the sun that clouds and banks of fog keep off."""

@@ -14,11 +14,11 @@ import shapely
 from numpy.typing import NDArray
 
 from lumwick.air.atmosphere import ClearSky
+from lumwick.air.sun import flattened
 from lumwick.keep import digest
-from lumwick.lens.camera import Camera, direction_of
+from lumwick.lens.camera import Camera
 from lumwick.place.fields import most
 from lumwick.snapshot.evaluate import Setting, Snapshot
-from lumwick.snapshot.heavens import KeyLight
 from lumwick.snapshot.planted import area_shapes, films_of, planted
 from lumwick.trace import embree, records
 from lumwick.trace.assembly import geometry_of, looks_of, owners
@@ -41,8 +41,8 @@ from lumwick.trace.sections.banks import BankLight, BanksInputs, bank_record, ma
 from lumwick.trace.sections.daylight import DaylightInputs, make_daylight
 from lumwick.trace.sections.land import LandInputs, make_land
 from lumwick.trace.sections.litter import LitterInputs, make_litter
-from lumwick.trace.sections.night import STARS_FROM, NightInputs
 from lumwick.trace.sections.relief import Relief, ReliefInputs, near
+from lumwick.trace.sections.ridges import RidgesInputs, make_ridges
 from lumwick.trace.sections.sea import SeaInputs, make_sea
 from lumwick.trace.sections.section import Section
 from lumwick.trace.sections.sheet import Sheet, SheetInputs, make_sheet
@@ -54,8 +54,6 @@ from lumwick.trace.world import MODEL, Air, Land, Lights, Looks, View, World
 
 GRAIN = 0.16
 """How much of the ground's fine grain tilts its normals (practice)."""
-SUN_STEP = 1e-3
-"""Steps [degrees] by which the sky follows the sun: a quarter of a second of the day (practice)."""
 LAID = 0.02
 """Steps of the tide [m] for which the sea's sheet is laid anew; between them it is raised as it is."""
 WHITE_FOG = 0.8
@@ -64,7 +62,7 @@ SUN_GONE = -0.02
 """Sine of the sun's height under which it lights nothing."""
 
 
-STANDING = ("site", "land", "sea", "growth", "ways", "built", "surfaces", "things")
+STANDING = ("site", "land", "ridges", "sea", "growth", "ways", "built", "surfaces", "things")
 """What of a place is made once, and again when it is another than before."""
 
 
@@ -90,20 +88,6 @@ class TopInputs:
         return [p.child for p in self.parts], [p.mask for p in self.parts], owners(self.parts), transforms
 
 
-BY_SUN = KeyLight(0.0, 0.0)
-
-
-def _night_of(snap: Snapshot, sun_height: float) -> NightInputs:
-    """What of the heavens changes a snapshot's picture."""
-    site, moon = snap.place.site, snap.moon
-    north = float(site.north_turn)
-    if moon is not None:
-        told = {name: round(getattr(moon, name), 3) for name in ("azimuth", "elevation", "phase_angle", "limb", "pole")}
-        moon = replace(moon, **{**told, "azimuth": told["azimuth"] + north, "distance_km": round(moon.distance_km)})
-    jd = snap.jd if sun_height < STARS_FROM else 0.0
-    return NightInputs(moon, snap.heavens, jd, float(site.latitude), float(site.longitude), north)
-
-
 class Stage:
     """Geometry and light of one place, ready to be traced at whatever instant it was last set to."""
 
@@ -113,6 +97,7 @@ class Stage:
         self.stands = Stands()
         self.furnishing = Furnishing()
         self._land = Section(make_land)
+        self._ridges = Section(make_ridges)
         self._litter = Section(make_litter)
         self._relief = Section(Relief().make)
         self._sheet = Section(make_sheet)
@@ -156,6 +141,7 @@ class Stage:
         """Its parts by name, in the order of the kernel's rows, which is the same whatever was set before."""
         named = {
             **self._land.made.parts,
+            **self._ridges.made,
             **(self._relief.made[0] if self._relief.key else {}),
             **self._sheet.made.parts,
             **self._water.parts,
@@ -179,6 +165,7 @@ class Stage:
         level = place.sea.level if place.sea.present else None
         reach = most(self.setting.place.sea.tide_range)
         land = self._land.of(LandInputs(shown.ground, place.land, level, reach, tuple(place.ways)))
+        self._ridges.of(RidgesInputs(tuple(place.ridges), land, place.site.north_turn))
         self._sheet.of(SheetInputs(land, round(place.sea.surface / LAID) * LAID if place.sea.present else None))
         self._built.of(BuiltInputs.of(shown, land))
         laid, level_ground = list(planted(shown)), (*area_shapes(shown), *films_of(shown))
@@ -248,30 +235,7 @@ class Stage:
 
     def _light_up(self, snap: Snapshot) -> None:
         """Set the sky, the lamps and what glows, and lay everything out for the kernel."""
-        place = self.standing.place
-        azimuth, elevation = (
-            round(float(angle) / SUN_STEP) * SUN_STEP
-            for angle in (snap.sun.azimuth + place.site.north_turn, snap.sun.elevation)
-        )
-        self._daylight.of(
-            DaylightInputs(
-                azimuth=azimuth,
-                elevation=elevation,
-                distance=round(float(snap.sun.distance_au), 6),
-                toward=snap.key_direction if snap.key.by_moon else direction_of(azimuth, elevation),
-                key=snap.key if snap.key.by_moon else BY_SUN,
-                night=_night_of(snap, elevation),
-                weather=snap.weather,
-                altitude=place.site.altitude,
-                sea=place.sea,
-                surround=place.surround,
-                surround_lux=snap.surround_lux,
-                turn=place.site.north_turn,
-                deck=snap.deck,
-                veil=snap.veil,
-                read=self.setting.read,
-            )
-        )
+        self._daylight.of(DaylightInputs.of(snap, self.standing.place, self.setting.read))
         placed = (self._placed.key, self._moved.key)
         self._lamps.of(LampInputs(snap.lamps, snap.surfaces, placed, snap.gaps, snap.sun_gobo, snap.gobo_t))
         self._assemble()
@@ -287,6 +251,7 @@ class Stage:
             s.key
             for s in (
                 self._land,
+                self._ridges,
                 self._relief,
                 self._water.inland,
                 self._built,
@@ -391,6 +356,9 @@ class Stage:
         if key.by_moon and self.snapshot.moon is not None:
             wide, sun["by_moon"] = self.snapshot.moon.radius_deg * float(self.snapshot.heavens.moon_size), 1.0
         sun["tan_radius"] = np.tan(np.radians(wide))
+        sun["flat"] = 1.0 if key.by_moon else flattened(float(self.snapshot.sun.true_elevation))
+        seen = place.surround
+        sun["far"], sun["centre"] = seen.away, (seen.east, seen.north, seen.up)
         sun["gobo"] = self.furnishing.sun_thrown
         gobo = self.snapshot.sun_gobo
         if gobo is not None:

@@ -1,4 +1,4 @@
-"""The day of a shot as the timeline and the Air bench draw it: sky, sun and moon."""
+"""The day of a shot as the timeline and the Air bench draw it: sky, sun and moon, and the air by its height."""
 
 from __future__ import annotations
 
@@ -9,10 +9,12 @@ import numpy as np
 
 from lumwick.air.moon import moon_position
 from lumwick.air.sun import julian_day, sun_day, sun_position
+from lumwick.lens.camera import Camera
 from lumwick.place.document import Shot
 from lumwick.place.instant import place_clock
-from lumwick.snapshot.evaluate import Setting
+from lumwick.snapshot.evaluate import RANGE_TO_EXTINCTION, Setting, evaluate
 from lumwick.snapshot.heavens import moon_at, sun_at, utc_of
+from lumwick.sounding import Sounding, sounding
 
 
 def day_band(setting: Setting, shot: Shot, count: int = 48) -> dict[str, Any]:
@@ -139,3 +141,46 @@ def _heavens(setting: Setting, shot: Shot, still: Setting, start: dt.datetime) -
         "moon_by": air.heavens.moon_by,
         "sun_now": [round(float(sun.azimuth), 1), round(float(sun.elevation), 1)],
     }
+
+
+def air_by_height(setting: Setting, shot: Shot, t: float, camera: Camera | None) -> dict[str, Any]:
+    """What the Air bench draws of the air over the ground at a clip time; heights are over the datum [m]."""
+    seen = evaluate(setting, shot, t, camera)
+    told = sounding(setting, seen)
+    air = setting.motions(shot).at(t)[1].air or setting.still(shot).place.air
+    ground = float(setting.ground.height([seen.camera.position[0]], [seen.camera.position[1]])[0])
+    deck, veil, weather = seen.deck, seen.veil, seen.weather
+    return {
+        "path": f"/shots/{shot.id}/air" if shot.air is not None else "/air",
+        "ground": round(ground, 2),
+        "eye": round(told.eye, 2),
+        "wind": told.wind,
+        "low": {"oktas": float(air.low.oktas), "base": float(air.low.base), "thick": float(air.low.thick)}
+        if deck is not None
+        else None,
+        "high": {"amount": float(air.high.amount), "height": float(air.high.height)} if veil is not None else None,
+        "fog": {
+            "base": round(weather.fog_base, 1),
+            "height": round(weather.fog_height, 1),
+            "sight": round(RANGE_TO_EXTINCTION / max(weather.fog_extinction, 1e-9)),
+        },
+        "words": words_of(told),
+    }
+
+
+def words_of(told: Sounding) -> list[str]:
+    """Readings of the air in words."""
+    sight = f"{told.sight / 1000:.1f} km" if told.sight >= 1000 else f"{told.sight:.0f} m"
+    return [
+        f"sight {sight}",
+        f"sky overhead {_light(told.overhead)} cd/m², ahead {_light(told.ahead)}",
+        f"level ground {_light(told.by_sky + told.by_sun)} lx, {_light(told.by_sun)} of it by sun or moon",
+    ]
+
+
+def _light(value: float) -> str:
+    """An amount of light with the digits that tell something."""
+    if value >= 10:
+        rounded = float(f"{value:.2g}") if value < 1000 else float(f"{value:.3g}")
+        return f"{rounded:,.0f}".replace(",", " ")
+    return f"{value:.2g}"

@@ -30,6 +30,7 @@ urlpatterns = [
     path("places/<int:place_id>/bring/", files.bring, name="bring"),
     path("places/<int:place_id>/hour/", air.hour, name="hour"),
     path("places/<int:place_id>/skyline/", air.skyline, name="skyline"),
+    path("places/<int:place_id>/aloft/", air.aloft, name="aloft"),
     path("places/<int:place_id>/meter/", air.meter, name="meter"),
     path("places/<int:place_id>/exposed/", air.exposed, name="exposed"),
     path("places/<int:place_id>/a-day/", air.a_day, name="a-day"),

@@ -1,5 +1,6 @@
 """The Air bench in the browser: the day, the meter, weather, banks of fog, sun and moon by hand."""
 
+import math
 from typing import Any
 
 import pytest
@@ -8,7 +9,7 @@ from playwright.sync_api import Page, expect
 from lumwick.motion.channel import Channel
 from studio.places.models import Place
 from tests.browser.conftest import box_of, settled, ws
-from tests.browser.test_journeys import revision
+from tests.browser.test_journeys import revision, set_field
 from tests.browser.test_things import opened
 from tests.browser.test_water import clicked_at
 
@@ -108,3 +109,49 @@ def test_weather_a_bank_of_fog_and_a_moon_by_hand(page: Page, live_server: Any, 
     revision(page, 6)
     after = document().air.heavens
     assert after.moon_bearing > before.moon_bearing and after.moon_height < before.moon_height
+
+
+def test_clouds_dragged_against_the_section_and_the_air_read_off(page: Page, live_server: Any, place: Any) -> None:
+    opened(page, live_server.url)
+    page.keyboard.press("4")
+    slip = page.locator("#slip")
+    page.get_by_role("tab", name="Clouds").click()
+    drawing = page.locator("svg[x-ref=drawing]")
+    expect(drawing).to_contain_text("level ground", timeout=20_000)
+    expect(drawing).to_contain_text("wind, m/s")
+    assert page.locator("[data-air]").count() == 0  # no cloud yet
+    slip.get_by_role("button", name="Heaps and hair").click()
+    revision(page, 2)
+    expect(page.locator("[data-air]")).to_have_count(3, timeout=20_000)
+    before = document().air.low
+    box = box_of(page, "[data-air=base]")
+    x, y = box["x"] + box["width"] / 3, box["y"] + box["height"] / 2
+    page.mouse.move(x, y)
+    page.mouse.down()
+    page.mouse.move(x, y + 6)
+    page.mouse.move(x, y + 12)
+    expect(page.get_by_text("over the datum")).to_be_visible()
+    page.mouse.up()
+    revision(page, 3)
+    after = document().air.low
+    assert 20 < after.base < before.base and after.thick == before.thick
+    expect(drawing).to_contain_text(f"base {after.base:.0f} m", timeout=20_000)
+
+
+def test_a_far_ridge_is_set_up_where_the_shot_looks(page: Page, live_server: Any, place: Any) -> None:
+    opened(page, live_server.url)
+    page.keyboard.press("1")
+    slip = page.locator("#slip")
+    slip.get_by_role("button", name="Mountains").click()
+    revision(page, 2)
+    expect(slip.get_by_role("heading", name="Mountains")).to_be_visible()
+    one = document().shots[0].route.stations[0]
+    bearing = math.degrees(math.atan2(one.aim[0] - one.east, one.aim[1] - one.north)) % 360
+    assert document().ridges[0].bearing == pytest.approx(bearing, abs=0.1)
+    set_field(page, "Distance", "6 km")
+    revision(page, 3)
+    assert document().ridges[0].away == 6000
+    settled(page)
+    slip.get_by_role("button", name="remove").click()
+    revision(page, 4)
+    assert document().ridges == []

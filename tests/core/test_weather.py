@@ -7,6 +7,7 @@ from typing import Any
 import numpy as np
 import pytest
 
+from lumwick.air.falling import kinds_of
 from lumwick.errors import PlaceError
 from lumwick.land.ground import Ground
 from lumwick.lens.camera import Camera, direction_of
@@ -20,11 +21,12 @@ from lumwick.snapshot.evaluate import Setting, evaluate
 from lumwick.snapshot.footprint import footprints
 from lumwick.snapshot.seam import seam_gaps
 from lumwick.trace.film import blank
-from lumwick.trace.integrator.film import AIR, BEHIND, CLOUDS, PASSES
+from lumwick.trace.integrator.film import AIR, BEHIND, CLOUDS, POSITION, SHADOW
 from lumwick.trace.quality import Quality
 from lumwick.trace.render import expose
 from lumwick.trace.sections.banks import BanksInputs, make_banks
 from lumwick.trace.sections.weather import SIDE, SPACING
+from lumwick.trace.splashes import REACH, SPLASHES_FROM, UP, Struck, landings, splashing
 from lumwick.trace.stage import Stage
 from tests.conftest import small_place
 from tests.outside.test_rendered import quad
@@ -95,6 +97,58 @@ def test_streaks_are_seen_and_a_frame_alone_has_them_too() -> None:
     assert np.abs(first - later).mean() > 0.2
     bright = first.mean(-1)
     assert (bright > np.median(bright) + 8).mean() > 0.003
+
+
+def test_drops_splash_where_they_land_and_not_under_a_roof() -> None:
+    stage = Stage(setting({"rain": 20.0}))
+    stage.add_target("roof", *quad(-3, -30, 5.0, 30, 30, 5.0), (0.4, 0.4, 0.4))
+    camera = ahead(6.0, pitch=-30.0, focal=12.0)
+    stage.set(evaluate(stage.setting, stage.setting.place.shots[0], 0.3, camera))
+    drop = stage.world.air.drop
+    falling = np.array([kind.radius for kind in kinds_of(20.0, 0.0)], np.float32)
+    fine = ~np.isclose(drop[:, 6, None], falling, rtol=1e-5).any(1)
+    assert fine.sum() > 60
+    over = drop[fine, 2] - np.where(drop[fine, 0] > -2.0, 5.0, 1.0)
+    assert -0.04 < over.min() and over.max() < 0.3
+
+
+def test_a_splash_flies_as_what_is_thrown_and_is_the_same_alone_in_a_row_and_after_a_loop() -> None:
+    kinds = kinds_of(20.0, 0.0)
+    struck = Struck((3.0, 4.0), (0.2, 0.1), lambda east, north: 0 * east + 1.5)
+    told, radius = splashing(kinds, struck, 1.0, None, 0.02, 3)
+    assert (splashing(kinds, struck, 1.0, None, 0.02, 3)[0] == told).all()
+    assert np.abs(told[:, :2] - (struck.middle - 1.5 * np.array(struck.slant))).max() < REACH + 0.5
+    # a droplet's height and its speed up belong to one throw: v0^2 = v^2 + 2 g h, within the speeds that leave
+    leaves = np.sqrt((told[:, 5] / 0.02) ** 2 + 2 * 9.81 * (told[:, 2] - 1.5))
+    hardest = np.sqrt(max(kind.radius for kind in kinds) / 1e-3)
+    assert leaves.max() <= UP[1] * hardest and leaves.min() >= UP[0] * np.sqrt(SPLASHES_FROM / 1e-3) - 1e-9
+    ends = [splashing(kinds, struck, t, 4.0, 0.02, 3)[0] for t in (0.0, 4.0, 2.0)]
+    assert ends[0] == pytest.approx(ends[1]) and len(ends[2]) != len(ends[0])
+    assert radius.max() < 0.5 * max(kind.radius for kind in kinds)
+    one = landings(kinds)
+    wanted = sum(kind.number * kind.speed for kind in kinds if kind.radius >= SPLASHES_FROM)
+    assert one[1].sum() == pytest.approx(wanted) and 20 < wanted < 2000  # drops on a square metre in a second
+    assert landings(kinds_of(0.3, 0.0))[1].sum() < 0.1 * wanted
+
+
+def test_what_shadows_keep_off_is_what_is_missing_in_them() -> None:
+    pictures = []
+    camera = Camera(np.array([0.0, -12.0, 6.0]), direction_of(0.0, -30.0), 24.0, focus=1000.0)
+    for shaded in (False, True):
+        stage = Stage(setting({"low": LowClouds(oktas=4, seed=3)}))
+        if shaded:  # high up, so that it takes little of the sky
+            stage.add_target("board", *quad(-400, -100, 420.0, 400, -60, 420.0), (0.1, 0.1, 0.1))
+        stage.set(evaluate(stage.setting, stage.setting.place.shots[0], 0.0, camera))
+        film = blank(48, 32, passes=True)
+        expose(stage, film, 64)
+        n = film.counted
+        pictures.append((film.sums[..., :3] / n, film.passes[..., SHADOW : SHADOW + 3] / n, film.passes[..., :3] / n))
+    (bare, by_clouds, sun), (dark, kept, left) = pictures
+    ground = slice(12, 32)
+    assert (left[ground].mean() < 0.9 * sun[ground].mean()) or kept[ground].mean() > 0
+    lit = (sun + by_clouds)[ground].mean((0, 1))
+    assert (left + kept)[ground].mean((0, 1)) == pytest.approx(lit, rel=0.03)
+    assert (kept - by_clouds)[ground].mean() == pytest.approx((sun - left)[ground].mean(), rel=0.05)
 
 
 def test_snow_lies_on_what_faces_up_and_not_on_walls_or_under_roofs() -> None:
@@ -198,7 +252,7 @@ def test_clouds_are_a_pass_of_their_own_and_passes_still_add_up() -> None:
     stage.set(evaluate(stage.setting, stage.setting.place.shots[0], 0.0, camera))
     film = blank(32, 24, passes=True)
     expose(stage, film, 8)
-    by = film.passes[..., : PASSES - 4].reshape(24, 32, -1, 3)
+    by = film.passes[..., :POSITION].reshape(24, 32, -1, 3)
     assert by[..., CLOUDS, :].mean() > 0.2 * by[..., BEHIND, :].mean() > 0
     assert by[..., AIR, :].mean() > 0
     assert by.sum(2) == pytest.approx(film.sums[..., :3], rel=1e-4, abs=1e-3)

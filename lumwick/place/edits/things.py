@@ -17,16 +17,20 @@ from lumwick.place.fields import Id, Point2
 from lumwick.place.files import explain
 from lumwick.place.growing import Spot, Stand
 from lumwick.place.instant import Motions
-from lumwick.place.nature import DrawnBeach, FogBank, GroundWay, Water
+from lumwick.place.nature import DrawnBeach, FogBank, GroundWay, Ridge, Water
 from lumwick.place.objects import Built, Dressed, Lamp, LampGroup, Surface, Thing
 from lumwick.place.paths import find
 
 AREA_AT_MOST = 400
 """Corners of a stand's area."""
 
+ListName = Literal[
+    "waters", "banks", "ridges", "beaches", "ways", "growth", "lamps", "surfaces", "things", "lamp_groups"
+]
 LISTED: dict[str, tuple[str, type[BaseModel]]] = {
     "waters": ("water", Water),
     "banks": ("bank of fog", FogBank),
+    "ridges": ("far ridge", Ridge),
     "beaches": ("drawn beach", DrawnBeach),
     "ways": ("way", GroundWay),
     "growth": ("stand", Stand),
@@ -58,7 +62,7 @@ class Add(Command):
 
     op: Literal["add"]
     item: dict[str, Any]
-    to: Literal["waters", "banks", "beaches", "ways", "growth", "lamps", "surfaces", "things", "lamp_groups"]
+    to: ListName
 
     def apply(self, draft: Place) -> str:
         what, model = LISTED[self.to]
@@ -75,7 +79,7 @@ class Remove(Command):
 
     op: Literal["remove"]
     id: Id
-    of: Literal["waters", "banks", "beaches", "ways", "growth", "lamps", "surfaces", "things", "lamp_groups"]
+    of: ListName
 
     def apply(self, draft: Place) -> str:
         kept = getattr(draft, self.of)

@@ -17,10 +17,10 @@ CHANNELS = 16
 """Radiance rgb, albedo rgb, normal xyz, distance, squared brightness of whole blocks over their length, number of
 samples, light set aside rgb, brightness of the block that is not whole yet."""
 SUN, SKY, LAMPS, MIRRORED, GLOWING, AIR, BEHIND, CLOUDS = range(SOURCES)
-POSITION, COVERAGE = 3 * SOURCES, 3 * SOURCES + 3
-PASSES = 3 * SOURCES + 4
+POSITION, COVERAGE, SHADOW = 3 * SOURCES, 3 * SOURCES + 3, 3 * SOURCES + 4
+PASSES = 3 * SOURCES + 7
 """Radiance by its source, rgb each: sun, sky, lamps, reflection, emission, air and water, background, clouds before it;
-then position xyz and coverage."""
+then position xyz and coverage, and the sun's light that shadows keep off the first surface, rgb."""
 IDS = 6
 """Things, and surfaces, that one pixel can tell apart."""
 NOTHING = 1e5

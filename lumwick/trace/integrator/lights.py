@@ -11,7 +11,7 @@ from lumwick.trace.integrator import lamplight as ll
 from lumwick.trace.integrator.compiling import PART, WITHIN
 from lumwick.trace.integrator.facets import facet_density, fresnel, hidden
 from lumwick.trace.integrator.scattering import evaluate, evaluate_matt
-from lumwick.trace.integrator.skylight import pick_sky, sky_density, sky_light, sun_disc
+from lumwick.trace.integrator.skylight import pick_sky, sky_density, sky_from, sun_disc
 from lumwick.trace.sampling import INNER, STEPS_A_SAMPLE, cell, pair, turn
 from lumwick.trace.world import MODEL
 
@@ -75,16 +75,16 @@ def met_by_chance(air, lights, lane):
             seen = colour[c] * keep + media.fog_light(air.fog[0], cos_sun, c) * (1 - keep)
             film.add(path, row, c, path.throughput[c] * seen)
         return
-    sky_light(lights.panorama, lights.lit_sky, sun, d[0], d[1], d[2], colour)
+    sky_from(lights, lights.lit_sky, path.origin, d, colour)
     weight = 1.0
     if path.density > 0:
         other = _sky_asked(lights, path.chosen_at, d)
         weight = path.density / (path.density + other)
     elif path.plain and sun.illuminance[1] > 0 and not path.skims and path.reflected > 0:
-        left, cos_sun = lane.gleam.left, d[0] * sun.direction[0] + d[1] * sun.direction[1] + d[2] * sun.direction[2]
+        left = lane.gleam.left
         for c in range(3):
             left[c] = 0.0
-        sun_disc(sun, cos_sun, left)
+        sun_disc(sun, d, left)
         keep = media.transmittance(air, path.origin[2], max(d[2], 0.02), media.FAR_FOG)
         for c in range(3):
             colour[c] += left[c] * keep
@@ -125,7 +125,7 @@ def _to_sun(lights, path, hit, gleam):
     r = sun.tan_radius * np.sqrt(u)
     cx, cy = turn(v)
     for c in range(3):
-        d[c] = sun.direction[c] + r * cx * sun.across[c] + r * cy * sun.up[c]
+        d[c] = sun.direction[c] + r * cx * sun.across[c] + r * cy * sun.flat * sun.up[c]
         gleam.radiance[c] = sun.illuminance[c]
     q = 1 / np.sqrt(d[0] * d[0] + d[1] * d[1] + d[2] * d[2])
     for c in range(3):
@@ -229,6 +229,27 @@ def _gather(path, hit, lobes, gleam, kind, density, gloss_density, matt):
             film.add(path, row, c, path.throughput[c] * gleam.radiance[c] * lobes.gloss[c] * by_gloss)
 
 
+@nb.njit(**INNER)
+def _keep_off(lane, weight):
+    """Count the sun's light that a shadow keeps off a sample's first surface."""
+    gleam, lobes = lane.gleam, lane.lobes
+    for c in range(3):
+        light = lobes.matt[c] + (lobes.gloss[c] if lane.hit.glossy else 0.0)
+        lane.out[film.CHANNELS + film.SHADOW + c] += lane.path.throughput[c] * gleam.radiance[c] * light * weight
+
+
+@nb.njit(**WITHIN)
+def _note_shadow(w, lane, cos_l):
+    """What the sun would give the first surface if nothing stood in its way."""
+    hit, lobes, gleam = lane.hit, lane.lobes, lane.gleam
+    media.reaching(w.air, w.lights, w.waters.body[lane.path.body], hit, gleam, media.SUN)
+    if hit.glossy:
+        evaluate(lobes, hit.normal, lane.path.direction, gleam.direction)
+    else:
+        evaluate_matt(lobes, cos_l)
+    _keep_off(lane, gleam.weight / max(1e-3, 1 - gleam.shaded))
+
+
 @nb.njit(**PART)
 def direct(w, limits, lane):
     """Light straight from the sun's disc, from the sky and from a lamp."""
@@ -256,9 +277,11 @@ def direct(w, limits, lane):
             reach = q * LAMP_SHORT - LAMP_SHORTER
         mask = SEEN if path.depth == 0 and kind != media.SKY else SCATTERED
         if not rays.unoccluded(w.geometry.scene, lane, start, d, reach, mask):
+            if kind == media.SUN and hit.first:
+                _note_shadow(w, lane, cos_l)
             continue
         if kind == media.SKY:
-            sky_light(w.lights.panorama, w.lights.lit_sky, w.lights.sun[0], d[0], d[1], d[2], gleam.radiance)
+            sky_from(w.lights, w.lights.lit_sky, hit.position, d, gleam.radiance)
         media.reaching(w.air, w.lights, w.waters.body[path.body], hit, gleam, kind)
         density, gloss_density = 0.0, 0.0
         if hit.glossy:
@@ -271,6 +294,8 @@ def direct(w, limits, lane):
             for c in range(3):
                 gleam.radiance[c] *= gleam.left[c]
         _gather(path, hit, lobes, gleam, kind, density, gloss_density, matt)
+        if kind == media.SUN and hit.first and gleam.shaded > 0:
+            _keep_off(lane, gleam.weight * gleam.shaded / max(1e-3, 1 - gleam.shaded))
 
 
 @nb.njit(**WITHIN)

@@ -12,7 +12,7 @@ import numpy as np
 from lumwick.trace.integrator import clouds, film, mist
 from lumwick.trace.integrator.compiling import WITHIN
 from lumwick.trace.integrator.facets import fresnel
-from lumwick.trace.integrator.skylight import sky_light, sun_disc
+from lumwick.trace.integrator.skylight import sky_from, sky_light, sun_disc
 from lumwick.trace.integrator.starlight import add_night, shines
 from lumwick.trace.sampling import INNER, STEPS_A_SAMPLE, cell
 
@@ -144,13 +144,13 @@ def open_sky(air, lights, lane, colour):
     it is clouds' own, into the hit's ``tangent``."""
     path, hit, sun = lane.path, lane.hit, lights.sun[0]
     d = path.direction
-    sky_light(lights.panorama, lights.sky, sun, d[0], d[1], d[2], colour)
+    sky_from(lights, lights.sky, path.origin, d, colour)
     cloudy, keep = has_clouds(air), 1.0
     if cloudy:
         keep = _clouds_before(air, lights, lane, clouds.FARTHEST, colour, hit.tangent)
     if d[2] > -0.01:
         if sun.by_moon < 0.5:
-            sun_disc(sun, _cos_sun(sun, d), colour)
+            sun_disc(sun, d, colour)
         if shines(lights.night[0]):
             add_night(lights, path.spread, d, colour)
     if not cloudy:
@@ -236,13 +236,13 @@ def reaching(air, lights, body, hit, gleam, kind):
     """Take from a gleam what clouds, fog, and water over the point, take on its way down."""
     z, dz = hit.position[2], gleam.direction[2]
     if kind == SUN:
-        gleam.weight *= transmittance(air, z, dz, FAR_FOG)
+        open_, p = 1.0, hit.position
         if air.cloud[0].top > air.cloud[0].base:
-            p = hit.position
-            gleam.weight *= clouds.shade(air.cloud[0], air.deck, lights.sun[0], p[0], p[1], p[2], hit.texel)
+            open_ *= clouds.shade(air.cloud[0], air.deck, lights.sun[0], p[0], p[1], p[2], hit.texel)
         if air.bank[0].on > 0:
-            p = hit.position
-            gleam.weight *= mist.shade(air.bank[0], air.mist, lights.sun[0], p[0], p[1], p[2])
+            open_ *= mist.shade(air.bank[0], air.mist, lights.sun[0], p[0], p[1], p[2])
+        gleam.weight *= transmittance(air, z, dz, FAR_FOG) * open_
+        gleam.shaded = 1 - open_
     elif kind == LAMP:
         gleam.weight *= transmittance(air, z, dz, gleam.distance)
     if hit.submerged > 0:

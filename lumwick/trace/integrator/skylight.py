@@ -49,6 +49,21 @@ def sky_light(panorama, table, sun, dx, dy, dz, c):
 
 
 @nb.njit(**INNER)
+def sky_from(lights, table, origin, direction, c):
+    """As `sky_light`, from a point: an environment picture that is taken to be so far off shows another part of it from
+    another point."""
+    sun, dx, dy, dz = lights.sun[0], direction[0], direction[1], direction[2]
+    if lights.panorama.shape[0] > 1 and sun.far > 0:
+        x, y, z = origin[0] - sun.centre[0], origin[1] - sun.centre[1], origin[2] - sun.centre[2]
+        along = x * dx + y * dy + z * dz
+        within = sun.far * sun.far - (x * x + y * y + z * z)
+        if within > 0:  # from outside of it, it is endlessly far
+            t = np.sqrt(along * along + within) - along
+            dx, dy, dz = (x + t * dx) / sun.far, (y + t * dy) / sun.far, (z + t * dz) / sun.far
+    sky_light(lights.panorama, table, sun, dx, dy, dz, c)
+
+
+@nb.njit(**INNER)
 def sky_density(share, low, azimuth, dx, dy, dz):
     """Density [1/sr] with which `pick_sky` chooses a direction."""
     rows, cols = share.shape
@@ -87,11 +102,17 @@ def pick_sky(pick, share, low, azimuth, u, v, d):
 
 
 @nb.njit(**INNER)
-def sun_disc(sun, cos_sun, c):
-    """Add the sun's disc [cd/m2], darker to its limb: 1 - 0.6 (1 - mu), of unit mean when divided by 0.8."""
-    edge = 1 / np.sqrt(1 + sun.tan_radius * sun.tan_radius)
-    if cos_sun > edge:
-        mu = np.sqrt(max(0.0, 1 - (1 - cos_sun) / (1 - edge)))
-        k = (0.4 + 0.6 * mu) / 0.8 / (np.pi * sun.tan_radius * sun.tan_radius)
+def sun_disc(sun, d, c):
+    """Add the sun's disc [cd/m2] along a direction, darker to its limb: 1 - 0.6 (1 - mu), of unit mean when divided by
+    0.8; as flat as the air makes it."""
+    s, a, b = sun.direction, sun.across, sun.up
+    lean = d[0] * s[0] + d[1] * s[1] + d[2] * s[2]
+    if lean < 0.5:
+        return
+    x = (d[0] * a[0] + d[1] * a[1] + d[2] * a[2]) / lean
+    y = (d[0] * b[0] + d[1] * b[1] + d[2] * b[2]) / (lean * sun.flat)
+    out = (x * x + y * y) / (sun.tan_radius * sun.tan_radius)
+    if out < 1:
+        k = (0.4 + 0.6 * np.sqrt(1 - out)) / 0.8 / (np.pi * sun.tan_radius * sun.tan_radius * sun.flat)
         for i in range(3):
             c[i] += k * sun.illuminance[i]

@@ -11,13 +11,15 @@ from numpy.typing import NDArray
 from lumwick.air.atmosphere import ClearSky, clear_sky, sky_illuminance, sun_at_height
 from lumwick.air.bands import BAND_RGB_LUX, coefficients
 from lumwick.air.clouds import OKTAS, Deck, Veil
+from lumwick.lens.camera import direction_of
+from lumwick.place.document import Place
 from lumwick.place.fields import Asset
 from lumwick.place.nature import Sea, Surround
-from lumwick.snapshot.evaluate import Weather
+from lumwick.snapshot.evaluate import Snapshot, Weather
 from lumwick.snapshot.heavens import KeyLight
 from lumwick.trace.lighting import Lighting, lighting, surround_lighting
 from lumwick.trace.sections.clouds import NONE, Clouds, Daystar, clouds, laid_over
-from lumwick.trace.sections.night import Night, NightInputs, moonlight, night, night_sky
+from lumwick.trace.sections.night import STARS_FROM, Night, NightInputs, moonlight, night, night_sky
 from lumwick.trace.textures import read_panorama
 from lumwick.water.optics import KINDS, by_clarity
 
@@ -43,6 +45,22 @@ class WaterLight:
             return cls.of_kind(sea.water, down)
         lost, returned = by_clarity(sea.clarity)
         return cls(lost, lost, returned * down)
+
+
+SUN_STEP = 1e-3
+"""Steps [degrees] by which the sky follows the sun: a quarter of a second of the day (practice)."""
+BY_SUN = KeyLight(0.0, 0.0)
+
+
+def _night_of(snap: Snapshot, sun_height: float) -> NightInputs:
+    """What of the heavens changes a snapshot's picture."""
+    site, moon = snap.place.site, snap.moon
+    north = float(site.north_turn)
+    if moon is not None:
+        told = {name: round(getattr(moon, name), 3) for name in ("azimuth", "elevation", "phase_angle", "limb", "pole")}
+        moon = replace(moon, **{**told, "azimuth": told["azimuth"] + north, "distance_km": round(moon.distance_km)})
+    jd = snap.jd if sun_height < STARS_FROM else 0.0
+    return NightInputs(moon, snap.heavens, jd, float(site.latitude), float(site.longitude), north)
 
 
 @dataclass(frozen=True)
@@ -82,6 +100,31 @@ class DaylightInputs:
     deck: Deck | None
     veil: Veil | None
     read: Callable[[Asset], bytes] = field(compare=False)
+
+    @classmethod
+    def of(cls, snap: Snapshot, place: Place, read: Callable[[Asset], bytes]) -> DaylightInputs:
+        """What the light of a snapshot goes by; the sea of ``place`` is as it stands then."""
+        azimuth, elevation = (
+            round(float(angle) / SUN_STEP) * SUN_STEP
+            for angle in (snap.sun.azimuth + place.site.north_turn, snap.sun.elevation)
+        )
+        return cls(
+            azimuth=azimuth,
+            elevation=elevation,
+            distance=round(float(snap.sun.distance_au), 6),
+            toward=snap.key_direction if snap.key.by_moon else direction_of(azimuth, elevation),
+            key=snap.key if snap.key.by_moon else BY_SUN,
+            night=_night_of(snap, elevation),
+            weather=snap.weather,
+            altitude=place.site.altitude,
+            sea=place.sea,
+            surround=place.surround,
+            surround_lux=snap.surround_lux,
+            turn=place.site.north_turn,
+            deck=snap.deck,
+            veil=snap.veil,
+            read=read,
+        )
 
 
 @dataclass(frozen=True)

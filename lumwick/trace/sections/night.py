@@ -12,7 +12,7 @@ from lumwick.air.atmosphere import N_AZ, N_EL, NIGHT_CD, clear_sky, sky_azimuths
 from lumwick.air.bands import BAND_RGB_LUX, LUMA
 from lumwick.air.moon import TINT, Moon, full_lux, moon_face
 from lumwick.air.starry import BAND_CD, galaxy, lifted, star_list, to_place
-from lumwick.air.sun import direction, lift
+from lumwick.air.sun import direction, flattened
 from lumwick.lens.colour import temperature_rgb
 from lumwick.place.nature import Heavens
 from lumwick.trace import records
@@ -110,11 +110,9 @@ def _moon(record: np.void, moon: Moon, sky: Heavens, left: Floats) -> F32:
     up = np.cross(right, toward)
     a = np.radians(moon.pole)  # clockwise from up to its north
     tan = np.tan(np.radians(moon.radius_deg))
-    # near the horizon air lifts its foot more than its head
-    low, high = (moon.elevation + part * moon.radius_deg for part in (-1.0, 1.0))
-    flat = 1 - float(lift(low) - lift(high)) / (2 * moon.radius_deg) if sky.moon_by == "date" else 1.0
+    flat = flattened(moon.elevation, moon.radius_deg) if sky.moon_by == "date" else 1.0
     record["moon"], record["moon_way"], record["moon_tan"] = 1.0, toward, tan * float(sky.moon_size)
-    record["moon_right"], record["moon_up"], record["moon_flat"] = right, up, max(flat, 0.4)
+    record["moon_right"], record["moon_up"], record["moon_flat"] = right, up, flat
     record["moon_turn"] = (np.cos(a), np.sin(a))
     light = full_lux(moon) / (np.pi * tan * tan)
     return np.asarray(moon_face(moon)[..., None] * light * TINT * left, np.float32)

@@ -21,6 +21,7 @@ from lumwick.trace.integrator.starlight import ROWS as CELL_ROWS
 from lumwick.trace.integrator.starlight import sort_by_way
 from lumwick.trace.integrator.surfaces.weathered import UNDER
 from lumwick.trace.sections.section import Section
+from lumwick.trace.splashes import Struck, splashing
 
 Floats = NDArray[np.float64]
 F32 = NDArray[np.float32]
@@ -155,10 +156,14 @@ class Weathering:
         told, number = in_the_air(showers.kinds, seen, showers.slants, t, loop, shutter, showers.seed)
         open_ = _open(record[0], roof, told[:, :3])
         told, number = told[open_], number[open_]
-        if not len(told):
-            return NO_DROPS
         kinds = showers.kinds
         radius = np.array([kind.radius for kind in kinds])[number]
+        thrown, fine = self._splashing(showers, eye, when, record[0], roof)
+        told, radius = np.concatenate([told, thrown]), np.concatenate([radius, fine])
+        first_drop = next((k for k, kind in enumerate(kinds) if kind.light == 0), 0)
+        number = np.concatenate([number, np.full(len(thrown), first_drop)])
+        if not len(told):
+            return NO_DROPS
         covers = np.array([kind.covers for kind in kinds])[number]
         long = np.linalg.norm(told[:, 3:], axis=1)
         rows = np.zeros((len(told), COLUMNS))
@@ -183,6 +188,17 @@ class Weathering:
         first = np.searchsorted(pair, np.arange(len(first)) * len(rows)).astype(np.int32)
         return rows[pair % len(rows)].astype(np.float32), first
 
+    def _splashing(
+        self, showers: Showers, eye: Floats, when: tuple[float, float | None, float], record: np.void, roof: F32
+    ) -> tuple[Floats, Floats]:
+        """Droplets of splashes on what rain falls on, and their radius [m]."""
+        if record["roof_spacing"] <= 0:
+            return np.zeros((0, 6)), np.zeros(0)
+        slant = (float(record["slant"][0]), float(record["slant"][1]))
+        middle = (float(eye[0] + slant[0] * eye[2]), float(eye[1] + slant[1] * eye[2]))
+        struck = Struck(middle, slant, lambda u, v: _tops(record, roof, u, v))
+        return splashing(showers.kinds, struck, *when, showers.seed)
+
 
 def _stepped(value: float, step: float) -> float:
     return round(float(value) / step) * step
@@ -198,14 +214,18 @@ def _open(weather: np.void, roof: F32, spots: Floats) -> NDArray[np.bool_]:
     """Which spots (n, 3) rain reaches."""
     if weather["roof_spacing"] <= 0:
         return np.ones(len(spots), bool)
-    u, v = (
-        np.floor((spots[:, k] + weather["slant"][k] * spots[:, 2] - weather[name]) / weather["roof_spacing"])
-        for k, name in enumerate(("roof_west", "roof_south"))
+    u, v = (spots[:, k] + weather["slant"][k] * spots[:, 2] for k in range(2))
+    return np.asarray(spots[:, 2] > _tops(weather, roof, u, v) - UNDER)
+
+
+def _tops(weather: np.void, roof: F32, east: Floats, north: Floats) -> Floats:
+    """Heights [m] of what rain falls on whose way meets the datum at these spots (n,) [m]; very low beside the map."""
+    i, j = (
+        np.floor((at - weather[name]) / weather["roof_spacing"]).astype(int)
+        for at, name in ((north, "roof_south"), (east, "roof_west"))
     )
-    inside = (u >= 0) & (v >= 0) & (u < roof.shape[1]) & (v < roof.shape[0])
-    top = np.full(len(spots), -1e9)
-    top[inside] = roof[v[inside].astype(int), u[inside].astype(int)]
-    return np.asarray(spots[:, 2] > top - UNDER)
+    inside = (i >= 0) & (j >= 0) & (i < roof.shape[0]) & (j < roof.shape[1])
+    return np.where(inside, roof[np.where(inside, i, 0), np.where(inside, j, 0)], -1e9)
 
 
 def _light(kinds: Any, number: NDArray[np.int64], colour: str, spots: Floats, lit: Lit) -> Floats:

@@ -83,9 +83,9 @@ GREY = {"low/oktas": 8, "low/closed": 1, "low/density": 0.04, "low/thick": 900, 
 """The sky that rain and snow fall from."""
 FALLING: dict[str, dict[str, Any]] = {
     "Dry": {"rain": 0, "snowing": 0, "lying": 0, "wetted": "by rain"},
-    "Drizzle": {**GREY, "rain": 0.6, "snowing": 0, "lying": 0, "streaks": 6},
-    "Steady rain": {**GREY, "rain": 4, "snowing": 0, "lying": 0, "streaks": 6},
-    "Downpour": {**GREY, "rain": 35, "snowing": 0, "lying": 0, "streaks": 6},
+    "Drizzle": {**GREY, "rain": 0.6, "snowing": 0, "lying": 0, "streaks": 10},
+    "Steady rain": {**GREY, "rain": 4, "snowing": 0, "lying": 0, "streaks": 16},
+    "Downpour": {**GREY, "rain": 35, "snowing": 0, "lying": 0, "streaks": 26},
     "After the rain": {"rain": 0, "snowing": 0, "lying": 0, "wetted": "wet"},
     "Light snow": {**GREY, "rain": 0, "snowing": 0.5, "lying": 1},
     "Thick snowfall": {**GREY, "rain": 0, "snowing": 3, "lying": 6},
@@ -178,12 +178,13 @@ def _suns_gobo(asked: Asked) -> list[Column]:
 
 def _surround(asked: Asked) -> Column:
     place = asked.place
+    taken = ("east", "north", "up") if place.surround.picture and place.surround.away > 0 else ()
     lamp = {"id": fresh_id([x.id for x in place.lamps], "lamp"), "name": f"Lamp {len(place.lamps) + 1}"}
     return asked.column(
         "Light from a picture",
         place.surround,
         "/surround",
-        ("picture", *(("turn", "lux") if place.surround.picture else ())),
+        ("picture", *(("turn", "lux", "away") if place.surround.picture else ()), *taken),
         listed=listed(place.lamps),
         listed_title="Lamps",
         add={"op": "add", "to": "lamps", "item": lamp},

@@ -14,6 +14,7 @@ from lumwick.metering import MOST_READINGS, Reading, metered_edit, offered, whol
 from studio.looks.engine import ENGINE_OF_LOOKS
 from studio.looks.metering import at_an_hour, metered_at
 from studio.looks.settings import revision_setting
+from studio.places.days import air_by_height
 from studio.places.models import Place
 from studio.places.views.look import look_camera
 from studio.places.views.owned import place_view
@@ -69,6 +70,20 @@ def skyline(request: HttpRequest, place: Place) -> HttpResponse:
         [round(float(b) - north, 2), round(float(h), 2)] for b, h in zip(bearing[::step], height[::step], strict=True)
     ]
     return JsonResponse({"skyline": told})
+
+
+@place_view("GET")
+def aloft(request: HttpRequest, place: Place) -> HttpResponse:
+    """The air by its height at a clip time of a shot: wind, clouds and fog, how far one sees, how bright it is."""
+    assert place.head is not None
+    try:
+        setting = revision_setting(place.head.pk)
+        shot = shot_of(place, request.GET.get("shot"))
+        t, camera = look_camera(request, setting, shot)
+        told = air_by_height(setting, shot, t, camera)
+    except LumwickError as error:
+        return JsonResponse({"error": str(error)}, status=422)
+    return JsonResponse(told)
 
 
 @place_view("GET")

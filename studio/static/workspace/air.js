@@ -1,4 +1,5 @@
 /* The Air bench: sun and moon taken by hand, looks through the day, and the light meter. */
+import { drawSounding } from '../drawings/sounding.js';
 import { dayScales, drawSun, nearestHour } from '../drawings/sun.js';
 import { drawBank } from '../drawings/marks.js';
 import { el, pointerDrag, refs } from '../kit/dom.js';
@@ -24,6 +25,63 @@ export const air = {
   meterRead: [], // clip time, exposure
   meterKeys: [],
   meterRuns: false,
+
+  soundingTold: null, // the air by its height, as it was told last
+  soundingAsked: '',
+
+  drawAirNow(svg, W, H) {
+    if (this.tabNow() === 'clouds') this.drawSoundingNow(svg, W, H);
+    else this.drawSunNow(svg, W, H);
+  },
+  // drawn as it was told last, and again when the answer for this revision, instant and view is there
+  drawSoundingNow(svg, W, H) {
+    const told = Alpine.raw(this.soundingTold);
+    if (told) {
+      const scales = drawSounding(svg, { W, H, ...told }, (what, e, shown) => this.dragAir(what, e, shown, scales));
+    }
+    const q = new URLSearchParams({ shot: this.s.shot.id, t: this.t.toFixed(4) });
+    if (this.cam) q.set('cam', this.cameraText());
+    const asked = `${this.s.rev} ${q}`;
+    if (asked === this.soundingAsked || this.playing || this.held) return;
+    this.soundingAsked = asked;
+    fetch(this.url(`aloft/?${q}`))
+      .then(async (reply) => {
+        const said = await reply.json();
+        if (asked !== this.soundingAsked) return;
+        if (!reply.ok) {
+          this.say(said.error);
+          return;
+        }
+        this.soundingTold = said;
+        if (this.bench === 'air') this.drawDrawing();
+      })
+      .catch(() => this.say('The air cannot be drawn: the server cannot be reached.'));
+  },
+  // a height of clouds: read off while it goes, stored when it is let go
+  dragAir(what, e, shown, scales) {
+    e.preventDefault();
+    e.stopPropagation();
+    const { low, high, path } = Alpine.raw(this.soundingTold),
+      box = refs.drawing.getBoundingClientRect(),
+      names = { base: 'Base', top: 'Tops', high: 'Ice clouds' };
+    let set = null;
+    const round = (z) => (z > 1000 ? Math.round(z / 50) * 50 : Math.round(z / 10) * 10);
+    const move = (m) => {
+      const z = round(scales.height(m.clientY - box.top));
+      if (what === 'base') set = [`${path}/low/base`, Math.min(6000, Math.max(20, z))];
+      else if (what === 'top') set = [`${path}/low/thick`, Math.min(6000, Math.max(30, z - low.base))];
+      else set = [`${path}/high/height`, Math.min(15000, Math.max(2000, z))];
+      for (const one of shown) one.setAttribute('transform', `translate(0 ${m.clientY - e.clientY})`);
+      const height = what === 'top' ? low.base + set[1] : set[1];
+      this.say(`${names[what]} ${height} m${what === 'high' && high ? '' : ' over the datum'}`);
+    };
+    const up = () => {
+      for (const one of shown) one.removeAttribute('transform');
+      this.say('');
+      if (set) this.send({ typed: this.typedOf(set[0], String(set[1])) });
+    };
+    pointerDrag(move, up);
+  },
 
   drawSunNow(svg, W, H) {
     const now = this.hourAt(this.t),

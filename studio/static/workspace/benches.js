@@ -6,7 +6,7 @@ export const BENCHES = [
   { id: 'land', draw: 'drawSectionNow', tap: 'tapSection' },
   { id: 'water', draw: 'drawWavesNow', asks: true },
   { id: 'growth', draw: 'drawGrowthNow', asks: true },
-  { id: 'air', draw: 'drawSunNow' },
+  { id: 'air', draw: 'drawAirNow' },
   { id: 'route', draw: 'drawSectionNow', tap: 'tapSection' },
   { id: 'cut', draw: 'drawFilmNow', tap: 'tapFilm' },
 ];

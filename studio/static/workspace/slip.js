@@ -268,5 +268,6 @@ export const slip = {
     else if (this.bench === 'route') this.tab_ = tab;
     else this.pickedTab = tab;
     this.slip();
+    if (this.bench === 'air') this.drawDrawing(); // it goes by the tab
   },
 };

@@ -28,6 +28,11 @@ WET_ALPHA = 0.16 * 0.16
 """GGX alpha of the film of water on wet ground."""
 SOAKED = 0.5
 """Colour of soaked earth against dry (practice)."""
+RIDGE_OCTAVES, GULLIES = 3, 0.32
+"""Sizes of the gullies of far ridges, and how much they tilt the ground."""
+ROCK_FROM, ROCK_OVER, SNOW_OVER, SNOW_ALBEDO = 0.16, 0.1, 160.0, 0.8
+"""1 less the cosine of the slope from which a ridge is rock, and that over which it comes to be; metres over which snow
+comes to lie, and its albedo."""
 FAR_FROM_EYE = 200.0
 """Ground that scattered light meets is drawn as if so far off [m]."""
 
@@ -146,10 +151,39 @@ def ground(land, waters, path, hit, lobes, rough):
         hit.glossy = 1
 
 
+@nb.njit(**INNER)
+def _ridge(look, hit, lobes):
+    """A far ridge: woods or grass on what is less steep, rock on what is steeper, snow above its line; its normal
+    roughened by gullies too fine for its mesh."""
+    p, n, size = hit.position, hit.normal, look.forms
+    tone, ragged = 0.0, 0.0
+    for c in range(3):
+        n[c] = hit.geometric[c]
+    steep = 1 - abs(n[2])
+    for octave in range(RIDGE_OCTAVES):
+        fade = min(1.0, max(0.0, 1.5 - hit.footprint / (0.5 * size)))
+        if fade > 0:
+            v, du, dv = noise2(p[0] / size, p[1] / size, 80 + octave)
+            n[0] -= fade * GULLIES * du
+            n[1] -= fade * GULLIES * dv
+            tone += fade * 0.16 * v
+            ragged += v
+        size *= 0.38
+    rock = min(1.0, max(0.0, (steep + 0.05 * ragged - ROCK_FROM) / ROCK_OVER))
+    snow = min(1.0, max(0.0, (p[2] - look.snow_from) / SNOW_OVER + 0.4 * ragged - 2.2 * (steep - 0.3)))
+    for c in range(3):
+        own = look.base[c] * (1 - rock) + look.second[c] * rock
+        white = SNOW_ALBEDO if c < 2 else SNOW_ALBEDO + 0.03
+        lobes.albedo[c] = min(0.9, max(0.01, own * (1 + tone) * (1 - snow) + white * snow))
+
+
 @nb.njit(**WITHIN)
 def far_ground(land, look, hit, lobes):
     """The ring of land beyond the survey: the colour of its edge, broken up."""
     x, y = hit.position[0], hit.position[1]
+    if look.forms > 0:
+        _ridge(look, hit, lobes)
+        return
     i, j, _, _ = grid_cell(land.heights, land.grid[0], x, y)
     broad, _, _ = noise2(x / 90, y / 90, 3)
     fine, _, _ = noise2(x / 23, y / 23, 4)
