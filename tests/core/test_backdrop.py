@@ -115,7 +115,9 @@ def test_ridges_are_added_and_taken_away_and_bad_ones_are_refused() -> None:
     assert gone.ridges == []
 
 
-def test_an_environment_picture_that_is_near_moves_when_the_camera_does(tmp_path_factory: pytest.TempPathFactory) -> None:
+def test_an_environment_picture_that_is_near_moves_when_the_camera_does(
+    tmp_path_factory: pytest.TempPathFactory,
+) -> None:
     path = tmp_path_factory.mktemp("env") / "e.hdr"
     pixels = np.full((128, 256, 3), 0.2, np.float32)
     pixels[:, 126:130] = 20.0  # a bright post in the middle, which is due north
