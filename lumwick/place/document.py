@@ -168,6 +168,9 @@ class Place(Model):
         for i, piece in enumerate(self.cut.pieces, 1):
             if piece.shot not in shots:
                 raise ValueError(f"piece {i} of the film is of the shot {piece.shot!r}, which this place does not have")
+        for bank in self.banks:
+            if bank.only and bank.only not in shots:
+                raise ValueError(f"{bank.name} is in the shot {bank.only!r} alone, which this place does not have")
         self._check_surfaces()
         groups = {group.id for group in self.lamp_groups}
         for lamp in self.lamps:

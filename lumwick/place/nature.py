@@ -198,6 +198,12 @@ class FogBank(Model):
     life: float = number(40.0, "Life", "s", 1, 1e6, "In which its lumps have turned into others.")
     moved_east: Animatable = keyed(0.0, "Moved east", "m", -1e5, 1e5, "Of all of it.")
     moved_north: Animatable = keyed(0.0, "Moved north", "m", -1e5, 1e5, "Of all of it.")
+    only: str = Field("", title="In shot", max_length=64, description="Id of the one shot that it is there in, or all.")
+
+    def seen_in(self, shot: str) -> bool:
+        """Whether it is there in a shot."""
+        return self.only in ("", shot)
+
     seed: int = Field(1, title="Seed", ge=0, le=2**31)
 
 

@@ -447,6 +447,6 @@ def evaluate(setting: Setting, shot: Shot, t: float, camera: Camera | None = Non
         moon_at(place, clock, air),
         julian_day(utc_of(place, clock)),
         showers,
-        banks_of(place.banks, blow, t, loop, north),
+        banks_of([x for x in place.banks if x.seen_in(shot.id)], blow, t, loop, north),
         float(now.exposure.shutter) / 360.0 / float(RATES[shot.fps]),
     )

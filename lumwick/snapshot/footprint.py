@@ -91,7 +91,8 @@ def _bare(shot: Shot) -> Shot:
 def _still(setting: Setting, shot: Shot, moving: frozenset[str]) -> int:
     """The digests of all values of a place and a shot that do not move, added up."""
     cut = Cut(develop=setting.place.cut.develop) if shot.as_film else Cut()
-    place = setting.place.model_copy(update={"name": "-", "shots": [], "cut": cut})
+    banks = [x for x in setting.place.banks if x.seen_in(shot.id)]
+    place = setting.place.model_copy(update={"name": "-", "shots": [], "cut": cut, "banks": banks})
     return sum(_leaves(place, "", moving)) + sum(_leaves(_bare(shot), f"/shots/{shot.id}", moving))
 
 
@@ -150,8 +151,9 @@ def _instants(setting: Setting, shot: Shot, t: NDArray[np.float64], rate: float,
     """In short, what the frames at clip times (n,) depend on."""
     motions = setting.motions(shot)
     # the route moves only the camera, whose pose is told as it is; how the film is developed counts for shots that
-    # go by it
-    idle = (f"/shots/{shot.id}/route/", f"/shots/{shot.id}/develop/" if shot.as_film else "/cut/")
+    # go by it, and a bank of fog for those that it is seen in
+    elsewhere = (f"/banks/{x.id}/" for x in setting.place.banks if not x.seen_in(shot.id))
+    idle = (f"/shots/{shot.id}/route/", f"/shots/{shot.id}/develop/" if shot.as_film else "/cut/", *elsewhere)
     movers = [m for m in motions.movers if not m.path.startswith(idle)]
     still = _still(setting, shot, frozenset(m.path for m in movers))
     movers = [m for m in movers if not m.path.endswith("/clock/start")]

@@ -15,6 +15,7 @@ from lumwick.errors import LumwickError
 from lumwick.place.document import Shot
 from lumwick.route.way import goes
 from lumwick.snapshot.evaluate import Setting
+from lumwick.snapshot.riding.air import air
 from lumwick.snapshot.riding.clearances import clearances
 from lumwick.snapshot.riding.light import light
 from lumwick.snapshot.riding.looks import looks
@@ -37,7 +38,7 @@ def _stations(f: Findings) -> None:
         f.say_of_all("still", f"{alone}the camera stands still")
 
 
-CHECKS: tuple[Callable[[Findings], None], ...] = (clearances, pace, turns, looks, light, _stations)
+CHECKS: tuple[Callable[[Findings], None], ...] = (clearances, pace, turns, looks, light, air, _stations)
 
 
 def faults(setting: Setting, shot: Shot, near: Surroundings | None = None) -> tuple[Ride, list[Fault]]:

@@ -10,6 +10,7 @@ from functools import partial
 import numpy as np
 from numpy.typing import NDArray
 
+from lumwick.air.clouds import OKTAS
 from lumwick.errors import PlaceError
 from lumwick.lens.camera import Camera
 from lumwick.motion.timebase import RATES
@@ -92,7 +93,7 @@ def amount_of_motion(
     own: dict[str, list[NDArray[np.float32]]] = {name: [] for name in MOVING}
     by_stand: dict[str, list[NDArray[np.float32]]] = {}
     shares = {name: 0.0 for name in MOVING}
-    by_camera, maps = [], []
+    by_camera, maps, aloft = [], [], []
     moments = [m for m in (t + d for d in later) if m + 1 / fps <= shot.seconds or m == t]
     for moment in moments:
         then = camera or camera_at(setting, shot, moment + 1 / fps)
@@ -116,6 +117,9 @@ def amount_of_motion(
             chosen = chosen & np.isfinite(place)
             own[name].append(place[chosen])
             shares[name] += float(chosen.mean()) / len(moments)
+        aloft.append(clouds_drift(setting, shot, moment, 1 / fps, camera, d.hits.part < 0))
+    own["clouds"] = [moved for moved, _ in aloft]
+    shares["clouds"] = float(np.mean([share for _, share in aloft]))
     amounts = []
     for name, parts in own.items():
         values = np.concatenate(parts)
@@ -134,6 +138,36 @@ def amount_of_motion(
     )
 
 
+def clouds_drift(
+    setting: Setting, shot: Shot, t: float, step: float, camera: Camera | None, open_sky: NDArray[np.bool_]
+) -> tuple[NDArray[np.float32], float]:
+    """How far low clouds drift on the picture in a step [pixels, of a picture 1280 wide], where the sky is seen, and
+    the share of the picture that they fill: each (n,) and a number; nothing where there are none.
+
+    Parameters
+    ----------
+    open_sky : ndarray of bool, shape (height, width)
+        Where nothing else is seen.
+    """
+    now, then = (evaluate(setting, shot, moment, camera) for moment in (t, t + step))
+    if now.deck is None or then.deck is None:
+        return np.zeros(0, np.float32), 0.0
+    seen, height, width = now.camera, *open_sky.shape
+    right, up = seen.axes()
+    forward, tan = np.asarray(seen.forward), seen.lens.tangent
+    x, y = np.meshgrid((np.arange(width) + 0.5) / width * 2 - 1, 1 - (np.arange(height) + 0.5) / height * 2)
+    way = forward + tan * (x[..., None] * right + y[..., None] * height / width * up)
+    over = (now.deck.base - seen.position[2]) / np.where(np.abs(way[..., 2]) < 1e-6, 1e-6, way[..., 2])
+    there = open_sky & (over > 0) & (over < FARTHEST)
+    gone = np.subtract(then.deck.gone[0], now.deck.gone[0])
+    at = way[there] * over[there][:, None] + np.array([*gone, 0.0])
+    depth = np.maximum(at @ forward, 1e-6)
+    moved = np.hypot(at @ right / depth / tan - x[there], at @ up / depth / tan - y[there] * height / width)
+    return (moved * PICTURE / 2).astype(np.float32), float(there.mean()) * now.deck.oktas / OKTAS
+
+
+FARTHEST = 60_000.0
+"""Metres up to which clouds are looked at."""
 FEW_PIXELS = 20
 """Pixels of a small picture under which a stand is not seen."""
 CLOSE = 0.08

@@ -107,7 +107,7 @@ def test_ridges_are_added_and_taken_away_and_bad_ones_are_refused() -> None:
     place = small_place(**BARE)
     told, label = apply(place, command({"op": "add", "to": "ridges", "item": {"id": "r", "name": "Fells"}}))
     assert label == "added far ridge Fells" and told.ridges[0].away == 9000
-    with pytest.raises(PlaceError, match="away.*300"):
+    with pytest.raises(PlaceError, match=r"away.*300"):
         apply(place, command({"op": "add", "to": "ridges", "item": {"id": "r", "away": 20}}))
     with pytest.raises(PlaceError, match="two far ridges share one id"):
         apply(told, command({"op": "add", "to": "ridges", "item": {"id": "r"}}))
@@ -141,6 +141,6 @@ def test_an_environment_picture_that_is_near_moves_when_the_camera_does(
         return float(np.degrees(np.arctan((middle / 48 - 1) * camera.lens.tangent)))
 
     assert post(0.0, 10.0) == pytest.approx(post(0.0, 0.0), abs=0.5)
-    # a post 40 m to the north, seen from 10 m to the east of where the picture was taken (the row is tilted up a little)
+    # a post 40 m to the north, seen from 10 m east of where the picture was taken (the row is tilted up)
     assert post(40.0, 10.0) == pytest.approx(-np.degrees(np.arctan(10 / 40)), abs=1.5)
     assert post(40.0, 0.0) == pytest.approx(0.0, abs=0.7)

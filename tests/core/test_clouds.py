@@ -11,7 +11,7 @@ from scipy import ndimage
 from lumwick.air.clouds import aloft, drifted
 from lumwick.errors import PlaceError
 from lumwick.land.ground import Ground
-from lumwick.lens.camera import Camera
+from lumwick.lens.camera import Camera, direction_of
 from lumwick.picture import picture_at
 from lumwick.place.document import Place
 from lumwick.place.edits import apply, command
@@ -19,6 +19,7 @@ from lumwick.place.nature import Air, HighClouds, LowClouds, Sea, Wind
 from lumwick.snapshot.clouded import clouds_of
 from lumwick.snapshot.evaluate import Setting, evaluate
 from lumwick.snapshot.seam import seam_gaps
+from lumwick.trace.amount import amount_of_motion
 from lumwick.trace.quality import Quality
 from lumwick.trace.sections.clouds import CELLS, dense_of
 from lumwick.trace.stage import Stage
@@ -151,3 +152,19 @@ def test_the_seam_check_knows_of_clouds() -> None:
         assert told["Clouds"].closes is loop
     clear = place(shots=[shot])
     assert "Clouds" not in {gap.title for gap in seam_gaps(Setting(clear, FLAT), shot)}
+
+
+def test_clouds_are_told_to_drift_by_so_many_pixels() -> None:
+    # straight up, a thing at h moves by v / h of the focal length
+    low = LowClouds(oktas=5, base=1000.0)
+    told = Setting(place({"oktas": 5, "base": 1000.0}, wind=Wind(speed=8.0)), FLAT)
+    stage, shot = Stage(told), told.place.shots[0]
+    zenith = Camera(np.array([0.0, 0.0, 2.0]), direction_of(0.0, 90.0), 35.0, focus=1000.0)
+    motion = amount_of_motion(stage, told, shot, 0.0, zenith)
+    [clouds] = [one for one in motion.amounts if one.name == "clouds"]
+    speed = low.drift * aloft(8.0, 1000.0)
+    wanted = speed / 24 / (1000.0 - 2.0) / zenith.lens.tangent * 1280 / 2
+    assert clouds.middle == pytest.approx(wanted, rel=0.02)
+    assert clouds.share == pytest.approx(5 / 8, abs=0.01)
+    clear = Setting(place(), FLAT)
+    assert "clouds" not in {one.name for one in amount_of_motion(Stage(clear), clear, shot, 0.0, zenith).amounts}

@@ -49,6 +49,7 @@ class RemoveShot(Command):
             raise PlaceError("A place keeps one shot at least.")
         draft.shots.remove(shot)
         draft.cut.pieces = [piece for piece in draft.cut.pieces if piece.shot != shot.id]
+        draft.banks = [bank for bank in draft.banks if bank.only != shot.id]
         return f"removed shot {shot.name}"
 
 

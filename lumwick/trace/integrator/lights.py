@@ -250,10 +250,33 @@ def _note_shadow(w, lane, cos_l):
     _keep_off(lane, gleam.weight / max(1e-3, 1 - gleam.shaded))
 
 
+@nb.njit(**WITHIN)
+def _arrive(w, lane, kind, start, reach, matt):
+    """Add what comes of a kind of light that nothing stands before: through air, water and clear things."""
+    path, hit, lobes, gleam = lane.path, lane.hit, lane.lobes, lane.gleam
+    n, d = hit.normal, gleam.direction
+    if kind == media.SKY:
+        sky_from(w.lights, w.lights.lit_sky, hit.position, d, gleam.radiance)
+    media.reaching(w.air, w.lights, w.waters.body[path.body], hit, gleam, kind)
+    density, gloss_density = 0.0, 0.0
+    if hit.glossy:
+        density, gloss_density = evaluate(lobes, n, path.direction, d)
+    else:
+        density = evaluate_matt(lobes, n[0] * d[0] + n[1] * d[1] + n[2] * d[2])
+    if rays.meets_box(w.geometry.pierced, hit.position, d, reach):
+        if not rays.through_clear(w.geometry, w.looks, lane, start, d, reach, gleam.left):
+            return
+        for c in range(3):
+            gleam.radiance[c] *= gleam.left[c]
+    _gather(path, hit, lobes, gleam, kind, density, gloss_density, matt)
+    if kind == media.SUN and hit.first and gleam.shaded > 0:
+        _keep_off(lane, gleam.weight * gleam.shaded / max(1e-3, 1 - gleam.shaded))
+
+
 @nb.njit(**PART)
 def direct(w, limits, lane):
     """Light straight from the sun's disc, from the sky and from a lamp."""
-    path, hit, lobes, gleam = lane.path, lane.hit, lane.lobes, lane.gleam
+    path, hit, gleam = lane.path, lane.hit, lane.gleam
     n, g, d = hit.normal, hit.geometric, gleam.direction
     matt = path.depth < limits.bounces
     for kind in range(3):
@@ -276,26 +299,10 @@ def direct(w, limits, lane):
                 d[c] /= q
             reach = q * LAMP_SHORT - LAMP_SHORTER
         mask = SEEN if path.depth == 0 and kind != media.SKY else SCATTERED
-        if not rays.unoccluded(w.geometry.scene, lane, start, d, reach, mask):
-            if kind == media.SUN and hit.first:
-                _note_shadow(w, lane, cos_l)
-            continue
-        if kind == media.SKY:
-            sky_from(w.lights, w.lights.lit_sky, hit.position, d, gleam.radiance)
-        media.reaching(w.air, w.lights, w.waters.body[path.body], hit, gleam, kind)
-        density, gloss_density = 0.0, 0.0
-        if hit.glossy:
-            density, gloss_density = evaluate(lobes, n, path.direction, d)
-        else:
-            density = evaluate_matt(lobes, n[0] * d[0] + n[1] * d[1] + n[2] * d[2])
-        if rays.meets_box(w.geometry.pierced, hit.position, d, reach):
-            if not rays.through_clear(w.geometry, w.looks, lane, start, d, reach, gleam.left):
-                continue
-            for c in range(3):
-                gleam.radiance[c] *= gleam.left[c]
-        _gather(path, hit, lobes, gleam, kind, density, gloss_density, matt)
-        if kind == media.SUN and hit.first and gleam.shaded > 0:
-            _keep_off(lane, gleam.weight * gleam.shaded / max(1e-3, 1 - gleam.shaded))
+        if rays.unoccluded(w.geometry.scene, lane, start, d, reach, mask):
+            _arrive(w, lane, kind, start, reach, matt)
+        elif kind == media.SUN and hit.first:
+            _note_shadow(w, lane, cos_l)
 
 
 @nb.njit(**WITHIN)

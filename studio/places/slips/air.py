@@ -6,7 +6,7 @@ from typing import Any
 
 from lumwick.place.edits import fresh_id
 from lumwick.place.nature import Air, FogBank
-from studio.places.slips.asked import Asked, Column, column, listed, note_column
+from studio.places.slips.asked import Asked, Column, chosen_of, column, listed, note_column
 from studio.places.slips.lamp import lamp_columns, thrown
 
 LOW = ("oktas", "base", "thick", "density", "soft", "closed", "size")
@@ -159,8 +159,10 @@ def _banks(asked: Asked) -> Column:
 def _bank(asked: Asked, bank: FogBank) -> list[Column]:
     """One bank of fog."""
     base, remove = f"/banks/{bank.id}", {"op": "remove", "of": "banks", "id": bank.id}
+    shots = [("", "every shot"), *((shot.id, shot.name) for shot in asked.place.shots)]
+    where = {"remove": remove, "selects": [chosen_of("In", f"{base}/only", bank.only, shots)]}
     return [
-        asked.column(bank.name, bank, base, ("name", "visibility", "thick", "amount"), remove=remove),
+        asked.column(bank.name, bank, base, ("name", "visibility", "thick", "amount"), **where),
         asked.column("How it lies", bank, base, ("pools", "lifted", "edge", "moved_east", "moved_north")),
         asked.column("Its lumps", bank, base, ("soft", "size", "drift", "life", "seed")),
     ]
