@@ -164,17 +164,17 @@ def air_by_height(setting: Setting, shot: Shot, t: float, camera: Camera | None)
             "height": round(weather.fog_height, 1),
             "sight": round(RANGE_TO_EXTINCTION / max(weather.fog_extinction, 1e-9)),
         },
-        "words": words_of(told),
+        "words": words_of(told, "moon" if seen.key.by_moon else "sun"),
     }
 
 
-def words_of(told: Sounding) -> list[str]:
-    """Readings of the air in words."""
+def words_of(told: Sounding, by: str = "sun") -> list[str]:
+    """Readings of the air in words; ``by`` is what casts shadows."""
     sight = f"{told.sight / 1000:.1f} km" if told.sight >= 1000 else f"{told.sight:.0f} m"
     return [
         f"sight {sight}",
-        f"sky overhead {_light(told.overhead)} cd/m², ahead {_light(told.ahead)}",
-        f"level ground {_light(told.by_sky + told.by_sun)} lx, {_light(told.by_sun)} of it by sun or moon",
+        f"sky {_light(told.overhead)} cd/m² up, {_light(told.ahead)} ahead",
+        f"ground {_light(told.by_sky + told.by_sun)} lx, {by} {_light(told.by_sun)}",
     ]
 
 

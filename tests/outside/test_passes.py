@@ -65,11 +65,11 @@ def test_layers_have_the_standard_names_and_types(walled: Any) -> None:
         "P.X",
         "P.Y",
         "P.Z",
-        *(f"{n}.{c}" for n in (*LIGHTS, "traced", "albedo") for c in "RGB"),
+        *(f"{n}.{c}" for n in (*LIGHTS, "traced", "shadow", "albedo") for c in "RGB"),
         *(f"{m}0{k}.{c}" for m in ("CryptoObject", "CryptoSurface") for k in range(3) for c in "RGBA"),
     }
     assert set(channels) == expected
-    assert (spec.width, spec.height, len(channels)) == (96, 54, 41 + 24)
+    assert (spec.width, spec.height, len(channels)) == (96, 54, 44 + 24)
     formats = dict(zip(spec.channelnames, spec.channelformats, strict=True))
     assert str(formats["Z"]) == "float" and str(formats["P.X"]) == "float" and str(formats["R"]) == "half"
     assert spec["chromaticities"][:2] == pytest.approx((0.64, 0.33)) and spec["FramesPerSecond"] == (24000, 1001)

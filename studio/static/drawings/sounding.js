@@ -13,8 +13,8 @@ const SIDE = 0.7; // share of the width that the section takes, the wind has the
  * @param {number} top
  */
 export const heightScales = (H, ground, top) => ({
-  Y: (z) => H - 14 - (H - 40) * Math.max(0, (z - ground) / (top - ground)) ** BEND,
-  height: (y) => ground + (top - ground) * Math.max(0, (H - 14 - y) / (H - 40)) ** (1 / BEND),
+  Y: (z) => H - 14 - (H - 44) * Math.max(0, (z - ground) / (top - ground)) ** BEND,
+  height: (y) => ground + (top - ground) * Math.max(0, (H - 14 - y) / (H - 44)) ** (1 / BEND),
 });
 
 const asHeight = (z) => (z >= 1000 ? `${(z / 1000).toFixed(1)} km` : `${Math.round(z)} m`);
@@ -71,13 +71,24 @@ function handle(svg, { what, x1, x2, y, words }, drag) {
     style: 'cursor:ns-resize',
     'data-air': what,
   });
-  const told = el('text', { x: x2 - 4, y: y - 4, 'font-size': 11, 'text-anchor': 'end', fill: 'var(--ink)' }, words);
+  const left = what === 'top';
+  const told = el(
+    'text',
+    {
+      x: left ? x1 + 6 : x2 - 4,
+      y: what === 'base' ? y + 12 : y - 4,
+      'font-size': 11,
+      'text-anchor': left ? 'start' : 'end',
+      fill: 'var(--ink)',
+    },
+    words,
+  );
   grip.append(el('title', {}, 'Drag it up or down'));
   grip.addEventListener('pointerdown', (press) => drag(what, press, [line, told]));
   svg.append(line, told, grip);
 }
 
-function windBeside(svg, wind, scales, from, W, ground) {
+function windBeside(svg, wind, scales, from, [W, H], ground) {
   const fastest = Math.max(5, ...wind.map((one) => one[1])) * 1.1,
     X = (v) => from + 16 + (v / fastest) * (W - from - 30),
     d = wind.map(([z, v], i) => `${i ? 'L' : 'M'}${X(v).toFixed(1)} ${scales.Y(ground + z).toFixed(1)}`).join('');
@@ -100,7 +111,7 @@ function windBeside(svg, wind, scales, from, W, ground) {
     );
   }
   svg.append(
-    el('text', { x: W - 6, y: 36, 'font-size': 11, 'text-anchor': 'end', fill: 'var(--faint)' }, 'wind, m/s'),
+    el('text', { x: W - 6, y: H - 3, 'font-size': 11, 'text-anchor': 'end', fill: 'var(--faint)' }, 'wind, m/s'),
   );
 }
 
@@ -177,7 +188,7 @@ export function drawSounding(svg, { W, H, ground, eye, wind, low, high, fog, wor
     wind.filter(([z]) => ground + z <= top),
     scales,
     side,
-    W,
+    [W, H],
     ground,
   );
   caption(svg, 8, 14, words.join(' · '));
