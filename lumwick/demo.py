@@ -21,7 +21,7 @@ from lumwick.place.document import Cut, Piece, Place, Shot
 from lumwick.place.fields import Asset
 from lumwick.place.files import asset_of
 from lumwick.place.filming import Clock, Exposure, Route, Station
-from lumwick.place.nature import Air, HighClouds, Land, LowClouds, Sea, Site, Wind
+from lumwick.place.nature import Air, FogBank, HighClouds, Land, LowClouds, Sea, Site, Wind
 from lumwick.place.objects import Built, Lamp, Surface, Thing
 
 
@@ -295,6 +295,35 @@ def _shore() -> Shot:
     )
 
 
+def _moonlit() -> Shot:
+    """The creek by moonlight, and a bank of fog on it."""
+    return Shot(
+        id="moonlit",
+        name="The creek by moonlight",
+        frames=192,
+        fps="24",
+        clock=Clock(start=dt.datetime(2026, 10, 25, 21, 30), speed=1),
+        air=Air(
+            haze=0.10,
+            fog_visibility=30_000,
+            fog_height=80,
+            low=LowClouds(oktas=2, base=1300, seed=7),
+            high=HighClouds(amount=2, depth=0.1),
+        ),
+        wind=Wind(speed=1.5, from_bearing=235, gustiness=0.2),
+        exposure=Exposure(ev100=-2.6, kelvin=4600, f_number=2.8, focus=45),
+        route=Route(
+            way="fly",
+            eased_start=0.2,
+            eased_end=0.2,
+            stations=[
+                _station("m1", -19, -19.5, 3.2, (-58, 13, 4.4), 27, "Off the bank"),
+                _station("m2", -25, -13.5, 2.9, (-58, 12, 3.9), 28, "Out over the water"),
+            ],
+        ),
+    )
+
+
 def _moored(name: str, words: str, mesh: Asset, at: tuple[float, float], turn: float) -> Thing:
     """A boat on a mooring."""
     return Thing(
@@ -342,6 +371,17 @@ def saltmere() -> tuple[Place, dict[str, bytes]]:
             high=HighClouds(amount=2.5, depth=0.15),
         ),
         wind=Wind(speed=4.5, from_bearing=245, gustiness=0.24),
+        banks=[
+            FogBank(
+                id="creek",
+                name="On the creek",
+                area=[(-120, -60), (60, -60), (60, 90), (-120, 90)],
+                visibility=110,
+                thick=3.2,
+                size=14,
+                only="moonlit",
+            )
+        ],
         growth=growth(),
         built=[
             Built(id="boardwalk", name="Boardwalk", kind="boardwalk", line=walk, width=1.5, deck=1.95),
@@ -357,7 +397,7 @@ def saltmere() -> tuple[Place, dict[str, bytes]]:
         ],
         lamps=_lamps(),
         surfaces=_surfaces(),
-        shots=[_dawn(), _boardwalk(), _sunset(), _pine(), _jetty(), _shore()],
+        shots=[_dawn(), _boardwalk(), _sunset(), _pine(), _jetty(), _shore(), _moonlit()],
         cut=_cut(),
     )
     return place, {asset.sha256: data, post.sha256: lamp_post(), boat.sha256: rowing_boat()}

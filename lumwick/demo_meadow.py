@@ -15,7 +15,7 @@ from lumwick.place.document import Place, Shot
 from lumwick.place.files import asset_of
 from lumwick.place.filming import Clock, Exposure, Route, Station
 from lumwick.place.growing import Front, Spot, Stand
-from lumwick.place.nature import Air, GroundWay, HighClouds, Land, LowClouds, Sea, Site, Wind
+from lumwick.place.nature import Air, GroundWay, HighClouds, Land, LowClouds, Ridge, Sea, Site, Wind
 from lumwick.place.objects import Shape, Surface, Thing
 
 MEADOW = [(-46.0, -30.0), (40.0, -34.0), (52.0, 6.0), (44.0, 48.0), (-30.0, 52.0), (-52.0, 14.0)]
@@ -164,6 +164,10 @@ def _made() -> tuple[Place, dict[str, bytes]]:
         site=Site(latitude=51.0, longitude=-1.6, utc_offset=0, altitude=60),
         land=Land(elevation=asset, cover="upland", seed=4),
         sea=Sea(present=False),
+        ridges=[
+            Ridge(id="fells", name="Far fells", away=9000, height=330, bearing=20, width=360, peaked=0.25,
+                  cover="grass", seed=5),
+        ],
         air=Air(
             fog_base=60, fog_visibility=40_000, fog_height=200,
             low=LowClouds(oktas=3, base=1150, thick=900, seed=5), high=HighClouds(amount=2, depth=0.15),
