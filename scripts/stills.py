@@ -65,17 +65,17 @@ LOW = [(-140.0, -60.0), (80.0, -60.0), (80.0, 110.0), (-140.0, 110.0)]
 AIRS: tuple[tuple[Any, ...], ...] = (
     ("2026-06-05T05:10", HERE, (40, 20, 10), 24, -0.3, {"low": {"oktas": 2.5, "seed": 9}, "high": {"amount": 4}}, ()),
     ("2026-06-05T12:30", HERE, *OVER, 0.2, {"low": {"oktas": 5, "base": 900, "closed": 0.2}}, ()),
-    ("2026-06-05T19:40", HERE, (60, 40, 14), 24, 0.3, {"low": {"oktas": 2, "base": 1200}, "high": {"amount": 3}}, ()),
+    ("2026-06-05T20:40", HERE, (60, 40, 14), 24, 0.3, {"low": {"oktas": 2, "base": 1200}, "high": {"amount": 3}}, ()),
     ("2026-06-05T22:35", HERE, (-80, 40, 12), 24, -0.6, {"low": {"oktas": 3, "base": 1200, "seed": 7}}, ()),
     ("2026-10-25T21:30", HERE, *OVER, -1.2, {"low": {"oktas": 2.5, "base": 1200, "seed": 7}}, ()),
-    ("2026-06-05T06:00", PINES, (180, 175, 8), 28, 0.3, {"fog_visibility": 600, "fog_height": 40}, ({"area": LOW},)),
+    ("2026-06-05T06:25", PINES, (180, 175, 9), 28, 0.8, {"fog_visibility": 420, "fog_height": 45}, ({"area": LOW},)),
     ("2026-06-05T15:00", (-46, 10, 3.0), (-53, 16, 2.2), 28, 0.2,
-     {"rain": 14, "streaks": 8, "low": {"oktas": 8, "closed": 1, "density": 0.04}}, ()),
+     {"rain": 14, "streaks": 20, "low": {"oktas": 8, "closed": 1, "density": 0.04}}, ()),
     ("2026-01-15T13:00", HERE, *OVER, 0.9, {"snowing": 1.5, "lying": 8, "low": {"oktas": 8, "closed": 1}}, ()),
     ("2026-06-05T05:40", HERE, (-40, 30, 3.2), 28, 0.4, {"fog_visibility": 20_000},
      ({"area": [(-120, -60), (60, -60), (60, 90), (-120, 90)], "visibility": 60, "thick": 5},)),
     ("2026-10-05T23:00", (-46, 10, 3.0), (-53, 16, 2.2), 28, -1.3,
-     {"rain": 10, "streaks": 4, "low": {"oktas": 8, "closed": 1}}, ()),
+     {"rain": 12, "streaks": 9, "low": {"oktas": 8, "closed": 1}}, ()),
 )  # fmt: skip
 STRIP = 16
 # a sheet of skies over the reach: hour, eye, aim, focal length [mm], exposure [EV], low and high clouds
@@ -132,7 +132,7 @@ def airs() -> np.ndarray:
         shot = boardwalk.model_copy(update={"clock": clock, "air": Air(**{**clear, **air})})
         position = np.array(eye, float)
         camera = Camera(position, look_at(position, np.array(aim, float)), focal, 8.0, 300.0, 12.0, kelvin=5600)
-        tiles.append(seen(shot, banks, camera, more, TILE, "study"))
+        tiles.append(seen(shot, banks, camera, more, TILE, "fine"))
     rows = [np.concatenate(tiles[k : k + 2], 1) for k in range(0, len(tiles), 2)]
     return np.concatenate([*rows, strip_of_a_day(seen, boardwalk, rows[0].shape[1])])
 

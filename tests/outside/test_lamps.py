@@ -23,6 +23,7 @@ from lumwick.trace.lamps import glowing_mesh
 from lumwick.trace.looks import plain_material
 from lumwick.trace.quality import Limit
 from lumwick.trace.render import expose
+from lumwick.trace.sections.weather import lamplit
 from lumwick.trace.stage import Stage
 from tests.conftest import small_place
 from tests.outside.test_surfaces import card
@@ -136,6 +137,24 @@ def test_a_rectangle_against_its_published_form_factor() -> None:
         flat = lamp("rectangle", h, width=a, height=b)
         assert lux(stage, flat, samples=256) == pytest.approx(np.pi * 1000 / (a * b) * 4 * corner, rel=0.01)
     assert lux(stage, replace(lamp("rectangle"), way=UP)) < 1e-3  # its back is dark
+
+
+@pytest.mark.parametrize(
+    "shone",
+    [
+        lamp("point"),
+        lamp("spot", inner=20.0, outer=30.0),
+        replace(lamp("spot", inner=20.0, outer=30.0), way=np.array([np.sin(0.436), 0.0, -np.cos(0.436)])),
+        lamp("disc", 3.0, width=0.2),
+        lamp("rectangle", 3.0, width=0.3, height=0.2),
+        replace(lamp("disc", 3.0, width=0.2), way=UP),
+    ],
+    ids=["point", "spot", "a spot's edge", "disc", "rectangle", "a disc's back"],
+)
+def test_what_falls_is_lit_by_lamps_as_a_card_is(shone: LampLight) -> None:
+    measured = lux(dark_stage(), shone, samples=256)
+    told = float(lamplit(lamps.row(shone), np.array([[0.0, 0.0, 300.0]]))[0])
+    assert told == pytest.approx(measured, rel=0.03, abs=0.01)
 
 
 def test_a_glowing_mesh_is_found_by_lamps_sampling_and_by_chance_alike() -> None:

@@ -13,6 +13,7 @@ from lumwick.motion.colour import from_hex
 from lumwick.snapshot.showers import Showers
 from lumwick.trace import records
 from lumwick.trace.drops import Seen, in_the_air
+from lumwick.trace.integrator import lamplight as ll
 from lumwick.trace.integrator.falling import COLUMNS, LIGHT
 from lumwick.trace.integrator.rays import buffers
 from lumwick.trace.integrator.roofs import falls_on
@@ -37,6 +38,10 @@ APART = 0.006
 """Angle [rad] between two spots of a streak by which it is sorted."""
 DROP_SHOWS, FLAKE_SHOWS = 0.85, 0.55
 """Light of a drop against the sky's mean, and of a flake against a white card's that lies level (practice)."""
+DROP_BY_LAMP, FLAKE_BY_LAMP = 1.6, 0.8
+"""The same by a lamp's light on them, against a white card that faces it (practice)."""
+LAMPS_ASKED, LAMPS_REACH = 24, 30.0
+"""How many lamps light what falls, and how far [m]."""
 NO_ROOF = np.full((1, 1), -1e9, np.float32)
 
 
@@ -228,6 +233,25 @@ def _tops(weather: np.void, roof: F32, east: Floats, north: Floats) -> Floats:
     return np.where(inside, roof[np.where(inside, i, 0), np.where(inside, j, 0)], -1e9)
 
 
+def lamplit(lamp: np.void, spots: Floats) -> Floats:
+    """Light [lx] of a lamp on things that face it at spots (n, 3) [m], as if nothing stood between."""
+    way = spots - lamp["position"]
+    far2 = (way**2).sum(1)
+    cos = (way @ lamp["way"]) / np.sqrt(np.maximum(far2, 1e-9))
+    given = lamp["power"] / np.maximum(far2, max(float(lamp["reach2"]), 0.01))
+    if lamp["kind"] == ll.SPOT:
+        inner, outer = float(lamp["cos_inner"]), float(lamp["cos_outer"])
+        edge = np.clip((cos - outer) / max(inner - outer, 1e-6), 0, 1)
+        given = given * edge * edge * (3 - 2 * edge)
+    elif lamp["kind"] in (ll.RECTANGLE, ll.DISC):
+        given = given * np.maximum(cos, 0.0)
+    elif lamp["kind"] in (ll.MESH, ll.LINE):
+        given = given / 4  # a body shows a quarter of its surface to each side, in the mean
+    elif lamp["kind"] == ll.PARALLEL:
+        return np.zeros(len(spots))
+    return np.where(far2 < LAMPS_REACH**2, given, 0.0)
+
+
 def _light(kinds: Any, number: NDArray[np.int64], colour: str, spots: Floats, lit: Lit) -> Floats:
     """Light [cd/m2] of each (n, 3): of the sky and the sun, and of lamps near it."""
     whose = np.array([kind.light for kind in kinds])[number]
@@ -235,13 +259,8 @@ def _light(kinds: Any, number: NDArray[np.int64], colour: str, spots: Floats, li
     card = (lit.sky + 0.5 * lit.sun) / np.pi
     by_day = np.where((whose == 0)[:, None], DROP_SHOWS * lit.sky / np.pi, FLAKE_SHOWS * card) * own
     by_lamps = np.zeros_like(by_day)
-    for lamp in lit.lamps[:24]:
-        way = spots - lamp["position"]
-        far2 = np.maximum((way**2).sum(1), 0.04)
-        shown = far2 < min(float(lamp["reach2"]) if lamp["reach2"] > 0 else 900.0, 900.0)
-        cos = (way @ lamp["way"]) / np.sqrt(far2)
-        shown &= (cos > lamp["cos_outer"]) if lamp["cos_outer"] > 0 else True
+    for lamp in lit.lamps[:LAMPS_ASKED]:
         tint = lamp["light"] / max(float(lamp["light"].max()), 1e-12)
-        given = lamp["power"] / (4 * np.pi) / far2 / np.pi * np.where(whose == 0, 1.6, 0.8)
-        by_lamps += np.where(shown, given, 0.0)[:, None] * tint * own
+        sent = lamplit(lamp, spots) * np.where(whose == 0, DROP_BY_LAMP, FLAKE_BY_LAMP) / np.pi
+        by_lamps += sent[:, None] * tint * own
     return np.asarray(by_day + by_lamps)
