@@ -158,5 +158,5 @@ def test_the_shadow_of_a_cloud_goes_over_the_ground_as_the_cloud_does() -> None:
     record = clouds(deck, None, daystar(clear_sky(120.0, 40.0), way)).record
     far = deck.base / way[2]
     for x, y in at[::90]:
-        deck_at(record[0], grid, x + far * way[0], y + far * way[1], deck.base, told)
+        deck_at(record[0], grid, x + far * way[0], y + far * way[1], deck.base, 0, 4, told)
         assert shade(record[0], grid, sun[0], x, y, 0.0, np.zeros(4)) == pytest.approx(np.exp(-told[1]), rel=1e-6)

@@ -59,9 +59,9 @@ def drops(cosine):
 
 
 @nb.njit(**INNER)
-def deck_at(cloud, deck, x, y, z, told):
-    """What the grid says at a spot, into ``told`` (4): how dense, and optical depths to the sun, down, and of all that
-    lies over and under it."""
+def deck_at(cloud, deck, x, y, z, first, last, told):
+    """What the grid says at a spot, into ``told`` (4), from ``first`` and before ``last``: how dense, and optical
+    depths to the sun, down, and of all that lies over and under it."""
     layers, rows, columns = deck.shape[0], deck.shape[1], deck.shape[2]
     fz = (z - cloud.base) / (cloud.top - cloud.base) * layers - 0.5
     fx = (x - cloud.gone[0]) / cloud.side * columns - 0.5
@@ -74,7 +74,7 @@ def deck_at(cloud, deck, x, y, z, told):
     k = int(fz)
     c = fz - k
     w00, w01, w10, w11 = (1 - a) * (1 - b), a * (1 - b), (1 - a) * b, a * b
-    for q in range(4):
+    for q in range(first, last):
         low = deck[k, i, j, q] * w00 + deck[k, i, j2, q] * w01 + deck[k, i2, j, q] * w10 + deck[k, i2, j2, q] * w11
         k2 = k + 1
         high = deck[k2, i, j, q] * w00 + deck[k2, i, j2, q] * w01 + deck[k2, i2, j, q] * w10 + deck[k2, i2, j2, q] * w11
@@ -90,7 +90,7 @@ def shade(cloud, deck, sun, x, y, z, told):
     if z < cloud.base:
         far = (cloud.base - z) / max(s[2], 0.02)
         x, y, z = x + s[0] * far, y + s[1] * far, cloud.base
-    deck_at(cloud, deck, x, y, z, told)
+    deck_at(cloud, deck, x, y, z, 1, 2, told)
     return np.exp(-told[1])
 
 
@@ -151,10 +151,11 @@ def march(cloud, deck, haze, sun, origin, d, reach, lot, told, air, light):
         if t >= far:
             break
         x, y, z = origin[0] + t * d[0], origin[1] + t * d[1], origin[2] + t * d[2]
-        deck_at(cloud, deck, x, y, z, told)
+        deck_at(cloud, deck, x, y, z, 0, 1, told)
         long = step
         dense = _dense(cloud, told[0], x, y, z, t)
         if dense > 0.0:
+            deck_at(cloud, deck, x, y, z, 1, 4, told)
             depth = dense * cloud.extinction * long
             passed, passed_scaled = np.exp(-depth), np.exp(-SCALED * depth)
             # what goes on nearly straight, again and again: it is spread the wider the deeper it has come; its sum over
