@@ -139,6 +139,7 @@ CLOUD = _record(
     gone=2,  # by which it has drifted [m]
     detail=0,  # how much of their edges is eaten away by what is finer than the grid
     grain=0,  # size of that [m]
+    crisp=0,  # by how much their edges are closer than the grid has them
     shift=0,  # by which that has risen [m]
     grain_gone=2,  # and drifted [m]; in a loop it stays
     sunlight=3,  # on them [lx]

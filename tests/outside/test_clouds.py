@@ -90,7 +90,7 @@ def test_a_plane_layer_passes_what_two_streams_say(depth: float) -> None:
     grid[..., 1], grid[..., 2], grid[..., 3] = (1 - z) * depth, z * depth, depth
     cloud, sun = np.zeros(1, records.CLOUD), np.zeros(1, records.SUN)
     for name, value in {"base": 1000, "top": 2000, "extinction": depth / 1000, "side": 1e4, "sunlight": 1, "grain": 100,
-                        "haze_height": 2500}.items():  # fmt: skip
+                        "crisp": 1, "haze_height": 2500}.items():  # fmt: skip
         cloud[name] = value
     sun["direction"] = toward(90)
     node, weight = np.polynomial.legendre.leggauss(200)

@@ -16,6 +16,8 @@ from lumwick.trace.integrator.cloud_field import fill, mean
 Floats = NDArray[np.float64]
 F32 = NDArray[np.float32]
 LAYERS, CELLS = 24, 208
+CRISP = 2.2
+"""By how much hard edges are closer than the grid has them (practice)."""
 TILE = 10
 """How many usual clouds lie side by side before they come again."""
 LOWEST_SUN = 0.05
@@ -163,6 +165,7 @@ def clouds(deck: Deck | None, high: Veil | None, by: Daystar) -> Clouds:
         one["gone"], one["sunlight"] = deck.gone[0], by.low_lux
         one["grain_gone"] = deck.gone[0] if deck.gone[0] == deck.gone[1] else (0.0, 0.0)
         one["detail"], one["grain"] = 1.1 - 0.8 * deck.soft, 0.16 * deck.size
+        one["crisp"] = 1 + CRISP * (1 - deck.soft) ** 2
         one["shift"] = deck.age * 0.5 * deck.size
     if high is not None:
         a = np.radians(high.bearing)

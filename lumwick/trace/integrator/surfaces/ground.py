@@ -152,6 +152,13 @@ def ground(land, waters, path, hit, lobes, rough):
 
 
 @nb.njit(**INNER)
+def _mirrored(at, count):
+    """A row or column of a grid at a place beyond its edge, which turns back there."""
+    k = int(np.floor(at)) % (2 * count - 2)
+    return k if k < count else 2 * count - 2 - k
+
+
+@nb.njit(**INNER)
 def _ridge(look, hit, lobes):
     """A far ridge: woods or grass on what is less steep, rock on what is steeper, snow above its line; its normal
     roughened by gullies too fine for its mesh."""
@@ -184,7 +191,10 @@ def far_ground(land, look, hit, lobes):
     if look.forms > 0:
         _ridge(look, hit, lobes)
         return
-    i, j, _, _ = grid_cell(land.heights, land.grid[0], x, y)
+    # the survey's covers go on as in a mirror: those of its edge alone would be drawn out into stripes
+    grid = land.grid[0]
+    i = _mirrored((y - grid.south) / grid.spacing, land.heights.shape[0])
+    j = _mirrored((x - grid.west) / grid.spacing, land.heights.shape[1])
     broad, _, _ = noise2(x / 90, y / 90, 3)
     fine, _, _ = noise2(x / 23, y / 23, 4)
     for c in range(3):
