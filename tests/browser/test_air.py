@@ -95,18 +95,22 @@ def test_weather_a_bank_of_fog_and_a_moon_by_hand(page: Page, live_server: Any, 
     expect(page.locator("[data-bank=bank1]")).to_have_count(1)
     expect(slip.get_by_text("How it lies")).to_be_visible()
     settled(page)
-    slip.get_by_role("button", name="remove").click()
+    slip.get_by_label("In", exact=True).select_option("a")
     revision(page, 4)
+    assert document().banks[0].only == "a"
+    settled(page)
+    slip.get_by_role("button", name="remove").click()
+    revision(page, 5)
     assert document().banks == []
     settled(page)
     page.get_by_role("tab", name="Sun, moon, stars").click()
     slip.get_by_role("button", name="A full moon, high").click()
-    revision(page, 5)
+    revision(page, 6)
     assert document().air.heavens.moon_by == "hand"
     before = document().air.heavens
     settled(page)
     dragged_to(page, "moon", 30, 10)
-    revision(page, 6)
+    revision(page, 7)
     after = document().air.heavens
     assert after.moon_bearing > before.moon_bearing and after.moon_height < before.moon_height
 

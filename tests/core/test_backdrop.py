@@ -8,13 +8,14 @@ import pytest
 
 from lumwick.errors import PlaceError
 from lumwick.land.ridges import ridge_mesh, spurs
-from lumwick.lens.camera import Camera
+from lumwick.lens.camera import Camera, direction_of
 from lumwick.place.edits import apply, command
 from lumwick.place.fields import Asset
 from lumwick.place.nature import Air, Heavens, Ridge, Sea, Surround
 from lumwick.snapshot.evaluate import Setting, evaluate
 from lumwick.trace.film import blank
 from lumwick.trace.integrator.film import COVERAGE, POSITION
+from lumwick.trace.integrator.surfaces.ground import _mirrored
 from lumwick.trace.render import expose
 from lumwick.trace.stage import Stage
 from tests.conftest import small_place
@@ -144,3 +145,18 @@ def test_an_environment_picture_that_is_near_moves_when_the_camera_does(
     # a post 40 m to the north, seen from 10 m east of where the picture was taken (the row is tilted up)
     assert post(40.0, 10.0) == pytest.approx(-np.degrees(np.arctan(10 / 40)), abs=1.5)
     assert post(40.0, 0.0) == pytest.approx(0.0, abs=0.7)
+
+
+def test_land_beyond_the_survey_shows_its_covers_as_in_a_mirror() -> None:
+    at = np.array([_mirrored.py_func(float(k), 5) for k in range(-9, 14)])
+    assert at.tolist() == [1, 0, 1, 2, 3, 4, 3, 2, 1, 0, 1, 2, 3, 4, 3, 2, 1, 0, 1, 2, 3, 4, 3]
+    # so that no colour of the edge is drawn out into a stripe: along a ray away from the place it changes as it does
+    # across
+    rng = np.random.default_rng(3)
+    heights = (2 + 0.8 * rng.standard_normal((65, 65))).astype(np.float32)
+    place = small_place(**BARE, land=small_place().land.model_copy(update={"cover": "upland"}))
+    stage = Stage(Setting(place, replace(FLAT, heights=heights)))
+    over = Camera(np.array([0.0, 600.0, 900.0]), direction_of(0.0, -89.9), 35.0, focus=1e5)
+    light = shown(stage, over, samples=8, size=(64, 36)).mean(-1)[:, 8:56]
+    along, across = np.abs(np.diff(light, axis=0)).mean(), np.abs(np.diff(light, axis=1)).mean()
+    assert 0.6 < along / across < 1.7

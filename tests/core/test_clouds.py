@@ -20,7 +20,10 @@ from lumwick.snapshot.clouded import clouds_of
 from lumwick.snapshot.evaluate import Setting, evaluate
 from lumwick.snapshot.seam import seam_gaps
 from lumwick.trace.amount import amount_of_motion
+from lumwick.trace.film import blank
+from lumwick.trace.integrator.film import BEHIND
 from lumwick.trace.quality import Quality
+from lumwick.trace.render import expose
 from lumwick.trace.sections.clouds import CELLS, dense_of
 from lumwick.trace.stage import Stage
 from tests.conftest import small_place
@@ -168,3 +171,19 @@ def test_clouds_are_told_to_drift_by_so_many_pixels() -> None:
     assert clouds.share == pytest.approx(5 / 8, abs=0.01)
     clear = Setting(place(), FLAT)
     assert "clouds" not in {one.name for one in amount_of_motion(Stage(clear), clear, shot, 0.0, zenith).amounts}
+
+
+def test_hard_clouds_have_closer_edges_than_soft_ones() -> None:
+    def veiled(soft: float) -> float:
+        """Share of an upward picture that clouds neither leave open nor close."""
+        told = Setting(place({"oktas": 4, "soft": soft, "seed": 3}), FLAT)
+        stage, shot = Stage(told), told.place.shots[0]
+        camera = Camera(np.array([0.0, 0.0, 2.0]), np.array([0.0, 0.3, 0.95]), 20.0, focus=1000.0)
+        stage.set(evaluate(told, shot, 0.0, camera))
+        film = blank(64, 36, passes=True)
+        expose(stage, film, 16)
+        behind = (film.passes / film.counted)[..., 3 * BEHIND + 2]
+        clear = np.quantile(behind, 0.98)
+        return float(((behind > 0.1 * clear) & (behind < 0.8 * clear)).mean())
+
+    assert veiled(0.0) < 0.75 * veiled(1.0)
