@@ -222,7 +222,7 @@ def _sunset() -> Shot:
                     Key(t=3.0, v=12.1, join="spline"),
                     Key(t=5.6, v=9.3, join="spline"),
                     Key(t=7.5, v=5.5, join="spline"),
-                    Key(t=9.96, v=1.6),
+                    Key(t=9.96, v=1.4),
                 ]
             ),
             kelvin=5600,

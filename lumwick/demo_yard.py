@@ -372,6 +372,7 @@ def _made() -> tuple[Place, dict[str, bytes]]:
             "things": [*_courtyard(), *_shed(), *_tower(), _boats(mesh), _moored(mesh), *_stones()],
             "waters": _waters(),
             "beaches": [_drawn_beach()],
+            "banks": [],
             "lamps": _lamps(),
             "sea": base.sea.model_copy(
                 update={
