@@ -35,6 +35,7 @@ export const chart = {
     this.drawChart();
   },
   frameChart() {
+    if (!this.chart) return; // it is framed when it comes
     this.view = viewOf(
       this.chart.bounds,
       this.s.route.samples.map((r) => [r[1], r[2]]),
