@@ -53,6 +53,13 @@ class Photographer:
         self.page.evaluate("document.querySelector('#look').dataset.step = -1")
         self.page.wait_for_function("Number(document.querySelector('#look').dataset.step) >= 4", timeout=300_000)
 
+    def aloft(self) -> None:
+        """The creek by moonlight, and the air by its height."""
+        self.look("moonlit", 7.0, "4")
+        self.page.get_by_role("tab", name="Clouds").click()
+        self.page.wait_for_selector("[data-air]", timeout=60_000)
+        time.sleep(1)
+
     def water(self) -> None:
         self.look("shore", 3.0, "2")
 
@@ -67,12 +74,15 @@ class Photographer:
         self.page.wait_for_selector('[data-sheet="picture"][data-step="1"]', timeout=120_000)
         self.place = home
 
-    def curve(self) -> None:
+    def cut_dim(self) -> None:
+        """The Cut bench with a lane open in its curve, in the dim theme."""
         self.look("sunset", 4.4, "6")
         self.page.evaluate(f"{WORKSPACE}.toggleLane('/shots/sunset/exposure/ev100')")
         time.sleep(0.6)
         self.page.evaluate(f"{WORKSPACE}.setPicked({{ '/shots/sunset/exposure/ev100': [3, 5.6] }})")
+        self.page.evaluate(f"{WORKSPACE}.setTheme()")
         self.page.wait_for_function("Number(document.querySelector('#look').dataset.step) >= 4", timeout=300_000)
+        time.sleep(0.8)
 
     def ride(self) -> None:
         """A spoilt flight, with what the ride check says of it."""
@@ -95,11 +105,6 @@ class Photographer:
         )
         self.page.wait_for_function("Number(document.querySelector('#look').dataset.step) >= 4", timeout=300_000)
         time.sleep(0.6)
-
-    def cut_dim(self) -> None:
-        self.look("sunset", 4.4, "6")
-        self.page.evaluate(f"{WORKSPACE}.setTheme()")
-        time.sleep(0.8)
 
     def take_budget(self) -> None:
         self.page.evaluate("localStorage.removeItem('lw-theme')")
@@ -181,9 +186,9 @@ VIEWS: dict[str, Callable[[Photographer], None]] = {
     "route": Photographer.route,
     "land": Photographer.land,
     "air": Photographer.air,
+    "aloft": Photographer.aloft,
     "water": Photographer.water,
     "growth": Photographer.growth,
-    "curve": Photographer.curve,
     "cut-dim": Photographer.cut_dim,
     "take-budget": Photographer.take_budget,
     "takes": Photographer.takes,

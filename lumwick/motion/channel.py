@@ -107,16 +107,23 @@ class MomentKey(Stop):
         return trusted(value)
 
 
+ZONE = "an hour is told by the place's own clock, which says itself how far it is ahead of UTC: leave the time zone out"
+"""What is said to a date and hour that brings a time zone."""
+
+
 def trusted(value: dt.datetime) -> dt.datetime:
-    """A date and hour, if it lies in the years for which the sun's position is trusted.
+    """A date and hour by the place's clock, if it lies in the years for which the sun's position is trusted.
 
     Raises
     ------
     ValueError
+        It does not, or brings a time zone.
     """
+    if value.tzinfo is not None:
+        raise ValueError(ZONE)
     if not 1900 <= value.year <= 2100:
         raise ValueError(f"the year {value.year} is outside 1900 to 2100, where the sun's position is trusted")
-    return value.replace(tzinfo=None)
+    return value
 
 
 StopT = TypeVar("StopT", bound=Stop)

@@ -10,7 +10,7 @@ from pydantic import BaseModel
 
 from lumwick.errors import PlaceError
 from lumwick.lens.lens import FULL_FRAME_MM, Lens
-from lumwick.motion.channel import Channel, Curve, MomentChannel
+from lumwick.motion.channel import ZONE, Channel, Curve, MomentChannel
 from lumwick.place.document import Place, Shot
 from lumwick.place.fields import Asset
 from lumwick.place.instant import Motions
@@ -205,9 +205,12 @@ def moment(text: str, before: dt.datetime) -> str:
         if len(text) <= 5 and ":" in text:
             hour, minute = text.split(":")
             return before.replace(hour=int(hour), minute=int(minute), second=0).isoformat()
-        return dt.datetime.fromisoformat(text).replace(tzinfo=None).isoformat()
+        told = dt.datetime.fromisoformat(text)
     except ValueError:
         raise PlaceError(f"A date and hour are written like 2026-06-05 17:20, or 17:20 alone, not {text!r}.") from None
+    if told.tzinfo is not None:
+        raise PlaceError(f"{text} brings a time zone: {ZONE}.")
+    return told.isoformat()
 
 
 def numbers(place: Place, shot: Shot) -> list[dict[str, Any]]:

@@ -1,12 +1,17 @@
 """Sun and moon over a place: which of them casts shadows, how they are set by hand, and how flat the sun is seen."""
 
 import datetime as dt
+from pathlib import Path
 
 import numpy as np
 import pytest
 
+from lumwick.air.starry import galaxy, star_list
 from lumwick.air.sun import SunPosition, flattened
+from lumwick.errors import PlaceError
 from lumwick.lens.camera import Camera, direction_of
+from lumwick.place.describe import moment
+from lumwick.place.edits import apply, command
 from lumwick.place.filming import Clock
 from lumwick.place.nature import Air, Heavens, Site
 from lumwick.snapshot.evaluate import evaluate
@@ -61,6 +66,25 @@ def test_a_moon_by_hand_grows_from_its_right_and_wanes_to_its_left(phase: float,
 
 def test_the_places_clock_is_ahead_of_universal_time() -> None:
     assert utc_of(small_place(site=Site(utc_offset=5.5)), NIGHT) == NIGHT - dt.timedelta(hours=5.5)
+
+
+@pytest.mark.parametrize("text", ["2026-06-05T10:00Z", "2026-06-05T10:00+02:00"])
+def test_an_hour_that_brings_a_time_zone_is_refused_in_a_sentence(text: str) -> None:
+    place = small_place()
+    with pytest.raises(PlaceError, match="place's own clock"):
+        apply(place, command({"op": "set", "path": "/shots/a/clock/start", "value": text}))
+    with pytest.raises(PlaceError, match="leave the time zone out"):
+        moment(text, NIGHT)
+    assert moment("2026-06-05 10:00", NIGHT) == "2026-06-05T10:00:00" and moment("17:20", NIGHT)[11:16] == "17:20"
+
+
+def test_stars_that_are_missing_are_told(tmp_path: Path) -> None:
+    for read in (star_list, galaxy):
+        with pytest.raises(PlaceError, match=r"cannot be read: set Lumwick up again, or turn"):
+            read(tmp_path)
+    (tmp_path / "stars.csv").write_text("hip,ra,dec,magnitude,colour\n1,east,2,3,4\n")
+    with pytest.raises(PlaceError, match="list of stars"):
+        star_list(tmp_path)
 
 
 @pytest.mark.parametrize("height", [0.35, 3.0, 40.0])
