@@ -146,6 +146,7 @@ def chart(setting: Setting) -> dict[str, Any]:
             {
                 "id": b.id,
                 "name": b.name,
+                "only": b.only,
                 "area": [[x + b.moved_east, y + b.moved_north] for x, y in b.area],
             }
             for b in place.banks

@@ -98,6 +98,15 @@ def test_weather_a_bank_of_fog_and_a_moon_by_hand(page: Page, live_server: Any, 
     slip.get_by_label("In", exact=True).select_option("a")
     revision(page, 4)
     assert document().banks[0].only == "a"
+    page.wait_for_function(
+        "Alpine.$data(document.querySelector('[x-data^=workspace]')).chart.banks[0].only === 'a'"
+    )  # the chart is there anew
+    expect(page.locator("[data-bank=bank1]")).to_have_count(1)
+    settled(page)
+    elsewhere = "w.chart.banks.map((b) => ({ ...b, only: 'another' }))"
+    ws(page, f"(w.setSelected(''), w.chart = {{ ...w.chart, banks: {elsewhere} }}, w.drawChart())")
+    expect(page.locator("[data-bank]")).to_have_count(0)  # it is in another shot alone
+    ws(page, "(w.select('bank1'), w.drawChart())")
     settled(page)
     slip.get_by_role("button", name="remove").click()
     revision(page, 5)

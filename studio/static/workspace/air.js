@@ -180,7 +180,9 @@ export const air = {
     this.drawDrawing();
   },
   drawBanks(svg, px) {
-    for (const bank of this.chart.banks)
+    // one that is in another shot alone is not drawn
+    const here = (bank) => !bank.only || bank.only === this.s.shot.id || bank.id === this.selected;
+    for (const bank of this.chart.banks.filter(here))
       drawBank(svg, { bank, px, picked: bank.id === this.selected }, (one) => this.select(one.id));
   },
   bankDrawn(area) {
