@@ -9,7 +9,7 @@ import numpy as np
 from django.http import HttpRequest, HttpResponse, JsonResponse, QueryDict
 
 from lumwick.develop.meter import METERS
-from lumwick.errors import LumwickError, PlaceError
+from lumwick.errors import PlaceError
 from lumwick.metering import MOST_READINGS, Reading, metered_edit, offered, whole_day
 from studio.looks.engine import ENGINE_OF_LOOKS
 from studio.looks.metering import at_an_hour, metered_at
@@ -42,12 +42,9 @@ def _number(told: QueryDict, name: str, low: float, high: float) -> float:
 def hour(request: HttpRequest, place: Place) -> HttpResponse:
     """A small picture of the look's view at an hour of the shot's day."""
     assert place.head is not None
-    try:
-        shot = shot_of(place, request.GET.get("shot"))
-        t, camera = look_camera(request, revision_setting(place.head.pk), shot)
-        picture, ev = at_an_hour(place.pk, place.head.pk, shot.id, t, _number(request.GET, "hour", 0, 24), camera)
-    except LumwickError as error:
-        return JsonResponse({"error": str(error)}, status=422)
+    shot = shot_of(place, request.GET.get("shot"))
+    t, camera = look_camera(request, revision_setting(place.head.pk), shot)
+    picture, ev = at_an_hour(place.pk, place.head.pk, shot.id, t, _number(request.GET, "hour", 0, 24), camera)
     return HttpResponse(
         picture, content_type="image/jpeg", headers={"Cache-Control": "no-store", "X-Exposure": f"{ev:.2f}"}
     )
@@ -57,13 +54,10 @@ def hour(request: HttpRequest, place: Place) -> HttpResponse:
 def skyline(request: HttpRequest, place: Place) -> HttpResponse:
     """The skyline of the look's view: bearings from true north and heights [degrees]."""
     assert place.head is not None
-    try:
-        setting = revision_setting(place.head.pk)
-        shot = shot_of(place, request.GET.get("shot"))
-        t, camera = look_camera(request, setting, shot)
-        bearing, height = ENGINE_OF_LOOKS.skyline(place.pk, place.head.pk, shot.id, t, camera)
-    except LumwickError as error:
-        return JsonResponse({"error": str(error)}, status=422)
+    setting = revision_setting(place.head.pk)
+    shot = shot_of(place, request.GET.get("shot"))
+    t, camera = look_camera(request, setting, shot)
+    bearing, height = ENGINE_OF_LOOKS.skyline(place.pk, place.head.pk, shot.id, t, camera)
     north = float(setting.still(shot).place.site.north_turn)
     step = max(1, len(bearing) // 160)
     told = [
@@ -76,13 +70,10 @@ def skyline(request: HttpRequest, place: Place) -> HttpResponse:
 def aloft(request: HttpRequest, place: Place) -> HttpResponse:
     """The air by its height at a clip time of a shot: wind, clouds and fog, how far one sees, how bright it is."""
     assert place.head is not None
-    try:
-        setting = revision_setting(place.head.pk)
-        shot = shot_of(place, request.GET.get("shot"))
-        t, camera = look_camera(request, setting, shot)
-        told = air_by_height(setting, shot, t, camera)
-    except LumwickError as error:
-        return JsonResponse({"error": str(error)}, status=422)
+    setting = revision_setting(place.head.pk)
+    shot = shot_of(place, request.GET.get("shot"))
+    t, camera = look_camera(request, setting, shot)
+    told = air_by_height(setting, shot, t, camera)
     return JsonResponse(told)
 
 
@@ -90,13 +81,10 @@ def aloft(request: HttpRequest, place: Place) -> HttpResponse:
 def meter(request: HttpRequest, place: Place) -> HttpResponse:
     """What a meter reads at a clip time of a shot."""
     assert place.head is not None
-    try:
-        shot = shot_of(place, request.GET.get("shot"))
-        t = _number(request.GET, "t", 0, shot.seconds)
-        spot = (_number(request.GET, "u", 0, 1), _number(request.GET, "v", 0, 1))
-        ev = metered_at(place.pk, place.head.pk, shot.id, t, request.GET.get("meter", METERS[0]), spot)
-    except LumwickError as error:
-        return JsonResponse({"error": str(error)}, status=422)
+    shot = shot_of(place, request.GET.get("shot"))
+    t = _number(request.GET, "t", 0, shot.seconds)
+    spot = (_number(request.GET, "u", 0, 1), _number(request.GET, "v", 0, 1))
+    ev = metered_at(place.pk, place.head.pk, shot.id, t, request.GET.get("meter", METERS[0]), spot)
     return JsonResponse({"t": t, "ev": round(ev, 3)})
 
 
@@ -114,11 +102,8 @@ def _reading(post: QueryDict) -> Reading:
 def exposed(request: HttpRequest, place: Place) -> HttpResponse:
     """Keys of the exposure by what was read along a shot: offered, or with ``use`` set."""
     shot = shot_of(place, request.POST.get("shot"))
-    try:
-        reading = _reading(request.POST)
-        stays, smooth = _number(request.POST, "stays", 0, 1), _number(request.POST, "smooth", 0, 60)
-    except LumwickError as error:
-        return JsonResponse({"error": str(error)}, status=422)
+    reading = _reading(request.POST)
+    stays, smooth = _number(request.POST, "stays", 0, 1), _number(request.POST, "smooth", 0, 60)
     if not request.POST.get("use"):
         return JsonResponse({"keys": [[round(t, 4), round(v, 3)] for t, v in offered(shot, reading, stays, smooth)]})
 

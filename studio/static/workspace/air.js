@@ -28,6 +28,7 @@ export const air = {
 
   soundingTold: null, // the air by its height, as it was told last
   soundingAsked: '',
+  soundingTimer: 0,
 
   drawAirNow(svg, W, H) {
     if (this.tabNow() === 'clouds') this.drawSoundingNow(svg, W, H);
@@ -44,6 +45,11 @@ export const air = {
     const asked = `${this.s.rev} ${q}`;
     if (asked === this.soundingAsked || this.playing || this.held) return;
     this.soundingAsked = asked;
+    // a playhead that is drawn along asks once, where it stays
+    clearTimeout(this.soundingTimer);
+    this.soundingTimer = setTimeout(() => this.askSounding(asked, q), 150);
+  },
+  askSounding(asked, q) {
     fetch(this.url(`aloft/?${q}`))
       .then(async (reply) => {
         const said = await reply.json();
