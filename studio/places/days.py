@@ -178,9 +178,13 @@ def words_of(told: Sounding, by: str = "sun") -> list[str]:
     ]
 
 
+NO_LIGHT = 1e-4
+"""Light [lx or cd/m2] that is told as none: darker than any night's sky."""
+
+
 def _light(value: float) -> str:
     """An amount of light with the digits that tell something."""
     if value >= 10:
         rounded = float(f"{value:.2g}") if value < 1000 else float(f"{value:.3g}")
         return f"{rounded:,.0f}".replace(",", " ")
-    return f"{value:.2g}"
+    return f"{value:.2g}" if value >= NO_LIGHT else "0"

@@ -41,6 +41,8 @@ def test_readings_have_the_digits_that_tell_something() -> None:
     ]
     night = words_of(Sounding([], 340.0, 0.00042, 0.0031, 0.0011, 0.18, 3.0), "moon")
     assert night[0] == "sight 340 m" and "0.00042" in night[1] and night[2].endswith("moon 0.18")
+    closed = words_of(Sounding([], 3200.0, 310.0, 1210.0, 1070.0, 1.8e-183, 3.0))
+    assert closed[2] == "ground 1 070 lx, sun 0"
 
 
 @pytest.mark.django_db
