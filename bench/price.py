@@ -1,9 +1,11 @@
 """The price of a picture: the time the present code needs for a picture as near the truth as an older commit's.
 
 Both are shown the same views; how near a picture comes is its mean FLIP (Andersson et al. 2020, by its authors'
-package) against a reference of many samples that is not cleaned. References are kept in var/price/ once made; those
-of the issue's size, 640x360 at 2 048 samples, take half an hour a view on two cores, so the bench is small unless
-LUMWICK_PRICE says otherwise (``LUMWICK_PRICE=640x360x2048 make bench ONLY=price``).
+package) against a reference of many samples that is not cleaned and that the same code has made: the place has become
+richer since, and each is held to what it draws itself. References are kept in var/price/ once made; those of the
+issue's size, 640x360 at 2 048 samples, take half an hour a view on two cores, so the bench is small unless
+LUMWICK_PRICE says otherwise (``LUMWICK_PRICE=640x360x2048 make bench ONLY=price``). LUMWICK_PRICE_OLD names another
+commit to compare with, LUMWICK_PRICE_VIEW one view.
 """
 
 from __future__ import annotations
@@ -13,6 +15,7 @@ import os
 import subprocess
 import sys
 import time
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
@@ -32,8 +35,8 @@ from lumwick.trace.stage import Stage
 
 ROOT = Path(__file__).resolve().parent.parent
 KEPT = ROOT / "var" / "price"
-OLD = "dfb0429"
-LADDER = (4, 6, 8, 12, 16)
+OLD = os.environ.get("LUMWICK_PRICE_OLD", "dfb0429")
+LADDER = (8, 12, 16, 24)
 """Samples a pixel at which the present code is tried."""
 STRESS_EYES = ((-60.0, -40.0, 16.0), (60.0, 40.0, 9.0))
 STRESS_AIM = (120.0, 90.0, 2.0)
@@ -76,14 +79,21 @@ def views(chosen: str = "") -> list[Seen]:
 OLD_WAY = """
 import json, sys, time; sys.path.insert(0, sys.argv[1])
 from dataclasses import replace
+from functools import partial
 import numpy as np
 from bench.stress import stress
 from lumwick.demo import saltmere
 from lumwick.lens.camera import Camera, look_at
 from lumwick.picture import load_setting, open_for, picture_at
 from lumwick.snapshot.evaluate import camera_at
-from lumwick.trace.render import QUALITIES
 from lumwick.trace.stage import Stage
+try:
+    from lumwick.picture import Options
+    from lumwick.trace.quality import QUALITIES
+    how = lambda shutter, seed: {"options": Options(shutter=shutter, seed=seed)}
+except ImportError:
+    from lumwick.trace.render import QUALITIES
+    how = lambda shutter, seed: {"shutter": shutter, "seed": seed}
 name, share, eye, aim, ev100, grade, width, height, out = json.loads(sys.argv[2])
 setting = load_setting(saltmere()) if eye is None else stress()[0]
 shot = setting.place.shot(name) if eye is None else setting.place.shots[0]
@@ -93,16 +103,19 @@ if eye is not None:
     camera = Camera(np.array(eye), look_at(np.array(eye), np.array(aim)), 24.0, ev100=ev100)
 elif ev100 is not None:
     camera = replace(camera_at(setting, shot, t), ev100=ev100)
-stage, best = Stage(setting), 1e9
-open_for = open_for(setting, shot, t)
-for _ in range(2):
+stage, best, open_for = Stage(setting), 1e9, open_for(setting, shot, t)
+many = isinstance(grade, int)
+quality = QUALITIES["study" if many else grade]
+if many:
+    quality = replace(quality, samples=grade, denoise="none", moments=16, noise=0.0)
+for _ in range(1 if many else 3):
     start = time.perf_counter()
-    made = picture_at(stage, shot, t, (width, height), QUALITIES[grade], camera, shutter=open_for)
+    made = picture_at(stage, shot, t, (width, height), quality, camera, **how(open_for, 99 if many else 1))
     best = min(best, time.perf_counter() - start)
 np.save(out, made.pixels)
 print(best)
 """
-"""How the older commit takes a view; its first picture warms it."""
+"""How the older commit takes a view, in a named quality or with many samples; its first picture warms it."""
 
 
 def old_commit(name: str = OLD) -> Path:
@@ -117,8 +130,8 @@ def old_commit(name: str = OLD) -> Path:
     return folder
 
 
-def taken_before(seen: Seen, size: tuple[int, int], grade: str) -> tuple[float, NDArray[np.uint8]]:
-    """The older commit's picture of a view and the time it took [s]."""
+def taken_before(seen: Seen, size: tuple[int, int], grade: str | int) -> tuple[float, NDArray[np.uint8]]:
+    """The older commit's picture of a view in a quality, or of so many samples, and the time it took [s]."""
     folder = old_commit()
     out = folder / "picture.npy"
     eye = None if seen.eye is None else list(seen.eye)
@@ -127,12 +140,21 @@ def taken_before(seen: Seen, size: tuple[int, int], grade: str) -> tuple[float, 
     done = subprocess.run(
         [sys.executable, "-c", OLD_WAY, str(folder), asked],
         cwd=folder,
-        env={**os.environ, "NUMBA_CACHE_DIR": f"{folder}/kernels"},
+        env={**os.environ, "NUMBA_CACHE_DIR": f"{folder}/kernels", "PYTHONPATH": str(folder)},
         capture_output=True,
         text=True,
         check=True,
     )
     return float(done.stdout.split()[-1]), np.load(out)
+
+
+def kept(file: Path, make: Callable[[], NDArray[np.uint8]]) -> NDArray[np.uint8]:
+    """A reference from its file, made first if it is not there."""
+    if not file.exists():
+        print(f"  making a reference: {file.name} …", file=sys.stderr, flush=True)
+        file.parent.mkdir(parents=True, exist_ok=True)
+        np.save(file, make())
+    return np.asarray(np.load(file))
 
 
 def taken(seen: Seen, stage: Stage, size: tuple[int, int], grade: Quality, seed: int = 1) -> NDArray[np.uint8]:
@@ -144,13 +166,22 @@ def taken(seen: Seen, stage: Stage, size: tuple[int, int], grade: Quality, seed:
 
 def truth(seen: Seen, stage: Stage, size: tuple[int, int], samples: int, bounces: int) -> NDArray[np.uint8]:
     """What a view looks like with many samples and nothing cleaned."""
-    file = KEPT / "references" / f"{seen.name} {size[0]}x{size[1]} {samples} {bounces}.npy"
-    if not file.exists():
-        print(f"  making the reference of {seen.name} …", file=sys.stderr, flush=True)
-        many = Quality(samples, bounces, "none", moments=16)
-        file.parent.mkdir(parents=True, exist_ok=True)
-        np.save(file, taken(seen, stage, size, many, seed=99))
-    return np.asarray(np.load(file))
+    file = KEPT / "references" / f"{drawn_by()} {seen.name} {size[0]}x{size[1]} {samples} {bounces}.npy"
+    return kept(file, lambda: taken(seen, stage, size, Quality(samples, bounces, "none", moments=16), seed=99))
+
+
+def truth_before(seen: Seen, size: tuple[int, int], samples: int) -> NDArray[np.uint8]:
+    """What it looked like at the older commit."""
+    file = KEPT / "references" / f"{OLD} {seen.name} {size[0]}x{size[1]} {samples}.npy"
+    return kept(file, lambda: taken_before(seen, size, samples)[1])
+
+
+def drawn_by() -> str:
+    """The tree of the code that draws: another one's references are not this one's."""
+    told = subprocess.run(
+        ["git", "rev-parse", "--short", "HEAD:lumwick"], cwd=ROOT, capture_output=True, text=True, check=True
+    )
+    return told.stdout.strip()
 
 
 def flip(reference: NDArray[np.uint8], shown: NDArray[np.uint8]) -> tuple[float, float]:
@@ -185,7 +216,7 @@ def price() -> list[dict[str, Any]]:
         reference = truth(seen, stage, size, samples, study.bounces)
         taken(seen, stage, size, replace(study, samples=8))  # warm
         before, pixels = taken_before(seen, size, "study")
-        old_error, old_high = flip(reference, pixels)
+        old_error, old_high = flip(truth_before(seen, size, samples), pixels)
         tried, said = [], []
         for n in LADDER:
             best = 1e9

@@ -93,7 +93,7 @@ def _own_quality(
     if noise is not None:
         if not 0 <= noise <= 100:
             raise BadInput("A noise threshold lies from 0 to 100 percent.")
-        own |= {"noise": noise / 100, "most": max(grade.most, 3 * (samples or grade.samples))}
+        own |= {"noise": noise / 100, "even": 0.5, "most": max(grade.most, 3 * (samples or grade.samples))}
     if bounces is not None:
         try:
             own["bounces"], own["reflections"], own["transmissions"] = (int(v) for v in bounces.split(","))

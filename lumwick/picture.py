@@ -10,6 +10,7 @@ from functools import partial
 import numpy as np
 from numpy.typing import NDArray
 
+from lumwick.air.clouds import unmoved
 from lumwick.develop.flicker import flicker
 from lumwick.develop.view import develop
 from lumwick.errors import RenderError
@@ -25,7 +26,7 @@ from lumwick.trace.drift import drift
 from lumwick.trace.film import Film, blank
 from lumwick.trace.framing import Framing, Window
 from lumwick.trace.quality import QUALITIES, Quality
-from lumwick.trace.render import Sight, Stop, expose, more_samples, unreached
+from lumwick.trace.render import MANY, Sight, Stop, expose, more_samples, unreached
 from lumwick.trace.stage import Stage
 
 
@@ -240,13 +241,22 @@ class _Taking:
     film: Film
     stop: Stop | None
     took: dict[str, float]
-    eye: NDArray[np.float64] | None = None
-    """From where plants choose their forms, all through the open shutter."""
+    shown: Snapshot | None = None
+    """As the shutter opens: by its camera plants choose their forms and clouds are seen, all through the open
+    shutter."""
     backwards: bool = False
 
     @property
     def moments(self) -> int:
         return max(1, min(self.grade.moments, self.grade.samples)) if self.options.shutter > 0 else 1
+
+    @property
+    def many(self) -> bool:
+        return self.grade.samples >= MANY
+
+    @property
+    def held(self) -> Camera | None:
+        return None if self.shown is None else self.shown.camera
 
     def camera(self, t: float) -> Camera | None:
         """What it is seen by at a clip time; None for the shot's own camera."""
@@ -258,15 +268,17 @@ class _Taking:
         made = evaluate(self.stage.setting, self.shot, t, self.camera(t))
         if self.options.shutter > 0:
             made = replace(made, open_for=self.options.shutter / self.moments)
+        if self.shown is not None and unmoved((self.shown.deck, self.shown.veil), (made.deck, made.veil)):
+            made = replace(made, deck=self.shown.deck, veil=self.shown.veil)
         return made
 
     def sight(self, k: int) -> Sight:
         """From where the k-th moment of the shutter is exposed: a camera of the shot moves on through it."""
         if self.options.shutter <= 0 or isinstance(self.seen, Camera):
-            return Sight(window=self.window)
+            return Sight(window=self.window, held=self.held, many=self.many)
         opens, closes = (self.t + self.options.shutter * (k + side) / self.moments for side in (0, 1))
         ends = [self.camera(t) or camera_at(self.stage.setting, self.shot, t) for t in (opens, closes)]
-        return Sight(ends[0], ends[1], self.window)
+        return Sight(ends[0], ends[1], self.window, self.held, self.many)
 
     def expose(self, samples: int | NDArray[np.int32]) -> bool:
         """Add samples, dealt out over the moments of the open shutter; False if it was stopped.
@@ -278,7 +290,8 @@ class _Taking:
         self.backwards = not self.backwards
         for k in order:
             start = time.perf_counter()
-            self.stage.set(self.snapshot(self.t + self.options.shutter * (k + 0.5) / n), self.eye)
+            eye = None if self.held is None else np.asarray(self.held.position, float)
+            self.stage.set(self.snapshot(self.t + self.options.shutter * (k + 0.5) / n), eye)
             placed = time.perf_counter()
             few = samples * (k + 1) // n - samples * k // n
             done = expose(
@@ -308,16 +321,15 @@ def picture_at(
     taking = _Taking(
         stage, shot, t, grade, seen, options, window, film, Stop(stop, ASKED_EVERY) if stop else None, took
     )
-    shown = taking.snapshot(t)
-    taking.eye = np.asarray(shown.camera.position, float)
-    adaptive = grade.noise > 0 and grade.samples >= 8
-    even = grade.samples // 2 if adaptive else grade.samples
+    taking.shown = shown = taking.snapshot(t)
+    even = int(grade.samples * grade.even) if grade.noise > 0 and grade.samples >= 8 else grade.samples
     if not taking.expose(even):
         return None
-    if adaptive:
+    if even < grade.samples:
         wanted = more_samples(film, grade.samples - even, grade.noise, grade.most)
         if wanted.any() and not taking.expose(wanted):
             return None
+    if grade.noise > 0 and grade.samples >= 8:
         film.note = unreached(film, grade.noise)
     start = time.perf_counter()
     light = clean(film, shown.camera.ev100, grade.denoise)

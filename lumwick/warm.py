@@ -20,7 +20,7 @@ def _nothing() -> tuple[Any, ...]:
     from lumwick.trace.integrator.film import CHANNELS, IDS, PASSES
     from lumwick.trace.integrator.path import Exposure, new_room
     from lumwick.trace.render import NO_LOG
-    from lumwick.trace.world import Limits, View, hollow
+    from lumwick.trace.world import NO_OVERHEAD, Limits, View, hollow
 
     v = np.zeros(3)
     view = View(v, v, v, v, False, v, v, v, v, 1.0, 1.0, 0.0, 1.0, 0, 0.0, 0.0, 0.0, 1.0, 1.0, 0.0, 0.0, 0, 0.0, 0.0)
@@ -30,6 +30,7 @@ def _nothing() -> tuple[Any, ...]:
         np.zeros((0, 0, 2, IDS, 2), np.int32),
         np.zeros((1, 1), np.int32),
         1,
+        NO_OVERHEAD,
     )
     limits, rows = Limits(1, 1, 1, 1.0, False, 1.0, False), np.zeros(0, np.int64)
     return hollow(), view, limits, exposure, rows, new_room(), np.zeros((1, 2), np.int64), NO_LOG
@@ -55,9 +56,10 @@ def integrator() -> None:
     from lumwick.trace.integrator.lights import direct
     from lumwick.trace.integrator.path import lane_of, render_rows
     from lumwick.trace.integrator.surfaces.meeting import describe
+    from lumwick.trace.world import NO_OVERHEAD
 
     nothing = w, view, limits, _, _, room, counts, log = _nothing()
-    lane = lane_of.py_func(room, counts[0], log[0])
+    lane = lane_of.py_func(room, NO_OVERHEAD, counts[0], log[0])
     _compile(direct, w, limits, lane)
     _compile(describe, w, view, limits, lane)
     render_rows(*nothing)

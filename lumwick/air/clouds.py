@@ -9,7 +9,7 @@ the similarity of optical depths by 1 - g (as in G. Petty, A First Course in Atm
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -83,6 +83,28 @@ class Veil:
     fibrous: float
     gone: tuple[float, float]
     seed: int
+
+
+HELD = 3e-4
+"""How far clouds may go, against their height, and still count as unmoved (a third of a milliradian) (practice)."""
+
+
+def unmoved(before: tuple[Deck | None, Veil | None], now: tuple[Deck | None, Veil | None]) -> bool:
+    """Whether low and high clouds stand so nearly where they stood that nobody can tell, and are otherwise the same."""
+    deck, veil = before
+    other, cirrus = now
+    if deck is not None and other is not None:
+        off = max(
+            abs(a - b) for one, two in zip(deck.gone, other.gone, strict=True) for a, b in zip(one, two, strict=True)
+        )
+        if off > HELD * max(deck.base, 100.0) or abs(deck.age - other.age) > HELD:
+            return False
+        other = replace(other, gone=deck.gone, age=deck.age, share=deck.share)
+    if veil is not None and cirrus is not None:
+        if np.abs(np.subtract(veil.gone, cirrus.gone)).max() > HELD * veil.height:
+            return False
+        cirrus = replace(cirrus, gone=veil.gone)
+    return deck == other and veil == cirrus
 
 
 def aloft(speed: float, height: float) -> float:

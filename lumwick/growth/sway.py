@@ -14,7 +14,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lumwick.air.wind import Gusts
+from lumwick.quick import turn
 
+TURNS = 1 / (2 * np.pi)
 FIRST_MODE = 1.8751040687**2  # 3.516, of a clamped-free beam
 
 
@@ -54,7 +56,8 @@ def _lean(places, natural, phase, push, damping):
             d = re * re + im * im
             carried = places[i, 0] * push.wave[j, 0] + places[i, 1] * push.wave[j, 1]
             a = push.omega[j] * push.t - carried + push.phase[j] + phase[i] * (j % 5)
-            c, s = np.cos(a), np.sin(a)
+            a *= TURNS
+            c, s = turn(a - np.floor(a))
             along += push.amplitude[j] * (c * re + s * im) / d
             # across the wind a fifth as much, a quarter turn behind, on other harmonics
             if j % 2 == 0:

@@ -34,6 +34,10 @@ MASK_SOLID, MASK_WATER, MASK_FINE, MASK_COARSE, MASK_CUT, MASK_CLEAR = 1, 2, 4, 
 light that was scattered once sees them, in their simplest form; and things that are cut out by a texture, and
 clear ones, through which shadow rays must look."""
 SEEN, SCATTERED = MASK_SOLID | MASK_FINE, MASK_SOLID | MASK_COARSE
+CAMERA_MASK = SEEN | MASK_WATER | MASK_CUT | MASK_CLEAR
+"""What the camera's rays may hit."""
+COHERENT, EVERY_FEATURE = 1 << 16, 0xFFFFFFFF
+"""What the library may be told of rays: that they keep together; and that any kind of geometry may be met."""
 NO_HIT = 0xFFFFFFFF
 
 
@@ -87,6 +91,7 @@ llvmlite.binding.load_library_permanently(library_path())
 _ray_call = nt.void(nt.uint64, nt.uint64, nt.uint64)
 rtcIntersect1 = nt.ExternalFunction("rtcIntersect1", _ray_call)
 rtcOccluded1 = nt.ExternalFunction("rtcOccluded1", _ray_call)
+rtcIntersect16 = nt.ExternalFunction("rtcIntersect16", nt.void(nt.uint64, nt.uint64, nt.uint64, nt.uint64))
 _rtcNewGeometry = nt.ExternalFunction("rtcNewGeometry", nt.uint64(nt.uint64, nt.int32))
 _rtcSetGeometryInstancedScene = nt.ExternalFunction("rtcSetGeometryInstancedScene", nt.void(nt.uint64, nt.uint64))
 _rtcSetGeometryTransform = nt.ExternalFunction(

@@ -45,7 +45,7 @@ def _sobol_table(bits: int = 12) -> np.ndarray:
 
 SOBOL = _sobol_table()
 STEPS_A_SAMPLE = 64
-"""Choices of a sample by `cell` are numbered by its steps: no more than this."""
+"""Choices of a sample are numbered by its steps: no more than this."""
 _BITS = 12
 _MASK = np.uint32(len(SOBOL) - 1)
 
@@ -104,20 +104,12 @@ def pair(pixel, sample, dimension):
 
 
 @nb.njit(**INNER)
-def turn(v):
-    """Cosine and sine of ``v`` turns, for ``v`` in [0, 1), to 4e-7 (their series, within an eighth of a turn)."""
-    k = np.floor(4 * v + 0.5)
-    a = 2 * np.pi * (v - 0.25 * k)
-    b = a * a
-    s = a * (1 - b / 6 * (1 - b / 20 * (1 - b / 42)))
-    c = 1 - b / 2 * (1 - b / 12 * (1 - b / 30 * (1 - b / 56)))
-    if k == 1:
-        return -s, c
-    if k == 2:
-        return -c, -s
-    if k == 3:
-        return s, -c
-    return c, s
+def choices(path, salt):
+    """Two numbers in [0, 1) for a choice on a path's present step: spread over a pixel's samples as `pair` is.
+
+    ``salt`` is the choice's own, 4 or more, so that it shares no dimension with another.
+    """
+    return pair(path.pixel, path.sample, salt * STEPS_A_SAMPLE + path.step)
 
 
 @nb.njit(**INNER)

@@ -36,8 +36,10 @@ from lumwick.trace.integrator.scattering import albedo_table
 from lumwick.trace.lighting import Lighting
 from lumwick.trace.lock import ENGINE, alone
 from lumwick.trace.looks import plain_material, ray_mask
+from lumwick.trace.overhead import lattice
 from lumwick.trace.part import Part
 from lumwick.trace.sections.banks import BankLight, BanksInputs, bank_record, make_banks
+from lumwick.trace.sections.clouds import NONE
 from lumwick.trace.sections.daylight import DaylightInputs, make_daylight
 from lumwick.trace.sections.land import LandInputs, make_land
 from lumwick.trace.sections.litter import LitterInputs, make_litter
@@ -50,7 +52,7 @@ from lumwick.trace.sections.weather import Lit, Weathering
 from lumwick.trace.stands import Stands
 from lumwick.trace.textures import CODE_TO_LINEAR
 from lumwick.trace.watering import Watering
-from lumwick.trace.world import MODEL, Air, Land, Lights, Looks, View, World
+from lumwick.trace.world import MODEL, NO_OVERHEAD, Air, Land, Lights, Looks, Overhead, View, World
 
 GRAIN = 0.16
 """How much of the ground's fine grain tilts its normals (practice)."""
@@ -113,6 +115,7 @@ class Stage:
         self._weather = Weathering()
         self._daylight = Section(make_daylight)
         self._top: Section[TopInputs, embree.Scene] = Section(lambda inputs: embree.placed(*inputs.placed()))
+        self._overhead_kept = ("", NO_OVERHEAD)
         self._targets: dict[str, Part] = {}
         self.things: list[str] = []
         self.surfaces: list[str] = []
@@ -235,7 +238,9 @@ class Stage:
 
     def _light_up(self, snap: Snapshot) -> None:
         """Set the sky, the lamps and what glows, and lay everything out for the kernel."""
-        self._daylight.of(DaylightInputs.of(snap, self.standing.place, self.setting.read))
+        inputs = DaylightInputs.of(snap, self.standing.place, self.setting.read)
+        self._daylight.of(inputs)
+        self._toward = inputs.toward
         placed = (self._placed.key, self._moved.key)
         self._lamps.of(LampInputs(snap.lamps, snap.surfaces, placed, snap.gaps, snap.sun_gobo, snap.gobo_t))
         self._assemble()
@@ -319,6 +324,19 @@ class Stage:
             drop_first=falls.first,
         )
 
+    def overhead(self, size: tuple[int, int], eye: Camera | None = None, window: Window | None = None) -> Overhead:
+        """A lattice for the clouds that an eye sees, or the snapshot's camera; kept as long as eye, film and clouds are
+        the same."""
+        eye, shown = eye or self.snapshot.camera, window or Window(*size)
+        if self._daylight.made.clouds is NONE or eye.around:
+            return NO_OVERHEAD
+        axes = [np.ascontiguousarray(v, float) for v in (eye.position, *eye.axes(), eye.forward)]
+        tan_x = eye.lens.tangent * (1 + 2 * shown.overscan)
+        key = digest(self._daylight.key, *axes, tan_x, (shown.width, shown.height, shown.left, shown.top), size)
+        if self._overhead_kept[0] != key:
+            self._overhead_kept = (key, lattice(axes, tan_x, shown, size))
+        return self._overhead_kept[1]
+
     def _looks(self, surface: NDArray[np.void], plant: NDArray[np.void]) -> Looks:
         furnishing = self.furnishing
         return Looks(
@@ -343,7 +361,7 @@ class Stage:
 
     def _sun(self) -> NDArray[np.void]:
         """The sun's record; directions of the sky are told from its azimuth, those of a picture from its middle."""
-        place, key, d = self.standing.place, self.snapshot.key, self.snapshot.key_direction
+        place, key, d = self.standing.place, self.snapshot.key, self._toward
         across = np.cross(d, [0.0, 0.0, 1.0] if abs(d[2]) < 0.99 else [1.0, 0.0, 0.0])
         across /= np.linalg.norm(across)
         azimuth = np.arctan2(d[0], d[1])

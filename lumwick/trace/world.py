@@ -120,6 +120,31 @@ class World(NamedTuple):
     lights: Lights
 
 
+class Overhead(NamedTuple):
+    """Clouds before the sky as one eye sees them, on a lattice over the picture (`integrator.overhead`).
+
+    ``seen`` (rows, columns, 4) is their light [cd/m2] and what they leave, below 0 where nobody has asked yet; one spot
+    lies every ``step`` pixels from column ``left`` and row ``top`` of a picture of ``width`` by ``height``.
+    """
+
+    seen: F32
+    origin: F64
+    right: F64
+    up: F64
+    forward: F64
+    tan_x: float
+    tan_y: float
+    width: float
+    height: float
+    left: float
+    top: float
+    step: float
+    marches: int  # for one spot
+
+
+NO_OVERHEAD = Overhead(np.zeros((0, 0, 4), np.float32), *(np.zeros(3),) * 4, 1.0, 1.0, 1.0, 1.0, 0.0, 0.0, 1.0, 1)
+
+
 class View(NamedTuple):
     """A camera for the kernel: where it is when the shutter opens, and by how much that changes until it closes.
 

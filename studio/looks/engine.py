@@ -35,7 +35,7 @@ from lumwick.trace.cleaning import clean
 from lumwick.trace.drift import skyline
 from lumwick.trace.film import Film, blank
 from lumwick.trace.quality import QUALITIES, Quality
-from lumwick.trace.render import Stop, expose
+from lumwick.trace.render import MANY, Sight, Stop, expose
 from lumwick.trace.stage import Stage
 from studio.looks.settings import revision_setting
 
@@ -235,7 +235,7 @@ class LookEngine:
                 state.stage.set(snapshot)
             state.key, state.step, state.film = key, -1, blank(*size)
         stop = Stop(stale, 10_000 if step > 1 else 40_000) if step else None
-        if not expose(state.stage, state.film, samples, stop=stop):
+        if not expose(state.stage, state.film, samples, sight=Sight(many=samples >= MANY), stop=stop):
             raise Superseded
         state.light, state.step = clean(state.film, snapshot.camera.ev100, grade), step
 

@@ -20,13 +20,14 @@ from lumwick.place.files import asset_of, pack
 from lumwick.place.filming import Route, Station
 from lumwick.place.nature import Land
 from lumwick.place.objects import Built
+from lumwick.quick import turn
 from lumwick.route.way import way
 from lumwick.snapshot.evaluate import Setting, evaluate
 from lumwick.snapshot.ride import check
 from lumwick.trace.film import blank
 from lumwick.trace.quality import Quality
 from lumwick.trace.render import Stop, expose
-from lumwick.trace.sampling import bearing, elevation, pair, turn
+from lumwick.trace.sampling import bearing, elevation, pair
 from lumwick.trace.stage import Stage
 from tests.conftest import small_place
 

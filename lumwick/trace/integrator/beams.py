@@ -9,11 +9,12 @@ import numpy as np
 from lumwick.trace.embree import SEEN
 from lumwick.trace.integrator import clouds, falling, film, media, mist, rays
 from lumwick.trace.integrator.compiling import PART
-from lumwick.trace.sampling import INNER, STEPS_A_SAMPLE, cell
+from lumwick.trace.sampling import INNER, choices
 
-BANK_AT, BANK_SPOT, FOG_AT = 92, 93, 94
-THIN = 0.03
-"""Share of light that fog takes under which no shadow on it is looked for (practice)."""
+BANK_AT, FOG_AT = 92, 94
+THIN, ALWAYS = 0.03, 0.3
+"""Share of light that fog takes under which no shadow on it is looked for, and over which it always is; between them
+in proportion, and what is found counts for more (practice)."""
 
 
 @nb.njit(**INNER)
@@ -26,10 +27,10 @@ def _sun_at(w, lane, p):
 
 
 @nb.njit(**INNER)
-def _cross_banks(w, lane, place, lit):
+def _cross_banks(w, lane, lit):
     path, hit, air, p = lane.path, lane.hit, w.air, lane.hit.local
     bank, sun, o, d = air.bank[0], w.lights.sun[0], path.origin, path.direction
-    lot, pick = cell(path.pixel, place, BANK_AT), cell(path.pixel, place, BANK_SPOT)
+    lot, pick = choices(path, BANK_AT)
     keep = mist.march(bank, air.mist, sun, o, d, hit.distance, lot, pick, hit.layout)
     if keep >= 1.0:
         return
@@ -60,9 +61,8 @@ def before_surface(w, lane, lit):
     weather, sun, fog = air.weather[0], w.lights.sun[0], air.fog[0]
     if weather.falling > 0 and path.step == 0:
         falling.cross_falling(air, lane)
-    place = path.sample * STEPS_A_SAMPLE + path.step
     if air.bank[0].on > 0:
-        _cross_banks(w, lane, place, lit)
+        _cross_banks(w, lane, lit)
     if weather.sunned < 0.5 or sun.illuminance[1] <= 0 or lit <= 0:
         return 1.0
     o, d = path.origin, path.direction
@@ -70,8 +70,12 @@ def before_surface(w, lane, lit):
     taken = 1 - np.exp(-deep)
     if taken < THIN:
         return 1.0
-    part = -np.log(1 - cell(path.pixel, place, FOG_AT) * taken) / deep
+    lot, whether = choices(path, FOG_AT)
+    asked = min(1.0, taken / ALWAYS)
+    if whether >= asked:
+        return 1.0
+    part = -np.log(1 - lot * taken) / deep
     t = media.within_fog(fog, o[2], d[2], part, deep)
     for c in range(3):
         p[c] = o[c] + t * d[c]
-    return _sun_at(w, lane, p) / max(fog.open, 0.02)
+    return 1 + (_sun_at(w, lane, p) / max(fog.open, 0.02) - 1) / asked

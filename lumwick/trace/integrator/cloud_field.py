@@ -6,7 +6,7 @@ import numba as nb
 import numpy as np
 
 from lumwick.trace.integrator.clouds import march, veil
-from lumwick.trace.sampling import ROWS, cell
+from lumwick.trace.sampling import INNER, ROWS, cell
 
 
 @nb.njit(**ROWS)
@@ -53,6 +53,68 @@ def _round(x, y, z, period, salt):
     c = cell(i, j, s + 57) * (1 - u) + cell(i2, j, s + 57) * u
     d = cell(i, j2, s + 57) * (1 - u) + cell(i2, j2, s + 57) * u
     return (a * (1 - v) + b * v) * (1 - w) + (c * (1 - v) + d * v) * w
+
+
+@nb.njit(**INNER)
+def _moved(field, north, east, i, j):
+    """A field that comes round over its edges, moved by cells: what lies at a cell then."""
+    n, m = field.shape
+    y, x = i - north, j - east
+    gy, gx = np.floor(y), np.floor(x)
+    b, a = y - gy, x - gx
+    r, c = int(gy) % n, int(gx) % m
+    r2, c2 = (r + 1) % n, (c + 1) % m
+    return (field[r, c] * (1 - a) + field[r, c2] * a) * (1 - b) + (field[r2, c] * (1 - a) + field[r2, c2] * a) * b
+
+
+@nb.njit(**ROWS)
+def moved(dense, north, east, share):
+    """A field of clouds (layers, n, n) mixed with itself moved by cells, of which it keeps a share."""
+    out = np.empty_like(dense)
+    for i in nb.prange(dense.shape[1]):
+        for k in range(dense.shape[0]):
+            for j in range(dense.shape[2]):
+                out[k, i, j] = share * dense[k, i, j] + (1 - share) * _moved(dense[k], north, east, i, j)
+    return out
+
+
+@nb.njit(**ROWS)
+def shaded(dense, north, east, down, slant, one, out):
+    """Optical depths to the sun, straight down and of the whole column at each spot of clouds, into ``out``
+    (layers, n, n, 4) from its second number on; the first takes how dense they are.
+
+    Parameters
+    ----------
+    dense : ndarray, shape (layers, n, n)
+    north, east : float [cells]
+        By which the way to the sun is shifted from a layer to the one under it.
+    down : ndarray, shape (layers, n, n)
+        Room for working.
+    slant : float
+        How much longer that way is than straight up.
+    one : float
+        Optical depth of one layer where it is densest.
+    """
+    layers, n, m = dense.shape
+    for k in range(layers - 1, -1, -1):
+        over = min(k + 1, layers - 1)
+        for i in nb.prange(n):
+            for j in range(m):
+                # by half of this layer and half of the one that the light comes from
+                depth = 0.5 * dense[k, i, j] * one * slant
+                if k < layers - 1:
+                    depth += _moved(down[over], north, east, i, j)
+                out[k, i, j, 1] = depth
+                down[k, i, j] = depth + 0.5 * dense[k, i, j] * one * slant
+    for i in nb.prange(n):
+        for j in range(m):
+            under = 0.0
+            for k in range(layers):
+                out[k, i, j, 0] = dense[k, i, j]
+                out[k, i, j, 2] = (under + 0.5 * dense[k, i, j]) * one
+                under += dense[k, i, j]
+            for k in range(layers):
+                out[k, i, j, 3] = under * one
 
 
 @nb.njit(**ROWS)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import numba as nb
 import numpy as np
 
+from lumwick.quick import turn
 from lumwick.trace.embree import SCATTERED, SEEN
 from lumwick.trace.integrator import film, media, rays, windows
 from lumwick.trace.integrator import lamplight as ll
@@ -12,13 +13,12 @@ from lumwick.trace.integrator.compiling import PART, WITHIN
 from lumwick.trace.integrator.facets import facet_density, fresnel, hidden
 from lumwick.trace.integrator.scattering import evaluate, evaluate_matt
 from lumwick.trace.integrator.skylight import pick_sky, sky_density, sky_from, sun_disc
-from lumwick.trace.sampling import INNER, STEPS_A_SAMPLE, cell, pair, turn
+from lumwick.trace.sampling import INNER, choices, pair
 from lumwick.trace.world import MODEL
 
 SUN_DIMENSION, SKY_DIMENSION, LAMP_DIMENSION = 3, 4, 7
-WHICH_LAMP, WHETHER_ASKED = 77, 79
-AIR_AT, AIR_ACROSS, AIR_AROUND = 86, 87, 88
-"""Salts of the choices that are not one of the stratified dimensions."""
+WHICH_LAMP, AIR_AT, AIR_ACROSS = 77, 86, 87
+"""Salts of choices."""
 ASKED_BELOW, ASKED_AT_LEAST = 0.02, 0.04
 """Lamps that give less than this share of the open's light are asked in proportion, at least so often (practice)."""
 LAMP_SHORT, LAMP_SHORTER = 0.9998, 1e-4
@@ -38,9 +38,9 @@ def on_the_air(w, limits, lane):
     path, hit, gleam = lane.path, lane.hit, lane.gleam
     if not limits.indoors or path.depth > 0 or hit.missed or path.in_water or path.inside >= 0:
         return 1.0
-    place = path.sample * STEPS_A_SAMPLE + path.step
-    t = cell(path.pixel, place, AIR_AT) * hit.distance
-    u, v = cell(path.pixel, place, AIR_ACROSS), cell(path.pixel, place, AIR_AROUND)
+    lot, _ = choices(path, AIR_AT)
+    t = lot * hit.distance
+    u, v = choices(path, AIR_ACROSS)
     lights = w.lights
     pick_sky(lights.sky_pick, lights.sky_share, whole_sphere(lights), lights.sun[0].azimuth, u, v, gleam.direction)
     for c in range(3):
@@ -178,14 +178,14 @@ def _to_lamp(lights, open_lux, path, hit, gleam):
     """A direction to one of the lamps; False if none is asked or it gives nothing."""
     if len(lights.lamp) == 0:
         return False
-    place = path.sample * STEPS_A_SAMPLE + path.step
-    number, chance, given = ll.choose(lights.lamp, hit.position, cell(path.pixel, place, WHICH_LAMP))
+    which, whether = choices(path, WHICH_LAMP)
+    number, chance, given = ll.choose(lights.lamp, hit.position, which)
     if number < 0 or chance <= 0:
         return False
     # lamps that are nothing beside the day are asked seldom, and count for more when they are
     asked = min(1.0, max(ASKED_AT_LEAST, given / (ASKED_BELOW * open_lux)))
     if asked < 1:
-        if cell(path.pixel, place, WHETHER_ASKED) >= asked:
+        if whether >= asked:
             return False
         gleam.weight = 1 / asked
     u, v = pair(path.pixel, path.sample, 8 * path.step + LAMP_DIMENSION)

@@ -9,12 +9,12 @@ from __future__ import annotations
 import numba as nb
 import numpy as np
 
-from lumwick.trace.integrator import clouds, film, mist
+from lumwick.trace.integrator import clouds, film, mist, overhead
 from lumwick.trace.integrator.compiling import WITHIN
 from lumwick.trace.integrator.facets import fresnel
 from lumwick.trace.integrator.skylight import sky_from, sky_light, sun_disc
 from lumwick.trace.integrator.starlight import add_night, shines
-from lumwick.trace.sampling import INNER, STEPS_A_SAMPLE, cell
+from lumwick.trace.sampling import INNER, choices
 
 IOR_WATER = 1.333
 FAR_FOG = 60000.0
@@ -120,7 +120,7 @@ def _clouds_before(air, lights, lane, reach, colour, light):
     """Low clouds along a ray up to ``reach``: their light, into ``light``; returns what they leave. ``colour`` is the
     clear sky's."""
     path, hit = lane.path, lane.hit
-    lot = cell(path.pixel, path.sample * STEPS_A_SAMPLE + path.step, CLOUDS_AT)
+    lot, _ = choices(path, CLOUDS_AT)
     for c in range(3):
         hit.layout[c] = colour[c]
     return clouds.march(
@@ -139,28 +139,42 @@ def _clouds_before(air, lights, lane, reach, colour, light):
 
 
 @nb.njit(**INNER)
-def open_sky(air, lights, lane, colour):
-    """Light [cd/m2] of the sky, its clouds and the sun's disc along a ray that meets nothing, before any fog; what of
-    it is clouds' own, into the hit's ``tangent``."""
+def _clouds_marched(air, lights, lane, colour):
+    """All clouds along a ray that meets nothing, before a sky of ``colour``: their light into the hit's ``tangent``;
+    returns what they leave of it."""
+    lot, _ = choices(lane.path, CLOUDS_AT)
+    return overhead.march(air, lights, lane, lane.path.origin, lane.path.direction, lot, colour)
+
+
+@nb.njit(**INNER)
+def _through_clouds(lights, lane, colour, left):
+    """Add what stands in the clear sky to its ``colour``, and lay clouds before it, whose light is in the hit's
+    ``tangent``."""
     path, hit, sun = lane.path, lane.hit, lights.sun[0]
     d = path.direction
-    sky_from(lights, lights.sky, path.origin, d, colour)
-    cloudy, keep = has_clouds(air), 1.0
-    if cloudy:
-        keep = _clouds_before(air, lights, lane, clouds.FARTHEST, colour, hit.tangent)
     if d[2] > -0.01:
         if sun.by_moon < 0.5:
             sun_disc(sun, d, colour)
         if shines(lights.night[0]):
             add_night(lights, path.spread, d, colour)
-    if not cloudy:
-        for c in range(3):
-            hit.tangent[c] = 0.0
-        return
-    behind = clouds.veil(air.cloud[0], sun, path.origin, d, hit.bitangent)
     for c in range(3):
-        hit.tangent[c] += keep * hit.bitangent[c]
-        colour[c] = hit.tangent[c] + keep * behind * colour[c]
+        colour[c] = hit.tangent[c] + left * colour[c]
+
+
+@nb.njit(**INNER)
+def _no_clouds(hit):
+    for c in range(3):
+        hit.tangent[c] = 0.0
+    return 1.0
+
+
+@nb.njit(**INNER)
+def open_sky(air, lights, lane, colour):
+    """Light [cd/m2] of the sky, its clouds and the sun's disc along a ray that meets nothing, before any fog; what of
+    it is clouds' own, into the hit's ``tangent``."""
+    sky_from(lights, lights.sky, lane.path.origin, lane.path.direction, colour)
+    left = _clouds_marched(air, lights, lane, colour) if has_clouds(air) else _no_clouds(lane.hit)
+    _through_clouds(lights, lane, colour, left)
 
 
 @nb.njit(**INNER)
@@ -213,7 +227,11 @@ def background(air, lights, lane, sunned):
     """The sky, seen directly or through clear things, behind the fog before it."""
     path, d, colour, sun = lane.path, lane.path.direction, lane.gleam.radiance, lights.sun[0]
     cos_sun = _cos_sun(sun, d)
-    open_sky(air, lights, lane, colour)
+    sky_from(lights, lights.sky, path.origin, d, colour)
+    left = overhead.read_off(air, lights, lane, d) if has_clouds(air) else _no_clouds(lane.hit)
+    if left < 0:
+        left = _clouds_marched(air, lights, lane, colour)
+    _through_clouds(lights, lane, colour, left)
     keep = transmittance(air, path.origin[2], max(d[2], 0.0), FAR_FOG)
     for c in range(3):
         clouds_own = lane.hit.tangent[c]

@@ -9,19 +9,18 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lumwick.trace import records
-from lumwick.trace.integrator import beams, film, lights, media, port, rays, scattering, shafts
+from lumwick.trace.integrator import beams, film, lights, media, port, rays, scattering, shafts, together
 from lumwick.trace.integrator.camera_ray import camera_ray
 from lumwick.trace.integrator.clear import pass_clear
 from lumwick.trace.integrator.compiling import WITHIN
 from lumwick.trace.integrator.surfaces import meeting
 from lumwick.trace.integrator.surfaces.water import EVENT_DIMENSION
 from lumwick.trace.sampling import INNER, ONE_THREAD, pair
+from lumwick.trace.world import Overhead
 
 STEPS = 24
 """Surfaces that a path meets at most (practice: none that carries anything is as long)."""
 UNLIMITED = 1e30
-ROW_STRIDE, SEED_STRIDE = 65536, 40503
-"""How far apart the numbers of rows' and seeds' pixels lie."""
 
 
 class Lane(NamedTuple):
@@ -35,6 +34,8 @@ class Lane(NamedTuple):
     gleam: np.void
     out: NDArray[np.float64]
     ids: NDArray[np.int32]
+    ahead: together.Ahead
+    overhead: Overhead
     counts: NDArray[np.int64]
     log: NDArray[np.float32]
 
@@ -50,6 +51,7 @@ class Room(NamedTuple):
     gleam: NDArray[np.void]
     out: NDArray[np.float64]
     ids: NDArray[np.int32]
+    ahead: together.Ahead
 
 
 def new_room() -> Room:
@@ -64,11 +66,12 @@ def new_room() -> Room:
         np.zeros(1, records.GLEAM),
         np.zeros(film.CHANNELS + film.PASSES),
         np.zeros((2, film.IDS, 2), np.int32),
+        together.new_ahead(),
     )
 
 
 @nb.njit(**WITHIN)
-def lane_of(room, counts, log):
+def lane_of(room, overhead, counts, log):
     """A row's lane in a thread's room."""
     return Lane(
         room.ray,
@@ -79,6 +82,8 @@ def lane_of(room, counts, log):
         room.gleam[0],
         room.out,
         room.ids,
+        room.ahead,
+        overhead,
         counts,
         log,
     )
@@ -97,6 +102,8 @@ class Exposure(NamedTuple):
         Numbers of things and of surfaces, each with its samples, if wanted.
     wanted : ndarray of int32, shape (height, width)
         Samples to add to each pixel.
+    overhead : Overhead
+        On which clouds are looked up.
     """
 
     sums: NDArray[np.float32]
@@ -104,6 +111,7 @@ class Exposure(NamedTuple):
     mattes: NDArray[np.int32]
     wanted: NDArray[np.int32]
     seed: int
+    overhead: Overhead
 
 
 @nb.njit(**WITHIN)
@@ -139,7 +147,7 @@ def follow(w, view, limits, lane, px, py):
             sunned = beams.before_surface(w, lane, lit)
         media.cross(w.air, w.waters, w.lights, lane, lit, sunned)
         if hit.missed:
-            if not path.in_water:
+            if not (path.in_water or limits.flat):
                 if step == 0 or (path.plain and path.depth == 0 and not path.mirrored and not path.skims):
                     media.background(w.air, w.lights, lane, sunned)
                 else:
@@ -182,19 +190,21 @@ def _copy(ids, to):
 @nb.njit(**WITHIN)
 def _render_row(w, view, limits, exposure, lane, y):
     """Add samples to a row."""
+    ahead = lane.ahead.taken
+    ahead[0] = ahead[1] = 0
     for x in range(exposure.sums.shape[1]):
         for c in range(film.CHANNELS + film.PASSES):
             lane.out[c] = 0.0
         if len(exposure.mattes):
             _copy(exposure.mattes[y, x], lane.ids)
-        # a cropped picture has the samples of the whole one
-        lane.path.pixel = (y + int(view.top)) * ROW_STRIDE + x + int(view.left) + exposure.seed * SEED_STRIDE
         first = int(exposure.sums[y, x, film.COUNTED])
         sums, out = exposure.sums[y, x], lane.out
         out[film.OPEN], out[film.SQUARED] = sums[film.OPEN], sums[film.SQUARED]
         before = sums[0] + sums[1] + sums[2]
         for s in range(exposure.wanted[y, x]):
-            lane.path.sample = first + s
+            if ahead[0] == ahead[1] and view.port <= 0:  # a port bends each ray on its way out
+                together.look_ahead(w.geometry.scene, view, exposure, lane, x, y, s)
+            lane.path.pixel, lane.path.sample = together.pixel_number(view, exposure, x, y), first + s
             follow(w, view, limits, lane, x, y)
             film.close_block(out, first + s + 1, before + out[0] + out[1] + out[2])
         sums[film.OPEN] = sums[film.SQUARED] = 0.0
@@ -226,5 +236,5 @@ def render_rows(w, view, limits, exposure, rows, room, counts, log):
         Takes the first m rays of each row, in their order.
     """
     for y in rows:
-        lane = lane_of(room, counts[y], log[y % len(log)])
+        lane = lane_of(room, exposure.overhead, counts[y], log[y % len(log)])
         _render_row(w, view, limits, exposure, lane, y)

@@ -7,6 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lumwick.trace.embree import MASK_CLEAR, MASK_CUT, MASK_WATER, NO_HIT, SCATTERED, SEEN, rtcIntersect1, rtcOccluded1
+from lumwick.trace.integrator import together
 from lumwick.trace.integrator.compiling import WITHIN
 from lumwick.trace.integrator.facets import fresnel, pane
 from lumwick.trace.integrator.surfaces.model import opacity
@@ -66,8 +67,11 @@ def find_surface(geometry, lane):
     mask = SCATTERED if path.depth > 0 else (SEEN if under else SEEN | MASK_WATER)
     mask |= MASK_CUT | MASK_CLEAR
     _record(lane, 0, path.origin, path.direction, FOREVER, mask)
-    _set(lane, path.origin, path.direction, path.near, FOREVER, mask)
-    rtcIntersect1(geometry.scene, lane.ray.ctypes.data, 0)
+    if path.step == 0 and lane.ahead.taken[1] > 0:
+        together.take(lane)
+    else:
+        _set(lane, path.origin, path.direction, path.near, FOREVER, mask)
+        rtcIntersect1(geometry.scene, lane.ray.ctypes.data, 0)
     lane.counts[0] += 1
     hit.missed = 1 if lane.ray[18] == NO_HIT else 0
     hit.distance = FOREVER if hit.missed else float(f[8])

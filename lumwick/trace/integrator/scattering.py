@@ -22,9 +22,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lumwick.keep import cached
+from lumwick.quick import turn
 from lumwick.trace.integrator.compiling import PART, WITHIN
 from lumwick.trace.integrator.facets import facet_density, hidden, schlick
-from lumwick.trace.sampling import INNER, SOBOL, pair, turn
+from lumwick.trace.sampling import INNER, SOBOL, pair
 
 COAT_F0 = 0.04
 """Reflectance straight on of a clear coat: n = 1.5 (glTF 2.0)."""

@@ -17,9 +17,9 @@ from lumwick.trace.embree import SEEN
 from lumwick.trace.integrator import film, lights, media, rays
 from lumwick.trace.integrator import lamplight as ll
 from lumwick.trace.integrator.compiling import PART
-from lumwick.trace.sampling import INNER, STEPS_A_SAMPLE, cell
+from lumwick.trace.sampling import INNER, choices
 
-WHICH, WHERE, ACROSS, AROUND, WHETHER = 81, 82, 83, 84, 85
+WHICH, WHERE, ACROSS = 81, 82, 83
 """Salts of the choices."""
 FARTHEST = 4000.0
 """Metres of a ray in which lamps' light is looked for (practice)."""
@@ -99,12 +99,12 @@ def add(w, limits, lane):
         total += _weight(lamps[k], o, d, reach)
     if total <= 0:
         return
-    place = path.sample * STEPS_A_SAMPLE + path.step
     thick = fog.extinction * np.exp(min(20.0, -(o[2] - fog.base) / fog.height)) + haze[1]
     asked = min(1.0, max(ASKED_AT_LEAST, total * thick / (4 * np.pi * SEEN_AT * limits.open_lux)))
-    if asked < 1 and cell(path.pixel, place, WHETHER) >= asked:
+    whether, which = choices(path, WHICH)
+    if asked < 1 and whether >= asked:
         return
-    at, number, mine = cell(path.pixel, place, WHICH) * total, -1, 0.0
+    at, number, mine = which * total, -1, 0.0
     for k in range(len(lamps)):
         one = _weight(lamps[k], o, d, reach)
         if one > 0:
@@ -115,7 +115,8 @@ def add(w, limits, lane):
     lamp = lamps[number]
     near, far, aside = _lit_stretch(lamp, o, d, reach)
     low, high, along = _angles(lamp, o, d, near, far, aside)
-    angle = low + cell(path.pixel, place, WHERE) * (high - low)
+    where, _ = choices(path, WHERE)
+    angle = low + where * (high - low)
     tan = np.tan(angle)
     t = along + aside * tan
     length_share = (high - low) * aside * (1 + tan * tan)  # one over the density [m]
@@ -123,7 +124,7 @@ def add(w, limits, lane):
     for c in range(3):
         p[c] = o[c] + t * d[c]
     gleam.weight = 1.0
-    u, v = cell(path.pixel, place, ACROSS), cell(path.pixel, place, AROUND)
+    u, v = choices(path, ACROSS)
     ll.shine(lamp, w.lights.emitter, w.lights.gobo, p, u, v, gleam)
     if gleam.radiance[0] + gleam.radiance[1] + gleam.radiance[2] <= 0:
         return

@@ -5,7 +5,8 @@ from __future__ import annotations
 import numba as nb
 import numpy as np
 
-from lumwick.trace.sampling import INNER, bearing, elevation, turn
+from lumwick.quick import turn
+from lumwick.trace.sampling import INNER, bearing, elevation
 
 
 @nb.njit(**INNER)

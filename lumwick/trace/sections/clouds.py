@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 
 import numpy as np
@@ -11,7 +11,7 @@ from scipy import ndimage
 
 from lumwick.air.clouds import OKTAS, Deck, Veil
 from lumwick.trace import records
-from lumwick.trace.integrator.cloud_field import fill, mean
+from lumwick.trace.integrator.cloud_field import fill, mean, moved, shaded
 
 Floats = NDArray[np.float64]
 F32 = NDArray[np.float32]
@@ -66,14 +66,30 @@ def dense_of(deck: Deck) -> F32:
     out *= np.clip(z / 0.06, 0, 1)  # the foot is flat
     if deck.share < 1:
         shift = [CELLS * (b - a) / side_of(deck) for a, b in zip(deck.gone[0], deck.gone[1], strict=True)]
-        other = ndimage.shift(out, (0.0, shift[1], shift[0]), order=1, mode="grid-wrap")
-        out = deck.share * out + (1 - deck.share) * other
+        out = moved(np.asarray(out, np.float32), shift[1], shift[0], deck.share)
     return np.asarray(out, np.float32)
 
 
 def side_of(deck: Deck) -> float:
     """Side [m] of the square over which clouds come again."""
     return TILE * 1.6 * deck.size
+
+
+AGE_STEP, SUN_STEP = 2.5e-4, 3e-4
+"""Steps of clouds' age [lives] and of the way to the sun [rad] by which their grid is made anew: at the next frame most
+often it need not be (practice: no edge becomes denser by more than a hundredth)."""
+
+
+def kept_grid(deck: Deck, toward: Floats) -> F32:
+    """The grid of clouds as they were at the last step of their age and of the sun's way."""
+    gone = deck.gone if deck.share < 1 else ((0.0, 0.0), (0.0, 0.0))
+    stepped = replace(deck, age=round(deck.age / AGE_STEP) * AGE_STEP, gone=gone)
+    return _kept_grid(stepped, tuple((np.round(toward / SUN_STEP) * SUN_STEP).tolist()))
+
+
+@lru_cache(2)
+def _kept_grid(deck: Deck, toward: tuple[float, ...]) -> F32:
+    return grid_of(deck, np.array(toward))
 
 
 def grid_of(deck: Deck, toward: Floats) -> F32:
@@ -87,24 +103,12 @@ def grid_of(deck: Deck, toward: Floats) -> F32:
     """
     dense = dense_of(deck)
     high = deck.thick / LAYERS
-    out = np.zeros((*dense.shape, 4), np.float32)
-    out[..., 0] = dense
+    out, room = np.empty((*dense.shape, 4), np.float32), np.empty_like(dense)
     rise = max(float(toward[2]), LOWEST_SUN)
     flat = np.array([toward[1], toward[0]]) / max(float(np.hypot(toward[0], toward[1])), 1e-9)
     run = np.sqrt(1 - rise * rise) / rise * high / side_of(deck) * CELLS
-    shift, one = -flat * run, deck.extinction * high
-    depth = np.zeros(dense.shape[1:], np.float32)
-    above = np.zeros_like(depth)
-    for k in range(LAYERS - 1, -1, -1):
-        # by half of this layer and half of the one that the light comes from
-        moved = ndimage.shift(depth + 0.5 * above * one / rise, shift, order=1, mode="grid-wrap") if run > 0.01 else (
-            depth + 0.5 * above * one / rise
-        )  # fmt: skip
-        depth = moved + 0.5 * dense[k] * one / rise
-        above = dense[k]
-        out[k, ..., 1] = depth
-    out[..., 2] = (np.cumsum(dense, axis=0) - 0.5 * dense) * one
-    out[..., 3] = dense.sum(0) * one
+    north, east = -flat * run
+    shaded(dense, float(north), float(east), room, 1 / rise, deck.extinction * high, out)
     return out
 
 
@@ -160,7 +164,7 @@ def clouds(deck: Deck | None, high: Veil | None, by: Daystar) -> Clouds:
     one["above"], one["below"], one["haze_height"] = by.above, by.below, HAZE_HEIGHT
     grid = NONE.grid
     if deck is not None:
-        grid = grid_of(deck, by.toward)
+        grid = kept_grid(deck, by.toward)
         one["base"], one["top"], one["extinction"], one["side"] = deck.base, deck.top, deck.extinction, side_of(deck)
         one["gone"], one["sunlight"] = deck.gone[0], by.low_lux
         one["grain_gone"] = deck.gone[0] if deck.gone[0] == deck.gone[1] else (0.0, 0.0)

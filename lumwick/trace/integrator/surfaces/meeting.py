@@ -19,7 +19,7 @@ from lumwick.trace.integrator.surfaces.timber import timber
 from lumwick.trace.integrator.surfaces.water import EVENT_DIMENSION, FOAM_ALBEDO, pass_water, water
 from lumwick.trace.integrator.surfaces.weathered import weather_on
 from lumwick.trace.integrator.surfaces.wetted import wet_line
-from lumwick.trace.sampling import INNER, STEPS_A_SAMPLE, cell, pair
+from lumwick.trace.sampling import INNER, choices, pair
 from lumwick.trace.world import FAR, GROUND, MODEL, PLANT, TIMBER, WATER
 
 SHADE, ONWARD, END = 0, 1, 2
@@ -76,7 +76,7 @@ def _meet_model(w, lane):
     path, hit = lane.path, lane.hit
     look = w.looks.surface[w.geometry.row[hit.part]]
     if look.cutoff > 0:
-        chance = cell(path.pixel, path.sample * STEPS_A_SAMPLE + path.step, CUT_SALT)
+        chance, _ = choices(path, CUT_SALT)
         if chance >= opacity_here(w.geometry, w.looks, look, hit):
             for c in range(3):
                 path.origin[c] = hit.position[c]

@@ -8,6 +8,7 @@ from __future__ import annotations
 import numba as nb
 import numpy as np
 
+from lumwick.quick import turn
 from lumwick.trace.embree import SEEN
 from lumwick.trace.integrator import film, media, rays
 from lumwick.trace.integrator.compiling import PART, WITHIN
@@ -25,7 +26,7 @@ from lumwick.trace.integrator.surfaces.inland import (
     tile_at,
     tile_two,
 )
-from lumwick.trace.sampling import INNER, noise2, pair, turn
+from lumwick.trace.sampling import INNER, noise2, pair
 from lumwick.water.cells import EAST, FOAM, NORTH, ROUGH
 
 SKIM, INLAND_SKIM = 0.012, 0.0015

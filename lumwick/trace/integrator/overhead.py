@@ -1,0 +1,111 @@
+"""Clouds before the sky as one eye sees them.
+
+They are marched for each spot of a lattice over the picture when a ray first asks for it, and read off between the
+spots by all others: their light comes from so far off that it is the same for all samples of a pixel, for all moments
+of a shutter, and for an eye that moves while it is open.
+
+Threads write the same numbers to a spot, whoever comes first.
+"""
+
+from __future__ import annotations
+
+import numba as nb
+import numpy as np
+
+from lumwick.trace.integrator import clouds
+from lumwick.trace.integrator.skylight import sky_from
+from lumwick.trace.sampling import INNER
+
+SIDEWAYS = 0.05
+"""Cosine to where the eye looks under which a direction is not on the lattice."""
+
+
+@nb.njit(**INNER)
+def march(air, lights, lane, origin, d, lot, air_light):
+    """Low clouds along a ray that meets nothing, and high ones behind them: their light into the hit's ``tangent``;
+    returns what they leave of what lies behind. ``air_light`` is the clear sky's."""
+    hit, sun = lane.hit, lights.sun[0]
+    keep = clouds.march(
+        air.cloud[0],
+        air.deck,
+        air.haze,
+        sun,
+        origin,
+        d,
+        clouds.FARTHEST,
+        lot,
+        hit.texel,
+        air_light,
+        hit.tangent,
+    )
+    behind = clouds.veil(air.cloud[0], sun, origin, d, hit.bitangent)
+    for c in range(3):
+        hit.tangent[c] += keep * hit.bitangent[c]
+    return keep * behind
+
+
+@nb.njit(**INNER)
+def _lot(row, column):
+    """One of sixteen numbers in [0, 1) for a spot, unlike its neighbours' (an ordered pattern)."""
+    x, y = column & 3, row & 3
+    a, b = x ^ y, y
+    return (8 * (a & 1) + 4 * (b & 1) + 2 * (a >> 1) + (b >> 1) + 0.5) / 16
+
+
+@nb.njit(**INNER)
+def _look_up(air, lights, lane, row, column):
+    """March a spot of the lattice: the first steps of its marches begin each elsewhere, and elsewhere than those of its
+    neighbours."""
+    hit, d, over = lane.hit, lane.hit.local, lane.overhead
+    sx = (2 * (column * over.step + over.left) / over.width - 1) * over.tan_x
+    sy = (1 - 2 * (row * over.step + over.top) / over.height) * over.tan_y
+    q = 1 / np.sqrt(1 + sx * sx + sy * sy)
+    for c in range(3):
+        d[c] = (over.forward[c] + sx * over.right[c] + sy * over.up[c]) * q
+    sky_from(lights, lights.sky, over.origin, d, hit.layout)
+    red = green = blue = left = 0.0
+    for k in range(over.marches):
+        left += march(air, lights, lane, over.origin, d, (k + _lot(row, column)) / over.marches, hit.layout)
+        red += hit.tangent[0]
+        green += hit.tangent[1]
+        blue += hit.tangent[2]
+    seen = over.seen[row, column]
+    q = 1.0 / over.marches
+    seen[0], seen[1], seen[2], seen[3] = q * red, q * green, q * blue, q * left
+
+
+@nb.njit(**INNER)
+def read_off(air, lights, lane, d):
+    """Clouds along a direction [unit]: their light into the hit's ``tangent``; returns what they leave of what lies
+    behind, or -1 if the lattice does not reach there."""
+    over = lane.overhead
+    rows, columns = over.seen.shape[0], over.seen.shape[1]
+    if rows < 2:
+        return -1.0
+    ahead = right = up = 0.0
+    for c in range(3):
+        ahead += d[c] * over.forward[c]
+        right += d[c] * over.right[c]
+        up += d[c] * over.up[c]
+    if ahead < SIDEWAYS:
+        return -1.0
+    x = ((right / (ahead * over.tan_x) + 1) * 0.5 * over.width - over.left) / over.step
+    y = ((1 - up / (ahead * over.tan_y)) * 0.5 * over.height - over.top) / over.step
+    if not (0 <= x < columns - 1 and 0 <= y < rows - 1):
+        return -1.0
+    j, i = int(x), int(y)
+    for row in range(i, i + 2):
+        for column in range(j, j + 2):
+            seen = over.seen[row, column]
+            if min(min(seen[0], seen[1]), min(seen[2], seen[3])) < 0:
+                _look_up(air, lights, lane, row, column)
+    a, b = x - j, y - i
+    light, left = lane.hit.tangent, 0.0
+    p, q, r, s = over.seen[i, j], over.seen[i, j + 1], over.seen[i + 1, j], over.seen[i + 1, j + 1]
+    for c in range(4):
+        told = (p[c] * (1 - a) + q[c] * a) * (1 - b) + (r[c] * (1 - a) + s[c] * a) * b
+        if c < 3:
+            light[c] = told
+        else:
+            left = told
+    return left
