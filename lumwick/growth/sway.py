@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lumwick.air.wind import Gusts
-from lumwick.quick import turn
+from lumwick.motion.quick import turn
 
 TURNS = 1 / (2 * np.pi)
 FIRST_MODE = 1.8751040687**2  # 3.516, of a clamped-free beam

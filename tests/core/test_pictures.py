@@ -14,13 +14,13 @@ from lumwick.errors import LumwickError, RenderError, RouteError
 from lumwick.land.elevation import write_elevation
 from lumwick.land.ground import Ground
 from lumwick.lens.camera import Camera, direction_of
+from lumwick.motion.quick import turn
 from lumwick.picture import frame_picture, quality
 from lumwick.place.document import Place, Shot
 from lumwick.place.files import asset_of, pack
 from lumwick.place.filming import Route, Station
 from lumwick.place.nature import Land
 from lumwick.place.objects import Built
-from lumwick.quick import turn
 from lumwick.route.way import way
 from lumwick.snapshot.evaluate import Setting, evaluate
 from lumwick.snapshot.ride import check

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numba as nb
 import numpy as np
 
-from lumwick.quick import turn
+from lumwick.motion.quick import turn
 from lumwick.trace.embree import SCATTERED, SEEN
 from lumwick.trace.integrator import film, media, rays, windows
 from lumwick.trace.integrator import lamplight as ll

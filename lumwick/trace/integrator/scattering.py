@@ -22,7 +22,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lumwick.keep import cached
-from lumwick.quick import turn
+from lumwick.motion.quick import turn
 from lumwick.trace.integrator.compiling import PART, WITHIN
 from lumwick.trace.integrator.facets import facet_density, hidden, schlick
 from lumwick.trace.sampling import INNER, SOBOL, pair

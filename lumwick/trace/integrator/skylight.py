@@ -5,7 +5,7 @@ from __future__ import annotations
 import numba as nb
 import numpy as np
 
-from lumwick.quick import turn
+from lumwick.motion.quick import turn
 from lumwick.trace.sampling import INNER, bearing, elevation
 
 

@@ -8,7 +8,7 @@ from __future__ import annotations
 import numba as nb
 import numpy as np
 
-from lumwick.quick import turn
+from lumwick.motion.quick import turn
 from lumwick.trace.embree import SEEN
 from lumwick.trace.integrator import film, media, rays
 from lumwick.trace.integrator.compiling import PART, WITHIN
