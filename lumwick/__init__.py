@@ -10,6 +10,7 @@ import functools
 import hashlib
 import os
 import pathlib
+import sys
 
 __version__ = "0.1.0"
 
@@ -65,3 +66,5 @@ def engine_digest() -> str:
 
 os.environ.setdefault("NUMBA_CACHE_DIR", _kernel_cache())
 os.environ.setdefault("NUMBA_THREADING_LAYER", "omp")
+if "numba" in sys.modules:  # it has read the environment already, and would keep kernels beside their sources, by time
+    sys.modules["numba"].core.config.reload_config()
