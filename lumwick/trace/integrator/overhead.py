@@ -16,6 +16,9 @@ from lumwick.trace.integrator import clouds
 from lumwick.trace.integrator.skylight import sky_from
 from lumwick.trace.sampling import INNER
 
+EDGEWISE = 0.12
+"""Sine of the height under which clouds are marched for each ray: there they lie edge on, and are finer than any
+lattice (practice, docs/decisions/0025)."""
 SIDEWAYS = 0.05
 """Cosine to where the eye looks under which a direction is not on the lattice."""
 
@@ -77,10 +80,10 @@ def _look_up(air, lights, lane, row, column):
 @nb.njit(**INNER)
 def read_off(air, lights, lane, d):
     """Clouds along a direction [unit]: their light into the hit's ``tangent``; returns what they leave of what lies
-    behind, or -1 if the lattice does not reach there."""
+    behind, or -1 if the lattice does not reach there or is too coarse."""
     over = lane.overhead
     rows, columns = over.seen.shape[0], over.seen.shape[1]
-    if rows < 2:
+    if rows < 2 or d[2] < EDGEWISE:
         return -1.0
     ahead = right = up = 0.0
     for c in range(3):
