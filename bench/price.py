@@ -79,7 +79,6 @@ def views(chosen: str = "") -> list[Seen]:
 OLD_WAY = """
 import json, sys, time; sys.path.insert(0, sys.argv[1])
 from dataclasses import replace
-from functools import partial
 import numpy as np
 from bench.stress import stress
 from lumwick.demo import saltmere

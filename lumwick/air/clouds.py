@@ -85,8 +85,9 @@ class Veil:
     seed: int
 
 
-HELD = 3e-4
-"""How far clouds may go, against their height, and still count as unmoved (a third of a milliradian) (practice)."""
+HELD, HELD_AGE = 3e-4, 3e-4
+"""How far clouds may go, against their height (a third of a milliradian), and how old they may grow [lives], and still
+count as unmoved (practice)."""
 
 
 def unmoved(before: tuple[Deck | None, Veil | None], now: tuple[Deck | None, Veil | None]) -> bool:
@@ -94,10 +95,8 @@ def unmoved(before: tuple[Deck | None, Veil | None], now: tuple[Deck | None, Vei
     deck, veil = before
     other, cirrus = now
     if deck is not None and other is not None:
-        off = max(
-            abs(a - b) for one, two in zip(deck.gone, other.gone, strict=True) for a, b in zip(one, two, strict=True)
-        )
-        if off > HELD * max(deck.base, 100.0) or abs(deck.age - other.age) > HELD:
+        off = np.abs(np.subtract(deck.gone, other.gone)).max()
+        if off > HELD * max(deck.base, 100.0) or abs(deck.age - other.age) > HELD_AGE:
             return False
         other = replace(other, gone=deck.gone, age=deck.age, share=deck.share)
     if veil is not None and cirrus is not None:

@@ -7,8 +7,10 @@ from typing import Any
 import numba as nb
 import numpy as np
 
-FAST = {"contract", "arcp", "afn", "reassoc", "nsz"}
-INNER: dict[str, Any] = {"fastmath": FAST, "error_model": "numpy", "_nrt": False}
+from lumwick.motion.quick import QUICK
+
+FAST = QUICK["fastmath"]
+INNER: dict[str, Any] = QUICK
 """How functions are compiled that run for every ray: divisions by zero are not looked for, and who holds an array is
 not counted (Numba counts whenever a row is passed on, by a locked instruction that the threads wait for; it was a
 quarter of the integrator's own time). Such functions cannot make arrays."""

@@ -18,8 +18,7 @@ REPLAY = 9
 """Numbers of a recorded ray: origin, direction, reach, mask, whether it is a shadow ray."""
 RAY_WORDS = 32
 """Words of a ray's buffer, more than the ray library's record has."""
-FOREVER = 1e9
-"""Reach [m] of a ray that ends nowhere."""
+FOREVER = together.FOREVER
 CLEAR_LAYERS = 24
 """Cut-out and clear surfaces that a shadow ray looks through (practice)."""
 CUT_FOOTPRINT = 0.004
@@ -31,9 +30,7 @@ UPRIGHT = (0.0, 0.0, 1.0)
 
 def buffers(count: int) -> NDArray[np.uint32]:
     """Room for ``count`` rays, shape (count, RAY_WORDS), aligned to 64 bytes as the ray library wants."""
-    raw = np.zeros(count * RAY_WORDS + 16, np.uint32)
-    start = (64 - (raw.ctypes.data % 64)) % 64 // 4
-    return raw[start : start + count * RAY_WORDS].reshape(count, RAY_WORDS)
+    return together.aligned(count * RAY_WORDS).reshape(count, RAY_WORDS)
 
 
 @nb.njit(**INNER)

@@ -26,6 +26,7 @@ ORIGIN, NEAR, WAY, TIME, FAR, MASK, NUMBER, FLAGS, FACING, BARY, PRIMITIVE, GEOM
 )
 """Where the fields' rows begin, in the library's order."""
 FOREVER = 1e9
+"""Reach [m] of a ray that ends nowhere."""
 ROW_STRIDE, SEED_STRIDE = 65536, 40503
 """How far apart the numbers of rows' and seeds' pixels lie."""
 
