@@ -1,11 +1,11 @@
 """The price of a picture: the time the present code needs for a picture as near the truth as an older commit's.
 
-Both are shown the same views; how near a picture comes is its mean FLIP (Andersson et al. 2020, by its authors'
-package) against a reference of many samples that is not cleaned and that the same code has made: the place has become
-richer since, and each is held to what it draws itself. References are kept in var/price/ once made; those of the
-issue's size, 640x360 at 2 048 samples, take half an hour a view on two cores, so the bench is small unless
-LUMWICK_PRICE says otherwise (``LUMWICK_PRICE=640x360x2048 make bench ONLY=price``). LUMWICK_PRICE_OLD names another
-commit to compare with, LUMWICK_PRICE_VIEW one view.
+Both are shown the same views of the same place: the older commit's demo, which the present code opens from its file.
+How near a picture comes is its mean FLIP (Andersson et al. 2020, by its authors' package) against a reference of many
+samples that is not cleaned and that the same code has made, since forms of plants have changed. References are kept in
+var/price/ once made; those of the issue's size, 640x360 at 2 048 samples, take half an hour a view on two cores, so the
+bench is small unless LUMWICK_PRICE says otherwise (``LUMWICK_PRICE=640x360x2048 make bench ONLY=price``).
+LUMWICK_PRICE_OLD names another commit to compare with, LUMWICK_PRICE_VIEW one view.
 """
 
 from __future__ import annotations
@@ -29,6 +29,7 @@ from lumwick.demo import saltmere
 from lumwick.lens.camera import Camera, look_at
 from lumwick.picture import Options, load_setting, open_for, picture_at
 from lumwick.place.document import Shot
+from lumwick.place.files import load
 from lumwick.snapshot.evaluate import Setting, camera_at, evaluate
 from lumwick.trace.quality import QUALITIES, Quality
 from lumwick.trace.stage import Stage
@@ -61,8 +62,8 @@ class Seen:
 
 
 def views(chosen: str = "") -> list[Seen]:
-    """The demo's shots at their middles, the hide's inside, and the stress place from two eyes; or one of them."""
-    demo = load_setting(saltmere())
+    """The older demo's shots at their middles, the hide's inside, the stress place from two eyes; or one of them."""
+    demo = load_setting(load(old_demo()))
     out = [Seen(name, demo, demo.place.shot(name), 0.5) for name in SHOTS]
     walk, share = demo.place.shot("boardwalk"), 0.995
     inside = replace(camera_at(demo, walk, walk.seconds * share), ev100=10.0)
@@ -129,6 +130,35 @@ def old_commit(name: str = OLD) -> Path:
     return folder
 
 
+PACK = """
+import sys; sys.path.insert(0, sys.argv[1])
+from lumwick.demo import saltmere
+from lumwick.place.files import pack
+open(sys.argv[2], "wb").write(pack(*saltmere()))
+"""
+
+
+def old_demo() -> Path:
+    """The older commit's demo, as its own code packs it."""
+    folder = old_commit()
+    out = folder / "demo.lumwick"
+    if not out.exists():
+        _by_old_code(folder, PACK, str(out))
+    return out
+
+
+def _by_old_code(folder: Path, script: str, *words: str) -> str:
+    """What a script says that is run by the older commit's code; its folder is the first word it gets."""
+    return subprocess.run(
+        [sys.executable, "-c", script, str(folder), *words],
+        cwd=folder,
+        env={**os.environ, "NUMBA_CACHE_DIR": f"{folder}/kernels", "PYTHONPATH": str(folder)},
+        capture_output=True,
+        text=True,
+        check=True,
+    ).stdout
+
+
 def taken_before(seen: Seen, size: tuple[int, int], grade: str | int) -> tuple[float, NDArray[np.uint8]]:
     """The older commit's picture of a view in a quality, or of so many samples, and the time it took [s]."""
     folder = old_commit()
@@ -136,15 +166,8 @@ def taken_before(seen: Seen, size: tuple[int, int], grade: str | int) -> tuple[f
     eye = None if seen.eye is None else list(seen.eye)
     ev100 = None if seen.camera is None else seen.camera.ev100
     asked = json.dumps([seen.shot.id, seen.share, eye, list(STRESS_AIM), ev100, grade, *size, str(out)])
-    done = subprocess.run(
-        [sys.executable, "-c", OLD_WAY, str(folder), asked],
-        cwd=folder,
-        env={**os.environ, "NUMBA_CACHE_DIR": f"{folder}/kernels", "PYTHONPATH": str(folder)},
-        capture_output=True,
-        text=True,
-        check=True,
-    )
-    return float(done.stdout.split()[-1]), np.load(out)
+    said = _by_old_code(folder, OLD_WAY, asked)
+    return float(said.split()[-1]), np.load(out)
 
 
 def kept(file: Path, make: Callable[[], NDArray[np.uint8]]) -> NDArray[np.uint8]:
@@ -165,7 +188,7 @@ def taken(seen: Seen, stage: Stage, size: tuple[int, int], grade: Quality, seed:
 
 def truth(seen: Seen, stage: Stage, size: tuple[int, int], samples: int, bounces: int) -> NDArray[np.uint8]:
     """What a view looks like with many samples and nothing cleaned."""
-    file = KEPT / "references" / f"{drawn_by()} {seen.name} {size[0]}x{size[1]} {samples} {bounces}.npy"
+    file = KEPT / "references" / f"{drawn_by()} of {OLD} {seen.name} {size[0]}x{size[1]} {samples} {bounces}.npy"
     return kept(file, lambda: taken(seen, stage, size, Quality(samples, bounces, "none", moments=16), seed=99))
 
 
@@ -236,9 +259,9 @@ def price() -> list[dict[str, Any]]:
 
 
 REHEARSED = """
-import json, sys, time; sys.path.insert(0, sys.argv[1])
-from lumwick.demo import saltmere
+import os, sys, time; sys.path.insert(0, sys.argv[1])
 from lumwick.picture import frame_picture, load_setting
+from lumwick.place.files import load
 from lumwick.trace.stage import Stage
 try:
     from lumwick.trace.quality import QUALITIES, REHEARSAL
@@ -246,7 +269,7 @@ try:
 except ImportError:
     from lumwick.trace.render import QUALITIES
     grade = QUALITIES["sketch"]
-setting = load_setting(saltmere()); stage = Stage(setting)
+setting = load_setting(load(os.environ["LUMWICK_PLACE"])); stage = Stage(setting)
 for name in sys.argv[2:]:
     shot, best = setting.place.shot(name), 1e9
     for frame in (99, 100, 101, 102):  # the first warms it
@@ -260,12 +283,11 @@ for name in sys.argv[2:]:
 
 def rehearsal() -> list[dict[str, Any]]:
     """A rehearsal frame's time over the older commit's, by shot; and how soon a shot of 288 frames can be played."""
-    folder = old_commit()
-
+    folder, place = old_commit(), str(old_demo())
     old, new = [], []
     for _ in range(2):  # in turn, as the machine's neighbours come and go
-        old.append(race(REHEARSED, folder, NUMBA_CACHE_DIR=f"{folder}/kernels"))
-        new.append(race(REHEARSED, ROOT))
+        old.append(race(REHEARSED, folder, NUMBA_CACHE_DIR=f"{folder}/kernels", LUMWICK_PLACE=place))
+        new.append(race(REHEARSED, ROOT, LUMWICK_PLACE=place))
     before, now = np.min(old, 0), np.min(new, 0)
     return [
         figure("rehearsal frame over before, mean of shots", float((now / before).mean()), "ratio", 0.25, "lower"),

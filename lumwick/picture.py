@@ -21,6 +21,7 @@ from lumwick.motion.timebase import RATES, frame_time
 from lumwick.place.document import Shot
 from lumwick.place.film import Part, parts_at
 from lumwick.snapshot.evaluate import Setting, Snapshot, camera_at, evaluate
+from lumwick.trace import moments
 from lumwick.trace.cleaning import clean
 from lumwick.trace.drift import drift
 from lumwick.trace.film import Film, blank
@@ -59,7 +60,7 @@ class Options:
         Whether it is needed with its light by source, its mattes and what else goes out beside it.
     shutter : float [s]
         How long the shutter stays open. The camera moves all the while; everything else stands at
-        ``Quality.moments`` moments evenly spread over it.
+        as many moments evenly spread over it as what moves needs, ``Quality.moments`` at most.
     """
 
     passes: bool = False
@@ -244,11 +245,14 @@ class _Taking:
     shown: Snapshot | None = None
     """As the shutter opens: by its camera plants choose their forms and clouds are seen, all through the open
     shutter."""
-    backwards: bool = False
+    order: list[float] = field(default_factory=list)
+    """When things are drawn, as shares of the open shutter, beginning with where the stage stands."""
+    planned: int = 0
+    """Samples that each pixel is going to get evenly."""
 
     @property
     def moments(self) -> int:
-        return max(1, min(self.grade.moments, self.grade.samples)) if self.options.shutter > 0 else 1
+        return max(1, len(self.order))
 
     @property
     def many(self) -> bool:
@@ -272,35 +276,57 @@ class _Taking:
             made = replace(made, deck=self.shown.deck, veil=self.shown.veil)
         return made
 
-    def sight(self, k: int) -> Sight:
-        """From where the k-th moment of the shutter is exposed: a camera of the shot moves on through it."""
+    def place(self, share: float) -> None:
+        """Set the stage to a share of the open shutter."""
+        start = time.perf_counter()
+        eye = None if self.held is None else np.asarray(self.held.position, float)
+        self.stage.set(self.snapshot(self.t + self.options.shutter * share), eye)
+        self.took["set"] += time.perf_counter() - start
+
+    def choose_moments(self) -> None:
+        """Choose when things are drawn: at as many moments as what moves needs."""
+        most = max(1, min(self.grade.moments, self.grade.samples)) if self.options.shutter > 0 else 1
+        self.order = moments.shares(min(most, moments.FEW))[::-1]
+        if most > moments.FEW and self.held is not None:
+            last, first = self.order
+            probe = None
+            if not self.held.around:
+                self.place(first)
+                probe = moments.Probe(self.stage, self.held)
+                self.place(last)
+            # between the two lies half of the way
+            if probe is None or probe.moved(self.stage) * self.window.width > moments.GAP:
+                self.order = moments.shares(most)[::-1]
+
+    def sight(self, share: float) -> Sight:
+        """From where a moment of the shutter is exposed: a camera of the shot moves on through it."""
         if self.options.shutter <= 0 or isinstance(self.seen, Camera):
-            return Sight(window=self.window, held=self.held, many=self.many)
-        opens, closes = (self.t + self.options.shutter * (k + side) / self.moments for side in (0, 1))
+            return Sight(window=self.window, held=self.held, many=self.many, planned=self.planned)
+        half = 0.5 / self.moments
+        opens, closes = (self.t + self.options.shutter * (share + side) for side in (-half, half))
         ends = [self.camera(t) or camera_at(self.stage.setting, self.shot, t) for t in (opens, closes)]
-        return Sight(ends[0], ends[1], self.window, self.held, self.many)
+        return Sight(ends[0], ends[1], self.window, self.held, self.many, self.planned)
 
     def expose(self, samples: int | NDArray[np.int32]) -> bool:
         """Add samples, dealt out over the moments of the open shutter; False if it was stopped.
 
         The moments come in turn and then backwards, since the stage stands at the last one already.
         """
+        if not self.order:
+            self.choose_moments()
+        self.planned = samples if isinstance(samples, int) else 0
         n = self.moments
-        order = range(n)[::-1] if self.backwards else range(n)
-        self.backwards = not self.backwards
-        for k in order:
+        for k, share in enumerate(self.order):
+            self.place(share)
             start = time.perf_counter()
-            eye = None if self.held is None else np.asarray(self.held.position, float)
-            self.stage.set(self.snapshot(self.t + self.options.shutter * (k + 0.5) / n), eye)
-            placed = time.perf_counter()
             few = samples * (k + 1) // n - samples * k // n
             done = expose(
-                self.stage, self.film, few, self.grade.limit, self.options.seed, self.sight(k), stop=self.stop
+                self.stage, self.film, few, self.grade.limit, self.options.seed, self.sight(share), stop=self.stop
             )
-            self.took["set"] += placed - start
-            self.took["trace"] += time.perf_counter() - placed
+            self.took["trace"] += time.perf_counter() - start
             if not done:
                 return False
+        self.order.reverse()
         return True
 
 

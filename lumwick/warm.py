@@ -13,7 +13,7 @@ from collections.abc import Callable
 from typing import Any
 
 
-def _nothing() -> tuple[Any, ...]:
+def nothing() -> tuple[Any, ...]:
     """What the integrator is called with to render no rows of nothing."""
     import numpy as np
 
@@ -30,6 +30,7 @@ def _nothing() -> tuple[Any, ...]:
         np.zeros((0, 0, 2, IDS, 2), np.int32),
         np.zeros((1, 1), np.int32),
         1,
+        0,
         NO_OVERHEAD,
     )
     limits, rows = Limits(1, 1, 1, 1.0, False, 1.0, False), np.zeros(0, np.int64)
@@ -47,7 +48,7 @@ def models() -> None:
     """Compile the part of the integrator that describes models' surfaces."""
     from lumwick.trace.integrator.surfaces.model import model
 
-    w, _, _, _, _, room, _, _ = _nothing()
+    w, _, _, _, _, room, _, _ = nothing()
     _compile(model, w.geometry, w.looks, w.looks.surface[0], room.path[0], room.hit[0], room.lobes[0])
 
 
@@ -58,11 +59,11 @@ def integrator() -> None:
     from lumwick.trace.integrator.surfaces.meeting import describe
     from lumwick.trace.world import NO_OVERHEAD
 
-    nothing = w, view, limits, _, _, room, counts, log = _nothing()
+    given = w, view, limits, _, _, room, counts, log = nothing()
     lane = lane_of.py_func(room, NO_OVERHEAD, counts[0], log[0])
     _compile(direct, w, limits, lane)
     _compile(describe, w, view, limits, lane)
-    render_rows(*nothing)
+    render_rows(*given)
 
 
 def warm(say: Callable[[str], None]) -> None:

@@ -36,7 +36,8 @@ class Quality:
     denoise : str
         fast, balanced, high, or none.
     moments : int
-        At how many moments of the open shutter things stand (the camera moves through all of it).
+        At how many moments of the open shutter things are drawn, where they move so far that two would be seen
+        (`lumwick.trace.moments`; the camera moves through all of it).
     noise : float
         Where a pixel's relative error is under this it gets no more samples; 0 gives every pixel the same.
     even : float
@@ -72,7 +73,7 @@ REHEARSAL = "rehearsal"
 QUALITIES = {
     REHEARSAL: Quality(1, 1, "fast", reflections=2, transmissions=3),
     "sketch": Quality(4, 1, "balanced"),
-    "study": Quality(16, 1, "high", 4, noise=0.02, even=1.0, most=48),
-    "fine": Quality(64, 2, "high", 8, noise=0.01, even=0.75, most=192),
-    "matte": Quality(32, 0, "none", 4, flat=True),
+    "study": Quality(16, 1, "high", 6, noise=0.02, even=1.0, most=48),
+    "fine": Quality(64, 2, "high", 10, noise=0.01, even=0.75, most=192),
+    "matte": Quality(32, 0, "none", 6, flat=True),
 }

@@ -40,6 +40,8 @@ class Sight:
         By which clouds are seen while the shutter is open.
     many : bool
         Whether pixels get so many samples that clouds are better looked up on a lattice than marched for each.
+    planned : int
+        How many samples each pixel is going to get, all moments of the shutter together; 0 if that is not known.
     """
 
     opens: Camera | None = None
@@ -47,6 +49,7 @@ class Sight:
     window: Window | None = None
     held: Camera | None = None
     many: bool = False
+    planned: int = 0
 
 
 @dataclass(frozen=True)
@@ -108,7 +111,7 @@ def expose(
         if stop and stop.asked():
             return False
         with ENGINE:
-            exposure = Exposure(sums, by_source, mattes, wanted, seed, overhead)
+            exposure = Exposure(sums, by_source, mattes, wanted, seed, sight.planned, overhead)
             _on_threads(stage.world, view, limits, exposure, chosen, counts, NO_LOG if log is None else log)
     film.sums, film.passes, film.mattes, film.names = sums, by_source, mattes, (stage.things, stage.surfaces)
     film.rays += int(counts[:, 0].sum())

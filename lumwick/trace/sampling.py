@@ -48,17 +48,18 @@ def _sobol_table(bits: int = 12) -> np.ndarray:
 SOBOL = _sobol_table()
 STEPS_A_SAMPLE = 64
 """Choices of a sample are numbered by its steps: no more than this."""
-_BITS = 12
+BITS = 12
+"""Binary digits of a net of points: it is spread over a pixel's samples, or over those of a square of pixels."""
 _MASK = np.uint32(len(SOBOL) - 1)
 
 
 def _backwards(table: np.ndarray) -> np.ndarray:
     """The leading twelve digits of 32-bit numbers, the first of them lowest."""
-    digits = [((table >> np.uint32(31 - k)) & np.uint32(1)) << np.uint32(k) for k in range(_BITS)]
+    digits = [((table >> np.uint32(31 - k)) & np.uint32(1)) << np.uint32(k) for k in range(BITS)]
     return np.asarray(np.stack(digits).sum(axis=0, dtype=np.uint32))
 
 
-MIRRORED_BITS = (SOBOL[:, 0] >> np.uint32(32 - _BITS)).astype(np.uint32)
+MIRRORED_BITS = (SOBOL[:, 0] >> np.uint32(32 - BITS)).astype(np.uint32)
 """A number's twelve digits in the opposite order (the first Sobol dimension is just that)."""
 SECOND = _backwards(SOBOL[:, 1])
 
@@ -87,7 +88,7 @@ def pair(pixel, sample, dimension):
     ----------
     Burley, Practical hash-based Owen scrambling, Journal of Computer Graphics Techniques 9 (2020).
     """
-    block = np.uint32(sample) >> np.uint32(_BITS)
+    block = np.uint32(sample) >> np.uint32(BITS)
     seed = mix32(
         np.uint32(pixel)
         ^ np.uint32(np.uint32(dimension) * np.uint32(0x9E3779B9))
@@ -96,7 +97,7 @@ def pair(pixel, sample, dimension):
     other = np.uint32(seed * np.uint32(0x846CA68B) + np.uint32(0x6C50B47C))
     third = np.uint32((seed ^ (seed >> np.uint32(15))) * np.uint32(0x2C1B3C6D))
     # the order: digits of the number, the highest lowest
-    i = MIRRORED_BITS[_flip(SOBOL[np.uint32(sample) & _MASK, 0], other) >> np.uint32(32 - _BITS)]
+    i = MIRRORED_BITS[_flip(SOBOL[np.uint32(sample) & _MASK, 0], other) >> np.uint32(32 - BITS)]
     # the digits, the first lowest; what lies above the twelve is as good as random
     x, y = _flip(i, seed), _flip(SECOND[i], third)
     # 24 bits: the numbers stay below 1 in single precision too

@@ -34,6 +34,7 @@ from lumwick.trace.amount import Motion, amount_of_motion, wild_for
 from lumwick.trace.cleaning import clean
 from lumwick.trace.drift import skyline
 from lumwick.trace.film import Film, blank
+from lumwick.trace.moments import FEW
 from lumwick.trace.quality import QUALITIES, Quality
 from lumwick.trace.render import MANY, Sight, Stop, expose
 from lumwick.trace.stage import Stage
@@ -45,11 +46,11 @@ T = TypeVar("T")
 STEPS = (
     ((160, 90), 1, "fast"),
     ((480, 270), 1, "fast"),
-    ((480, 270), 7, "balanced"),
-    ((640, 360), 8, "high"),
-    ((640, 360), 16, "high"),
+    ((480, 270), 3, "balanced"),
+    ((640, 360), 4, "balanced"),
+    ((640, 360), 12, "high"),
 )
-"""What each refinement of a look adds: size, samples, cleaning."""
+"""What each refinement of a look adds: size, samples, cleaning. The last is as good as a study take."""
 
 
 @dataclass
@@ -132,7 +133,8 @@ class LookEngine:
         self._open: OrderedDict[int, _Open] = OrderedDict()
         self._turn = threading.Lock()
         self._newest: OrderedDict[tuple[str, int], int] = OrderedDict()
-        self._keep = keep
+        self.keep = keep
+        """How many places' stages are kept."""
 
     def look(self, wish: Wish) -> tuple[bytes, dict[str, Any]]:
         """A JPEG of the place, and what is known of it.
@@ -177,6 +179,17 @@ class LookEngine:
             known["tones"] = {"shares": told.shares.round(5).tolist(), "white": told.white, "black": told.black}
             pixels[white], pixels[black] = BRICK, DEEP
         return jpeg(pixels), known
+
+    def open(self, place_id: int, revision_id: int) -> None:
+        """Set a place's stage up, if it is not, so that the first look at it need not wait for it."""
+        with self._turn:
+            if place_id in self._open:
+                return
+            setting = revision_setting(revision_id)
+            state, shot = self._state(place_id, revision_id, setting), setting.place.shots[0]
+            snapshot = evaluate(setting, shot, 0.0, self.camera(setting, shot, 0.0, None))
+            state.stage.set(snapshot)
+            expose(state.stage, blank(32, 18), 1)
 
     def spot(self, place_id: int, u: float, v: float) -> NDArray[np.float64]:
         """Mean light [cd/m2] of a small spot of the look that was last shown, at shares of its width and height.
@@ -234,8 +247,9 @@ class LookEngine:
             else:
                 state.stage.set(snapshot)
             state.key, state.step, state.film = key, -1, blank(*size)
+        sight = Sight(many=samples >= MANY, planned=sum(n for of_size, n, _ in STEPS if of_size == size))
         stop = Stop(stale, 10_000 if step > 1 else 40_000) if step else None
-        if not expose(state.stage, state.film, samples, sight=Sight(many=samples >= MANY), stop=stop):
+        if not expose(state.stage, state.film, samples, sight=sight, stop=stop):
             raise Superseded
         state.light, state.step = clean(state.film, snapshot.camera.ev100, grade), step
 
@@ -267,7 +281,7 @@ class LookEngine:
         if state is None:
             state = _Open(Stage(setting), revision_id)
             self._open[place_id] = state
-            while len(self._open) > self._keep:
+            while len(self._open) > self.keep:
                 self._open.popitem(last=False)
         elif state.revision != revision_id:
             state.stage.change(setting)
@@ -392,7 +406,7 @@ class LookEngine:
                 Image.fromarray(picture).save(out, "PNG", compress_level=4)
                 end = time.perf_counter()
                 seconds.append(
-                    (placed - start) * quality.moments
+                    (placed - start) * min(quality.moments, FEW)
                     + (traced - placed) * ratio * quality.samples / few
                     + (end - traced) * ratio
                 )

@@ -1,7 +1,9 @@
 """What makes a picture cheaper and must not change it: camera rays met together, clouds looked up on a lattice, a
-shutter that holds the clouds, fog asked for its sun in proportion."""
+shutter that holds the clouds, fog asked for its sun in proportion, samples numbered over squares of pixels, moments of
+a shutter where they are needed."""
 
 from dataclasses import replace
+from typing import Any
 
 import numba
 import numpy as np
@@ -13,17 +15,19 @@ from lumwick.lens.camera import Camera, direction_of
 from lumwick.picture import Options, picture_at
 from lumwick.place.nature import Air, HighClouds, LowClouds, Sea, Wind
 from lumwick.snapshot.evaluate import Setting, evaluate
+from lumwick.trace import moments
 from lumwick.trace.film import blank
 from lumwick.trace.framing import Window
 from lumwick.trace.integrator.film import SQUARED
-from lumwick.trace.integrator.together import LANES
+from lumwick.trace.integrator.together import LANES, number_sample
 from lumwick.trace.overhead import CLOSEST, MARGIN, MOST, lattice
 from lumwick.trace.quality import Quality
 from lumwick.trace.records import PATH
 from lumwick.trace.render import Sight, expose
-from lumwick.trace.sampling import choices
+from lumwick.trace.sampling import choices, pair
 from lumwick.trace.stage import Stage
-from lumwick.trace.world import NO_OVERHEAD
+from lumwick.trace.world import NO_OVERHEAD, View
+from lumwick.warm import nothing
 from tests.conftest import small_place
 
 FLAT = Ground(np.full((33, 33), 1.0, np.float32), 8.0, -128.0, -128.0)
@@ -48,6 +52,30 @@ def test_camera_rays_met_together_see_what_single_ones_see(setting: Setting, mon
     assert together.rays == alone.rays and together.shadow_rays == alone.shadow_rays
     kept = np.arange(together.sums.shape[-1]) != SQUARED
     assert np.allclose(together.sums[..., kept], alone.sums[..., kept], rtol=1e-4, atol=1e-3)
+
+
+def numbered(planned: int, x: int, y: int, sample: int) -> tuple[int, int]:
+    """How a pixel's sample is numbered, of so many that are planned."""
+    _, view, _, exposure, *_ = nothing()
+    path = np.zeros(1, PATH)[0]
+    number_sample(view, exposure._replace(planned=planned), path, x, y, sample)
+    return int(path["pixel"]), int(path["sample"])
+
+
+def test_a_squares_samples_are_spread_as_a_pixels_are() -> None:
+    # 2 by 2 pixels of 16 samples: 64 points, one in each of 64 cells of any proportions, and 16 a pixel likewise
+    whole = [[pair(*numbered(16, x, y, s), 5) for s in range(16)] for y in (6, 7) for x in (2, 3)]
+    for points in (np.array(whole).reshape(64, 2), *np.array(whole)):
+        for across in range(int(np.log2(len(points))) + 1):
+            columns, rows = 2**across, len(points) // 2**across
+            cells = np.floor(points[:, 0] * columns) * rows + np.floor(points[:, 1] * rows)
+            assert len(set(cells.tolist())) == len(points)
+
+
+@pytest.mark.parametrize("planned", [2, 12, 16, 23, 64])
+def test_no_two_samples_of_a_picture_have_one_number(planned: int) -> None:
+    drawn = [numbered(planned, x, y, s) for y in range(20) for x in range(20) for s in range(planned + 3)]
+    assert len(set(drawn)) == len(drawn)
 
 
 @pytest.mark.parametrize("salt", [77, 91])
@@ -131,3 +159,31 @@ def test_what_is_held_is_the_same_whatever_was_made_before() -> None:
         assert made is not None
         pictures.append(made.film.sums.copy())
     assert np.array_equal(*pictures)
+
+
+def test_things_are_drawn_at_many_moments_where_two_would_be_seen(
+    marsh: Ground, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    setting = Setting(small_place(wind=Wind(speed=14.0)), marsh)
+    stage, shot, drawn = Stage(setting), setting.place.shots[0], []
+    near, seen = Camera(np.array([0.0, -10.0, 3.0]), direction_of(10.0, -10.0)), stage.view
+    grade = Quality(12, 1, "none", moments=6)
+
+    def shown(shutter: float) -> tuple[set[float], np.ndarray]:
+        drawn.clear()
+        made = picture_at(stage, shot, 0.4, (96, 54), grade, near, Options(shutter=shutter))
+        assert made is not None
+        return set(drawn), made.film.radiance
+
+    def noted(*given: Any) -> View:
+        drawn.append(round(stage.snapshot.t - 0.4, 9))
+        return seen(*given)
+
+    monkeypatch.setattr(stage, "view", noted)
+    slow, two = shown(0.001)
+    assert slow == {0.00025, 0.00075}
+    assert shown(0.6)[0] == {0.15, 0.45, *(round(0.1 * k + 0.05, 9) for k in range(6))}
+    monkeypatch.setattr(moments, "GAP", -1.0)
+    many, six = shown(0.001)
+    assert len(many) == 6
+    assert np.abs(two - six).mean() < 0.02 * six.mean()

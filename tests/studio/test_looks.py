@@ -8,9 +8,12 @@ import numpy as np
 import pytest
 from PIL import Image
 
+from lumwick.errors import RenderError
 from lumwick.trace.quality import Quality
+from studio.looks.beforehand import open_beforehand
 from studio.looks.engine import STEPS, LookEngine, Superseded, Wish, jpeg
 from studio.looks.settings import revision_setting
+from studio.places.models import Place
 from tests.studio.conftest import kept_place
 
 pytestmark = pytest.mark.django_db
@@ -30,7 +33,7 @@ def test_refinements_grow_in_size_and_samples(place: Any) -> None:
         samples.append(known["samples"])
         assert known["last"] == (step == len(STEPS) - 1)
     assert sizes[0] == (90, 160) and sizes[-1] == (360, 640) and sizes == sorted(sizes)
-    assert samples == [1, 1, 8, 8, 24]  # a film of one size is added to
+    assert samples == [1, 1, 4, 4, 16]  # a film of one size is added to
 
 
 def test_the_finished_look_is_the_same_whatever_was_looked_at_before(place: Any) -> None:
@@ -132,7 +135,7 @@ def test_developing_anew_traces_nothing(place: Any, monkeypatch: pytest.MonkeyPa
         place.edit(n, {"op": "set", "path": f"/shots/a/{path}", "value": value})
         place.refresh_from_db()
         after, known = engine.look(Wish("v", place.pk, place.head.pk, "a", 0.2, None, 0, n + 1))
-        assert known["samples"] == 8 and known["step"] == 2 and after != before
+        assert known["samples"] == 4 and known["step"] == 2 and after != before
         if path == "develop/saturation":
             assert np.abs(np.diff(pixels(after), axis=2)).mean() < 2.5
         if path == "exposure/ev100":
@@ -147,3 +150,30 @@ def test_focus_and_opening_do_trace(place: Any) -> None:
     place.edit(1, {"op": "set", "path": "/shots/a/exposure/f_number", "value": 1.4})
     place.refresh_from_db()
     assert engine.look(Wish("v", place.pk, place.head.pk, "a", 0.2, None, 0, 2))[1]["samples"] == 1
+
+
+def test_the_places_edited_last_are_open_before_they_are_asked_for(place: Any, monkeypatch: pytest.MonkeyPatch) -> None:
+    engine = LookEngine()
+    assert open_beforehand(engine) == [place.pk]
+    asked: list[Any] = []
+    monkeypatch.setattr("studio.looks.engine.Stage", lambda setting: asked.append(setting))
+    data, _ = engine.look(Wish("v", place.pk, place.head.pk, "a", 0.4, None, 0, 1))
+    assert not asked and pixels(data).std() > 5  # the stage was there
+    monkeypatch.undo()
+    wish = Wish("v", place.pk, place.head.pk, "a", 0.4, None, 1, 1)
+    assert engine.look(wish)[0] == LookEngine().look(wish)[0]  # and it is the same look
+
+
+def test_a_place_that_cannot_be_opened_beforehand_keeps_no_other_from_it(
+    place: Any, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    broken = Place.start(place.owner, place.head.parsed(), {}, "Begun")  # edited last, so it comes first
+    opened = LookEngine.open
+
+    def refuse(self: LookEngine, place_id: int, revision_id: int) -> None:
+        if place_id == broken.pk:
+            raise RenderError("its ground is gone")
+        opened(self, place_id, revision_id)
+
+    monkeypatch.setattr(LookEngine, "open", refuse)
+    assert open_beforehand(LookEngine()) == [place.pk]

@@ -102,6 +102,8 @@ class Exposure(NamedTuple):
         Numbers of things and of surfaces, each with its samples, if wanted.
     wanted : ndarray of int32, shape (height, width)
         Samples to add to each pixel.
+    planned : int
+        How many samples each pixel gets, if that is known and all get equally many; else 0.
     overhead : Overhead
         On which clouds are looked up.
     """
@@ -111,6 +113,7 @@ class Exposure(NamedTuple):
     mattes: NDArray[np.int32]
     wanted: NDArray[np.int32]
     seed: int
+    planned: int
     overhead: Overhead
 
 
@@ -204,7 +207,7 @@ def _render_row(w, view, limits, exposure, lane, y):
         for s in range(exposure.wanted[y, x]):
             if ahead[0] == ahead[1] and view.port <= 0:  # a port bends each ray on its way out
                 together.look_ahead(w.geometry.scene, view, exposure, lane, x, y, s)
-            lane.path.pixel, lane.path.sample = together.pixel_number(view, exposure, x, y), first + s
+            together.number_sample(view, exposure, lane.path, x, y, first + s)
             follow(w, view, limits, lane, x, y)
             film.close_block(out, first + s + 1, before + out[0] + out[1] + out[2])
         sums[film.OPEN] = sums[film.SQUARED] = 0.0

@@ -16,7 +16,7 @@ from lumwick.trace.embree import CAMERA_MASK, COHERENT, EVERY_FEATURE, NO_HIT, r
 from lumwick.trace.integrator import film
 from lumwick.trace.integrator.camera_ray import camera_ray
 from lumwick.trace.integrator.compiling import PART
-from lumwick.trace.sampling import INNER
+from lumwick.trace.sampling import BITS, INNER
 
 LANES = 16
 WORDS = 22 * LANES
@@ -27,8 +27,8 @@ ORIGIN, NEAR, WAY, TIME, FAR, MASK, NUMBER, FLAGS, FACING, BARY, PRIMITIVE, GEOM
 """Where the fields' rows begin, in the library's order."""
 FOREVER = 1e9
 """Reach [m] of a ray that ends nowhere."""
-ROW_STRIDE, SEED_STRIDE = 65536, 40503
-"""How far apart the numbers of rows' and seeds' pixels lie."""
+ROW_STRIDE, SEED_STRIDE, RUN_STRIDE = 65536, 40503, 101
+"""How far apart the numbers of rows' and seeds' pixels, and runs' seeds, lie."""
 
 
 class Ahead(NamedTuple):
@@ -62,6 +62,36 @@ def pixel_number(view, exposure, x, y):
     return (y + int(view.top)) * ROW_STRIDE + x + int(view.left) + exposure.seed * SEED_STRIDE
 
 
+@nb.njit(**INNER)
+def number_sample(view, exposure, path, x, y, sample):
+    """Number a pixel's sample for `lumwick.trace.sampling.pair`.
+
+    Of as many samples as are planned, runs of a power of two are numbered on through all pixels of a square, so that
+    what a run samples is spread over the square as well as over each pixel: neighbours err differently, which is seen
+    less and cleaned better. Samples that nobody planned are numbered pixel by pixel.
+
+    References
+    ----------
+    A. Ahmed and P. Wonka, Screen-space blue-noise diffusion of Monte Carlo sampling error via hierarchical ordering of
+    pixels, ACM Transactions on Graphics 39 (2020).
+    """
+    if sample >= exposure.planned:
+        path.pixel, path.sample = pixel_number(view, exposure, x, y), sample
+        return
+    base, bits = 0, BITS
+    while (1 << bits) > exposure.planned - base or sample >= base + (1 << bits):
+        if (1 << bits) <= exposure.planned - base:
+            base += 1 << bits
+        else:
+            bits -= 1
+    half, gx, gy = (BITS - bits) // 2, x + int(view.left), y + int(view.top)
+    within = 0
+    for k in range(half):
+        within |= ((gx >> k) & 1) << (2 * k) | ((gy >> k) & 1) << (2 * k + 1)
+    path.sample = (within << bits) | (sample - base)
+    path.pixel = (gy >> half) * ROW_STRIDE + (gx >> half) + (exposure.seed + RUN_STRIDE * (base + 1)) * SEED_STRIDE
+
+
 @nb.njit(**PART)
 def look_ahead(scene, view, exposure, lane, x, y, sample):
     """Meet the camera rays of a row's next samples, from a pixel's ``sample``-th of those that are wanted on."""
@@ -72,8 +102,7 @@ def look_ahead(scene, view, exposure, lane, x, y, sample):
         if sample >= exposure.wanted[y, x]:
             x, sample = x + 1, 0
             continue
-        path.pixel = pixel_number(view, exposure, x, y)
-        path.sample = int(exposure.sums[y, x, film.COUNTED]) + sample
+        number_sample(view, exposure, path, x, y, int(exposure.sums[y, x, film.COUNTED]) + sample)
         camera_ray(view, x, y, path)
         for c in range(3):
             f[ORIGIN + LANES * c + k] = path.origin[c]
