@@ -1,4 +1,4 @@
-"""Places that were edited last are opened as the server starts, while whoever comes is still signing in."""
+"""The place that was edited last is opened as the server starts, while whoever comes is still signing in."""
 
 from __future__ import annotations
 
@@ -14,24 +14,25 @@ from studio.places.models import Place
 log = logging.getLogger(__name__)
 
 
-def open_beforehand(engine: LookEngine = ENGINE_OF_LOOKS) -> list[int]:
-    """Open as many places as the engine keeps, the one edited last first; gives those that could be opened.
+def open_beforehand(engine: LookEngine = ENGINE_OF_LOOKS) -> bool:
+    """Open the place that was edited last, and no other: a look at any other one would wait for it. Gives whether one
+    was opened.
 
     A place that cannot be opened is left to tell so to whoever opens it.
     """
-    opened = []
-    for place in Place.objects.filter(thrown_out=None).exclude(head=None)[: engine.keep]:
-        try:
-            engine.open(place.pk, place.head.pk)
-        except (LumwickError, OSError) as error:
-            log.warning("place %s could not be opened beforehand: %s", place.pk, error)
-        else:
-            opened.append(place.pk)
-    return opened
+    newest = Place.objects.filter(thrown_out=None).exclude(head=None).values_list("pk", "head").first()
+    if newest is None or engine.wished:  # whoever is there goes first
+        return False
+    try:
+        engine.open(*newest)
+    except (LumwickError, OSError) as error:
+        log.warning("place %s could not be opened beforehand: %s", newest[0], error)
+        return False
+    return True
 
 
 def begin() -> threading.Thread:
-    """Open them on a thread of their own; it keeps nobody from leaving."""
+    """Do so on a thread of its own; it keeps nobody from leaving."""
 
     def work() -> None:
         try:

@@ -180,6 +180,11 @@ class LookEngine:
             pixels[white], pixels[black] = BRICK, DEEP
         return jpeg(pixels), known
 
+    @property
+    def wished(self) -> bool:
+        """Whether anybody has wished for a look yet."""
+        return bool(self._newest)
+
     def open(self, place_id: int, revision_id: int) -> None:
         """Set a place's stage up, if it is not, so that the first look at it need not wait for it."""
         with self._turn:

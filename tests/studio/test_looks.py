@@ -6,6 +6,7 @@ from typing import Any
 
 import numpy as np
 import pytest
+from django.utils import timezone
 from PIL import Image
 
 from lumwick.errors import RenderError
@@ -152,28 +153,24 @@ def test_focus_and_opening_do_trace(place: Any) -> None:
     assert engine.look(Wish("v", place.pk, place.head.pk, "a", 0.2, None, 0, 2))[1]["samples"] == 1
 
 
-def test_the_places_edited_last_are_open_before_they_are_asked_for(place: Any, monkeypatch: pytest.MonkeyPatch) -> None:
-    engine = LookEngine()
-    assert open_beforehand(engine) == [place.pk]
-    asked: list[Any] = []
+def test_the_place_edited_last_is_open_before_it_is_asked_for(place: Any, monkeypatch: pytest.MonkeyPatch) -> None:
+    engine, asked = LookEngine(), []
+    assert open_beforehand(engine)
     monkeypatch.setattr("studio.looks.engine.Stage", lambda setting: asked.append(setting))
     data, _ = engine.look(Wish("v", place.pk, place.head.pk, "a", 0.4, None, 0, 1))
     assert not asked and pixels(data).std() > 5  # the stage was there
     monkeypatch.undo()
     wish = Wish("v", place.pk, place.head.pk, "a", 0.4, None, 1, 1)
     assert engine.look(wish)[0] == LookEngine().look(wish)[0]  # and it is the same look
+    assert not open_beforehand(engine)  # whoever is there goes first
 
 
-def test_a_place_that_cannot_be_opened_beforehand_keeps_no_other_from_it(
-    place: Any, monkeypatch: pytest.MonkeyPatch
-) -> None:
-    broken = Place.start(place.owner, place.head.parsed(), {}, "Begun")  # edited last, so it comes first
-    opened = LookEngine.open
-
+def test_a_place_that_cannot_be_opened_beforehand_stops_nothing(place: Any, monkeypatch: pytest.MonkeyPatch) -> None:
     def refuse(self: LookEngine, place_id: int, revision_id: int) -> None:
-        if place_id == broken.pk:
-            raise RenderError("its ground is gone")
-        opened(self, place_id, revision_id)
+        raise RenderError("its ground is gone")
 
     monkeypatch.setattr(LookEngine, "open", refuse)
-    assert open_beforehand(LookEngine()) == [place.pk]
+    assert not open_beforehand(LookEngine())
+    Place.objects.all().update(thrown_out=timezone.now())
+    monkeypatch.undo()
+    assert not open_beforehand(LookEngine())  # nor is there one
