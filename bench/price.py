@@ -249,6 +249,7 @@ def price() -> list[dict[str, Any]]:
             error, high = flip(reference, pixels)
             tried.append((best, error))
             said.append(f"{n}: {best:.2f} s {error:.4f} ({high:.3f})")
+        before = min(before, taken_before(seen, size, "study")[0])  # on both sides, as neighbours come and go
         ratios.append(before / time_for(old_error, tried))
         print(
             f"  {seen.name}: before {before:.2f} s {old_error:.4f} ({old_high:.3f}); now {'; '.join(said)}", flush=True

@@ -21,7 +21,7 @@ from lumwick.trace.framing import Window
 from lumwick.trace.integrator.film import SQUARED
 from lumwick.trace.integrator.together import LANES, number_sample
 from lumwick.trace.overhead import CLOSEST, MARGIN, MOST, lattice
-from lumwick.trace.quality import Quality
+from lumwick.trace.quality import QUALITIES, Quality
 from lumwick.trace.records import PATH
 from lumwick.trace.render import Sight, expose
 from lumwick.trace.sampling import choices, pair
@@ -187,3 +187,12 @@ def test_things_are_drawn_at_many_moments_where_two_would_be_seen(
     many, six = shown(0.001)
     assert len(many) == 6
     assert np.abs(two - six).mean() < 0.02 * six.mean()
+
+
+def test_the_two_moments_of_a_shutter_are_among_its_many() -> None:
+    # what a frame depends on is asked at the many (`snapshot.footprint`), and so at whichever are drawn
+    for grade in QUALITIES.values():
+        many, few = (min(n, grade.moments) for n in (grade.moments, moments.FEW))
+        assert set(moments.shares(few)) <= set(moments.shares(many))
+        ends = [{k / n for k in range(n + 1)} for n in (few, many)]
+        assert ends[0] <= ends[1]
