@@ -28,10 +28,12 @@ def test_a_colour_and_the_hour_are_keyed_from_the_slip(page: Page, live_server: 
     page.evaluate(f"{W}.select('paint')")
     page.get_by_role("button", name="Key Colour at the playhead").click()
     revision(page, 2)
-    with page.expect_response(lambda r: "/slip/" in r.url):  # the slip tells the new instant's values
-        step_to(page, 13)
+    colour_field = "#slip [data-path='/surfaces/paint/colour']"
+    page.locator(colour_field).evaluate("(e) => { e.dataset.before = 1; }")
+    step_to(page, 13)  # the slip tells the new instant's values, in fields of their own
+    expect(page.locator(f"{colour_field}:not([data-before])")).to_be_visible()
     # a keyed colour that is changed elsewhere asks, as any value does
-    page.locator("#slip [data-path='/surfaces/paint/colour']").evaluate(
+    page.locator(colour_field).evaluate(
         "(e) => { e.value = '#2040c0'; e.dispatchEvent(new Event('change', { bubbles: true })); }"
     )
     page.get_by_role("alertdialog").get_by_role("button", name="Key it at frame 13").click()
