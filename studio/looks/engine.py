@@ -79,6 +79,9 @@ def light_key(place: Document, shot: Shot) -> str:
     return digest(place.model_copy(update={"name": "-", "shots": [bare], "cut": Cut()}))
 
 
+CLOUDS_GROW = 4.0
+"""How many times the spots of a small picture's clouds a large one's are, at most (`lumwick.trace.overhead`: about a
+million for any size)."""
 VIEWERS_AT_MOST = 512
 """Viewers whose newest wish is remembered; of one that was forgotten nothing is stale."""
 
@@ -402,9 +405,13 @@ class LookEngine:
                 start = time.perf_counter()
                 state.stage.set(evaluate(setting, shot, t))
                 placed = time.perf_counter()
-                film = blank(*small)
-                expose(state.stage, film, few, quality.limit)
+                film, sight = blank(*small), Sight(many=quality.samples >= MANY)
+                expose(state.stage, film, few, quality.limit, sight=sight)
+                met = time.perf_counter()
+                # once more: by then its clouds are known, which a picture of any size looks up as often
+                expose(state.stage, film, few, quality.limit, sight=sight)
                 traced = time.perf_counter()
+                clouds = max(0.0, 2 * met - placed - traced) * min(ratio, CLOUDS_GROW)
                 light = clean(film, state.stage.snapshot.camera.ev100, quality.denoise)
                 picture = develop(light, state.stage.snapshot.camera, state.stage.snapshot.grade)
                 out = io.BytesIO()
@@ -412,7 +419,8 @@ class LookEngine:
                 end = time.perf_counter()
                 seconds.append(
                     (placed - start) * min(quality.moments, FEW)
-                    + (traced - placed) * ratio * quality.samples / few
+                    + clouds
+                    + (traced - met) * ratio * quality.samples / few
                     + (end - traced) * ratio
                 )
                 weight.append(out.tell() * ratio)
