@@ -1,9 +1,9 @@
 """At how many moments of an open shutter things are drawn: at two, or where that would be seen at many.
 
 Drawn at two moments, what moves has two outlines, half of its way apart. Under about a pixel nobody can tell that from
-a blur, and most of what grows, swims and burns moves less while a shutter is open. So a coarse
-picture's spots are found at the first of the two and again at the second; motion that is seen in a mirror, or of a
-shadow alone, is not looked for (docs/decisions/0026).
+a blur, and most of what grows, swims and burns moves less while a shutter is open. So a coarse picture's spots are
+found at the first of the two and again at the second; motion that is seen in a mirror, or of a shadow alone, is not
+looked for (docs/decisions/0026).
 """
 
 from __future__ import annotations
