@@ -160,16 +160,23 @@ def sun_at_height(
     return _disc(EARTH + max(altitude, 0.0) + 2.0, elevation, ext, rgb)
 
 
-def sky_at(
-    sky: ClearSky, elevation: NDArray[np.float64] | float, from_sun: NDArray[np.float64] | float
-) -> NDArray[np.float64]:
-    """Radiance [cd/m2] at an elevation and an azimuth from the sun, -180 to 180 [degrees], shape (..., 3)."""
+def _between(
+    elevation: NDArray[np.float64] | float, from_sun: NDArray[np.float64] | float
+) -> tuple[NDArray[np.int64], NDArray[np.int64], NDArray[np.float64], NDArray[np.float64]]:
+    """Row and column of a sky's table before a direction [degrees], and how far on it lies to the next."""
     off = np.clip(np.asarray(from_sun, float) / 180, -1, 1)
     fi = np.sqrt(np.clip(np.asarray(elevation, float) / 90, 0, 1)) * (N_EL - 1)
     fj = (1 + np.sign(off) * np.sqrt(np.abs(off))) * (N_AZ - 1)
     i, j = np.minimum(fi.astype(int), N_EL - 2), np.minimum(fj.astype(int), 2 * N_AZ - 3)
-    a, b = (fi - i)[..., None], (fj - j)[..., None]
-    t = sky.table
+    return i, j, fi - i, fj - j
+
+
+def sky_at(
+    sky: ClearSky, elevation: NDArray[np.float64] | float, from_sun: NDArray[np.float64] | float
+) -> NDArray[np.float64]:
+    """Radiance [cd/m2] at an elevation and an azimuth from the sun, -180 to 180 [degrees], shape (..., 3)."""
+    i, j, a, b = _between(elevation, from_sun)
+    a, b, t = a[..., None], b[..., None], sky.table
     return np.asarray(
         (t[i, j] * (1 - a) + t[i + 1, j] * a) * (1 - b) + (t[i, j + 1] * (1 - a) + t[i + 1, j + 1] * a) * b
     )
@@ -177,7 +184,18 @@ def sky_at(
 
 def sky_illuminance(sky: ClearSky) -> NDArray[np.float64]:
     """Horizontal illuminance [lx, Rec.709] by the sky without the sun, shape (3,)."""
-    el = np.degrees(np.arcsin((np.arange(96) + 0.5) / 96))  # equal areas
-    az = np.arange(180) + 0.5
-    grid = sky_at(sky, *np.meshgrid(el, az, indexing="ij"))
-    return np.asarray((grid * np.sin(np.radians(el))[:, None, None]).mean(axis=(0, 1)) * 2 * np.pi)
+    return np.asarray(np.tensordot(_on_level_ground(), sky.table))
+
+
+@lru_cache(1)
+def _on_level_ground() -> NDArray[np.float64]:
+    """What each number of a sky's table counts for in the light on level ground [sr]."""
+    rise = (np.arange(96) + 0.5) / 96  # equal areas
+    el, az = np.meshgrid(np.degrees(np.arcsin(rise)), np.arange(180) + 0.5, indexing="ij")
+    i, j, a, b = _between(el, az)
+    share = np.repeat(rise[:, None], 180, 1) * 2 * np.pi / el.size
+    out = np.zeros((N_EL, 2 * N_AZ - 1))
+    for row, up in ((i, 1 - a), (i + 1, a)):
+        for column, aside in ((j, 1 - b), (j + 1, b)):
+            np.add.at(out, (row, column), share * up * aside)
+    return out

@@ -20,6 +20,8 @@ KEPT = 12
 """Levels that are kept."""
 OPEN_FROM = 0.5
 """Share of the open sea's long waves from which water is open sea."""
+MIXED = 1000
+"""Steps in which two levels, and how fast the water rises, are mixed: the tide stands in one for some seconds."""
 STILL = 0.01
 """Speed [m/s] under which a current is none."""
 FASTEST = 3.0
@@ -71,10 +73,17 @@ def current_of(ground: Ground, sea: Sea) -> Current | None:
     rises = sea.rises * float(sea.tide_flow)
     if rises == 0.0:
         return None
-    at = sea.surface / LEVELS
-    low = int(np.floor(at))
-    share = at - low
-    (under, slower), (over, faster) = (_filled(Known(ground), step) for step in (low, low + 1))
+    quick = 10.0 ** np.floor(np.log10(abs(rises)))
+    return _running(Known(ground), round(sea.surface / LEVELS * MIXED), round(rises / quick * MIXED) * quick / MIXED)
+
+
+@lru_cache(KEPT)
+def _running(known: Known, at: int, rises: float) -> Current | None:
+    """The same at a level in steps, where the water rises so fast [m/s]."""
+    ground = known.ground
+    low = at // MIXED
+    share = at / MIXED - low
+    (under, slower), (over, faster) = (_filled(known, step) for step in (low, low + 1))
     if abs(rises) * max(slower, faster) <= STILL:
         return None
     velocity = (under * np.float32(1 - share) + over * np.float32(share)) * np.float32(rises)

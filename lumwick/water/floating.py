@@ -96,42 +96,54 @@ class Ride:
     roll: Floats
 
 
-def ride(
-    waves: Waves,
-    hull: Hull,
-    spot: tuple[float, float],
-    bearing: Floats,
-    t: Floats,
-    choppiness: float = 1.0,
-) -> Ride:
-    """How a hull rides waves at a spot, heading to bearings (n,) [rad] at clip times (n,) [s].
+@dataclass
+class Afloat:
+    """A hull on waves at a spot [m]; how it answers them is kept for the bearing that it had last.
 
-    Parameters
+    Attributes
     ----------
     waves : Waves
         As `lumwick.water.surface.largest` gives them.
     """
-    amplitude, kx, ky, omega = waves
-    out = np.empty((5, len(t)))
-    bearing, t = np.asarray(bearing, float), np.asarray(t, float)
-    here = amplitude * np.exp(1j * (kx * spot[0] + ky * spot[1]))
-    k = np.maximum(np.hypot(kx, ky), 1e-9)
-    for way in np.unique(bearing):
-        when = bearing == way
+
+    waves: Waves
+    hull: Hull
+    spot: tuple[float, float]
+    choppiness: float = 1.0
+    _answered: tuple[float, NDArray[np.complex128]] | None = None
+
+    def _answer(self, way: float) -> NDArray[np.complex128]:
+        """What each wave (n,) makes of the hull that heads to a bearing [rad], shape (5, n): its way east, north and
+        up [m], and the slopes by which it pitches and rolls."""
+        kept = self._answered
+        if kept is not None and kept[0] == way:
+            return kept[1]
+        amplitude, kx, ky, omega = self.waves
+        here = amplitude * np.exp(1j * (kx * self.spot[0] + ky * self.spot[1]))
+        k = np.maximum(np.hypot(kx, ky), 1e-9)
         s, c = np.sin(way), np.cos(way)
         ahead, across = kx * s + ky * c, kx * c - ky * s
-        a = answer(hull, ahead, across, np.abs(omega))
+        a = answer(self.hull, ahead, across, np.abs(omega))
         # a wave that runs the other way is written by its mirror image, and its roll lags the other way
         swung = np.where(omega < 0, np.conj(a.roll), a.roll)
         lifted = a.heave * here
         rows = np.stack(
             [
-                1j * kx / k * choppiness * lifted,
-                1j * ky / k * choppiness * lifted,
+                1j * kx / k * self.choppiness * lifted,
+                1j * ky / k * self.choppiness * lifted,
                 lifted,
                 1j * ahead * a.pitch * here,
                 1j * across * swung * here,
             ]
         )
-        out[:, when] = swung_up(rows, omega, t[when])
-    return Ride(out[0], out[1], out[2], np.arctan(out[3]), -np.arctan(out[4]))
+        self._answered = (way, rows)
+        return rows
+
+    def ride(self, bearing: Floats, t: Floats) -> Ride:
+        """How it rides, heading to bearings (n,) [rad] at clip times (n,) [s]."""
+        bearing, t = np.asarray(bearing, float), np.asarray(t, float)
+        out = np.empty((5, len(t)))
+        for way in np.unique(bearing):
+            when = bearing == way
+            out[:, when] = swung_up(self._answer(float(way)), self.waves[3], t[when])
+        return Ride(out[0], out[1], out[2], np.arctan(out[3]), -np.arctan(out[4]))

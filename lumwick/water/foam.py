@@ -41,8 +41,7 @@ def lingering(
     A fold is 1 and a normal deviate, whose spread the waves give; so the share that is white says where it breaks.
     """
     share = whitecaps(wind_speed)
-    k = np.hypot(wave.kx, wave.ky)
-    spread = float(choppiness * np.sqrt(2 * np.sum(np.abs(wave.up) ** 2 * k**2)))
+    spread = choppiness * wave.fold_spread
     if spread < 1e-6 or share < 1e-5:
         return np.zeros_like(fold)
     lingers = share > LINGERS_FROM and rate > 0

@@ -73,23 +73,28 @@ def bend_rays(coarse, coarse_length, fine, fine_length, sun, across, out):
     """Where rays of the sun go under two tiles of slopes: east and north for each metre down, and how much light each
     carries, into ``out`` (n, n, 3), a tile of ``across`` [m]; water bends by 1.333."""
     n = out.shape[0]
-    cell, ior = across / n, 1.333
+    cell, bends, one = across / n, np.float32(1 / 1.333), np.float32(1)
     per_coarse, per_fine = coarse.shape[0] / coarse_length, fine.shape[0] / fine_length
+    east, north, high = np.float32(sun[0]), np.float32(sun[1]), np.float32(sun[2])
+    on_level = one / max(high, np.float32(0.05))
     for i in nb.prange(n):
+        slope_x, slope_y = np.empty(n, np.float32), np.empty(n, np.float32)
         for j in range(n):
             x, y = (j + 0.5) * cell, (i + 0.5) * cell
             broad_x, broad_y = _slopes(coarse, per_coarse, x, y)
             fine_x, fine_y = _slopes(fine, per_fine, x, y)
-            sx, sy = broad_x + fine_x, broad_y + fine_y
-            q = 1 / np.sqrt(1 + sx * sx + sy * sy)
-            nx, ny, nz = -sx * q, -sy * q, q
-            cos = max(0.02, nx * sun[0] + ny * sun[1] + nz * sun[2])
-            k = cos / ior - np.sqrt(max(0.0, 1 - (1 - cos * cos) / (ior * ior)))
-            rz = min(-0.2, -sun[2] / ior + k * nz)
-            out[i, j, 0] = (sun[0] / ior - k * nx) / rz
-            out[i, j, 1] = (sun[1] / ior - k * ny) / rz
+            slope_x[j], slope_y[j] = broad_x + fine_x, broad_y + fine_y
+        for j in range(n):  # apart from what looks tables up, so that it goes in vectors
+            sx, sy = slope_x[j], slope_y[j]
+            nz = one / np.sqrt(one + sx * sx + sy * sy)
+            nx, ny = -sx * nz, -sy * nz
+            cos = max(np.float32(0.02), nx * east + ny * north + nz * high)
+            k = cos * bends - np.sqrt(max(np.float32(0), one - (one - cos * cos) * (bends * bends)))
+            down = one / min(np.float32(-0.2), k * nz - high * bends)
+            out[i, j, 0] = (east * bends - k * nx) * down
+            out[i, j, 1] = (north * bends - k * ny) * down
             # as much light falls on a facet as it is turned to the sun
-            out[i, j, 2] = max(0.0, cos / (nz * max(sun[2], 0.05)))
+            out[i, j, 2] = cos / nz * on_level
 
 
 @nb.njit(parallel=True, cache=True, **QUICK)
@@ -97,19 +102,22 @@ def land_rays(bent, deep, out):
     """Count where bent rays (n, n, 3) land at depths in cells, into ``out`` (layers, n, n); the first layer is left."""
     n = out.shape[1]
     for layer in nb.prange(1, out.shape[0]):
-        d = deep[layer]
+        d = np.float32(deep[layer])
         for i in range(n):
             for j in range(n):
-                light = bent[i, j, 2]
-                fx, fy = j + d * bent[i, j, 0], i + d * bent[i, j, 1]
+                fx, fy = d * bent[i, j, 0], d * bent[i, j, 1]
                 gx, gy = np.floor(fx), np.floor(fy)
                 a, b = fx - gx, fy - gy
-                c, r = int(gx) % n, int(gy) % n
-                c2, r2 = (c + 1) % n, (r + 1) % n
-                out[layer, r, c] += light * (1 - a) * (1 - b)
-                out[layer, r, c2] += light * a * (1 - b)
-                out[layer, r2, c] += light * (1 - a) * b
-                out[layer, r2, c2] += light * a * b
+                c, r = j + int(gx), i + int(gy)
+                if not (0 <= c < n and 0 <= r < n):
+                    c, r = c % n, r % n
+                c2, r2 = (c + 1 if c + 1 < n else 0), (r + 1 if r + 1 < n else 0)
+                over = bent[i, j, 2] * b
+                under = bent[i, j, 2] - over
+                out[layer, r, c] += under - under * a
+                out[layer, r, c2] += under * a
+                out[layer, r2, c] += over - over * a
+                out[layer, r2, c2] += over * a
 
 
 @nb.njit(parallel=True, cache=True)

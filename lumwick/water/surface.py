@@ -62,6 +62,11 @@ class Swell:
             self.ky[:, 0].astype(np.float32),
         )
 
+    @cached_property
+    def fold_spread(self) -> float:
+        """Standard deviation of the fold at a choppiness of 1."""
+        return float(np.sqrt(2 * np.sum(np.abs(self.up) ** 2 * (self.kx**2 + self.ky**2))))
+
 
 Waves = tuple[NDArray[np.complex128], NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]
 """Amplitudes (n,) [m], kx and ky [rad/m] and omega [rad/s] of single waves: each the real part of
@@ -301,6 +306,19 @@ def largest(w: Swell, share: float = 0.995) -> Waves:
     carried = np.cumsum(np.abs(amplitude[order]) ** 2)
     most = order[: int(np.searchsorted(carried, share * carried[-1])) + 1] if len(order) else order
     return amplitude[most], kx[most], ky[most], omega[most]
+
+
+@nb.njit(parallel=True, fastmath=FAST, cache=True)
+def raise_tile(rest, tile, lift, out):
+    """Displace a whole tile's points ``rest`` ((n + 1) (n + 1), 3) [m] by its waves (n, n, m), and all of them by
+    ``lift`` [m], into ``out``."""
+    n = tile.shape[0]
+    for i in nb.prange(n + 1):
+        for j in range(n + 1):
+            k = i * (n + 1) + j
+            for c in range(3):
+                out[k, c] = rest[k, c] + tile[i % n, j % n, c]
+            out[k, 2] += lift
 
 
 def lace_drift(t: float, loop: float | None) -> tuple[float, float]:

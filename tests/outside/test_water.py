@@ -22,7 +22,7 @@ from lumwick.place.nature import Sea
 from lumwick.place.objects import Copies, Shape, Thing
 from lumwick.snapshot.evaluate import Setting, evaluate
 from lumwick.snapshot.waters import sea_state, told_state
-from lumwick.water.floating import Hull, answer, ride
+from lumwick.water.floating import Afloat, Hull, answer
 from lumwick.water.shore import run_up, setup, wash_of
 from lumwick.water.spectrum import (
     SeaState,
@@ -227,11 +227,11 @@ def test_one_long_wave_lifts_the_bow_before_its_crest_and_leans_away_from_it() -
     quarter = 2 * np.pi / wave[3][0] / 4
     # it runs north: a quarter before the crest comes the surface rises to the south, and a boat that heads north has
     # its bow down
-    ridden = ride(wave, BOAT, (0.0, 0.0), np.zeros(2), np.array([0.0, -quarter]), 0.0)
+    ridden = Afloat(wave, BOAT, (0.0, 0.0), 0.0).ride(np.zeros(2), np.array([0.0, -quarter]))
     assert ridden.up[0] == pytest.approx(0.5, rel=0.02) and ridden.up[1] == pytest.approx(0.0, abs=0.02)
     assert ridden.pitch[0] == pytest.approx(0.0, abs=1e-3) and ridden.pitch[1] == pytest.approx(-0.5 * k, rel=0.03)
     # heading east, the south is to its right: its right side is up then
-    beam = ride(wave, BOAT, (0.0, 0.0), np.full(1, np.pi / 2), np.array([-quarter]), 0.0)
+    beam = Afloat(wave, BOAT, (0.0, 0.0), 0.0).ride(np.full(1, np.pi / 2), np.array([-quarter]))
     assert beam.roll[0] == pytest.approx(-0.5 * k, rel=0.1)
 
 

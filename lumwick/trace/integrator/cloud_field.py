@@ -79,6 +79,18 @@ def moved(dense, north, east, share):
 
 
 @nb.njit(**ROWS)
+def mixed(first, other, share):
+    """A share of one grid of clouds (layers, n, n, 4), and of another what is left."""
+    out = np.empty_like(first)
+    for i in nb.prange(first.shape[1]):
+        for k in range(first.shape[0]):
+            for j in range(first.shape[2]):
+                for c in range(first.shape[3]):
+                    out[k, i, j, c] = share * first[k, i, j, c] + (1 - share) * other[k, i, j, c]
+    return out
+
+
+@nb.njit(**ROWS)
 def shaded(dense, north, east, down, slant, one, out):
     """Optical depths to the sun, straight down and of the whole column at each spot of clouds, into ``out``
     (layers, n, n, 4) from its second number on; the first takes how dense they are.

@@ -11,7 +11,7 @@ from scipy import ndimage
 
 from lumwick.air.clouds import OKTAS, Deck, Veil
 from lumwick.trace import records
-from lumwick.trace.integrator.cloud_field import fill, mean, moved, shaded
+from lumwick.trace.integrator.cloud_field import fill, mean, mixed, moved, shaded
 
 Floats = NDArray[np.float64]
 F32 = NDArray[np.float32]
@@ -81,13 +81,23 @@ often it need not be (practice: no edge becomes denser by more than a hundredth)
 
 
 def kept_grid(deck: Deck, toward: Floats) -> F32:
-    """The grid of clouds as they were at the last step of their age and of the sun's way."""
-    gone = deck.gone if deck.share < 1 else ((0.0, 0.0), (0.0, 0.0))
-    stepped = replace(deck, age=round(deck.age / AGE_STEP) * AGE_STEP, gone=gone)
-    return _kept_grid(stepped, tuple((np.round(toward / SUN_STEP) * SUN_STEP).tolist()))
+    """The grid of clouds as they were at the last step of their age and of the sun's way; in a loop mixed of two sets,
+    as `grid_of` would have it, for both are kept and a grid goes by how dense clouds are."""
+    asked = replace(deck, age=round(deck.age / AGE_STEP) * AGE_STEP, gone=NOWHERE, share=1.0)
+    way = tuple((np.round(toward / SUN_STEP) * SUN_STEP).tolist())
+    first = _kept_grid(asked, way)
+    if deck.share == 1:
+        return first
+    aside = np.round(np.subtract(deck.gone[1], deck.gone[0]), 3)
+    other = _kept_grid(replace(asked, gone=(NOWHERE[0], tuple(aside.tolist())), share=0.0), way)
+    out: F32 = mixed(first, other, deck.share)
+    return out
 
 
-@lru_cache(2)
+NOWHERE = ((0.0, 0.0), (0.0, 0.0))
+
+
+@lru_cache(4)
 def _kept_grid(deck: Deck, toward: tuple[float, ...]) -> F32:
     return grid_of(deck, np.array(toward))
 

@@ -14,7 +14,7 @@ from lumwick.water.foam import lingering, streaks
 from lumwick.water.ripples import CHOP_TILE
 from lumwick.water.shore import LATEST, marks, wash_of
 from lumwick.water.spectrum import SeaState, significant_height, slope_variance
-from lumwick.water.surface import TILES, raise_sheet, surface, swells
+from lumwick.water.surface import TILES, raise_sheet, raise_tile, surface, swells
 
 
 @dataclass(frozen=True)
@@ -64,7 +64,6 @@ def make_sea(inputs: SeaInputs) -> SeaMade:
     waves = swells(state, inputs.sea.seed, inputs.loop)
     now = surface(waves, inputs.t, inputs.sea.choppiness)
     foam = lingering(waves[0], now.displaced[..., 3], inputs.t, inputs.sea.choppiness, state.wind_speed, state.rate)
-    shown = np.concatenate([now.displaced[..., :3], foam[..., None]], -1)
     tiles["variance"] = [float(np.vdot(s, s)) / (s.size / 2) for s in now.slopes]
     tiles["slope_variance"] = slope_variance(state.wind_speed)
     tiles["streak"] = streaks((state.wind_speed / 0.836) ** (2 / 3))
@@ -76,17 +75,18 @@ def make_sea(inputs: SeaInputs) -> SeaMade:
         x, y = (np.ascontiguousarray(sheet.near.rest[:, c]) for c in (0, 1))
         level = inputs.sea.surface  # the sheet is laid for about this height of the tide, and lies at just this
         raise_sheet(x, y, sheet.near.open, now.displaced, TILES[0][0], level, sheet.near.vertices)
-        sheet.near.vertices[: len(x), 2] += sheet.near.shore * wash.at(inputs.t, sheet.near.late)
-        wrapped = np.pad(now.displaced[..., :3], ((0, 1), (0, 1), (0, 0)), mode="wrap").reshape(-1, 3)
-        sheet.tile.vertices[:] = sheet.tile.rest + wrapped + [0.0, 0.0, level - sheet.level]
+        washed = sheet.near.washed
+        sheet.near.vertices[washed, 2] += sheet.near.shore[washed] * wash.at(inputs.t, sheet.near.late[washed])
+        raise_tile(sheet.tile.rest, now.displaced, level - sheet.level, sheet.tile.vertices)
         for water in (sheet.near, sheet.tile):
             water.mesh.moved()
             raised.append(water.scene)
-        if sheet.near.shore.any() and wash.swash > 0 and np.isfinite(wash.period):
+        if len(washed) and wash.swash > 0 and np.isfinite(wash.period):
             low, high = wash.setup - wash.swash / 2 - 0.02, wash.highest + 0.02
             table = marks(wash, inputs.t, np.linspace(low, high, WASH_ROWS))
             tiles["wash_low"], tiles["wash_high"], tiles["latest"] = low, high, LATEST
-    return SeaMade(now.slopes, shown, tiles, table, raised)
+    now.displaced[..., 3] = foam
+    return SeaMade(now.slopes, now.displaced, tiles, table, raised)
 
 
 NO_WASH = np.zeros((2, 2, 3), np.float32)

@@ -25,6 +25,8 @@ TILES_AROUND = 4
 HORIZON = 40_000.0
 WASHED = 1.6
 """Metres over still water to which the sheet lies under the sand, for the wash to run up on."""
+WASHES = 5e-4
+"""Share of the wash under which a point stays: less than a millimetre even of a gale's."""
 FINEST = 1.5
 """Metres between the sheet's points, or the survey's spacing if that is more."""
 
@@ -48,6 +50,8 @@ class Raised:
         Share of the long waves that comes to each point.
     shore, late : ndarray, shape (n,)
         Share of the wash that comes to each point, and by how much of a wave later than elsewhere.
+    washed : ndarray of int, shape (m,)
+        Points to which any of the wash comes that is seen.
     vertices : ndarray of float32, shape (n, 3)
         As Embree reads them.
     """
@@ -56,6 +60,7 @@ class Raised:
     open: NDArray[np.float64]
     shore: NDArray[np.float64]
     late: NDArray[np.float64]
+    washed: NDArray[np.intp]
     vertices: NDArray[np.float32]
     mesh: embree.Geometry
     scene: embree.Scene
@@ -137,12 +142,13 @@ def _raised(
     late: NDArray[np.float64] | None = None,
 ) -> Raised:
     none = np.zeros(len(rest))
+    shore, late = none if shore is None else shore, none if late is None else late
     vertices = embree.padded(rest.astype(np.float32))
     mesh = embree.mesh(vertices, quads, embree.MASK_WATER, embree.REFIT)
     scene = embree.Scene(robust=True, dynamic=True, quality=embree.LOW)
     scene.attach(0, mesh)
     scene.commit()
-    return Raised(rest, share, none if shore is None else shore, none if late is None else late, vertices, mesh, scene)
+    return Raised(rest, share, shore, late, np.flatnonzero(shore > WASHES), vertices, mesh, scene)
 
 
 def _tiles_about(g: Ground, length: float) -> NDArray[np.float32]:
