@@ -42,6 +42,10 @@ STOPPING = threading.Event()
 _STAGES: dict[int, Stage] = {}
 LOOK_UP_EVERY = 0.25
 """Seconds after which a worker looks up from its frame."""
+WISHES = (WISHED, OVERTAKEN)
+"""Ranks of what somebody waits for at the screen."""
+ANSWERING, FILM = (0, 1), 0
+"""Locks beside frames' own (a take's and a frame's number): of who answers wishes, and of a take's film."""
 COARSE = 4
 """Of a rehearsal, one frame in so many comes first."""
 
@@ -53,7 +57,9 @@ def render_take(take_id: int) -> None:
     A job says that there is work, and for which take a worker came; it does not say what comes first (`turns`).
     """
     while not STOPPING.is_set():
-        claimed = _next_frame()
+        _answer()
+        # nothing ordered: with what is wished one can help
+        claimed = _next_frame((ORDERED,)) or _next_frame(WISHES)
         if claimed is None:
             break
         _make(*claimed)
@@ -63,15 +69,30 @@ def render_take(take_id: int) -> None:
         _finish(take_id)
 
 
-def _next_frame(above: int = ORDERED + 1) -> tuple[Take, Frame, int] | None:
-    """The frame whose turn it is among takes of a rank under ``above``, claimed; with its take and that rank."""
+def _next_frame(ranks: tuple[int, ...] = (WISHED, OVERTAKEN, ORDERED)) -> tuple[Take, Frame, int] | None:
+    """The frame whose turn it is among takes of some ranks, claimed; with its take and that rank."""
     for rank, take in in_turn():
-        if rank >= above:
-            return None
-        frame = _claim(take)
+        frame = _claim(take) if rank in ranks else None
         if frame is not None:
             return take, frame, rank
     return None
+
+
+def _answer() -> bool:
+    """Make the frames that somebody waits for at the screen, if no other worker does; whether there were any.
+
+    One worker answers, whichever comes first: with two, takes go on meanwhile.
+    """
+    if not _hold(*ANSWERING):
+        return False
+    used = False
+    try:
+        while not STOPPING.is_set() and (claimed := _next_frame(WISHES)) is not None:
+            _make(*claimed)
+            used = True
+    finally:
+        _let_go(*ANSWERING)
+    return used
 
 
 def _make(take: Take, frame: Frame, rank: int) -> None:
@@ -113,11 +134,7 @@ def _step_aside() -> None:
     """Make the frames that somebody waits for at the screen; the stage is given back as it was."""
     before = [(stage, stage.stood) for stage in _STAGES.values()]
     stages = dict(_STAGES)
-    used = False
-    while not STOPPING.is_set() and (claimed := _next_frame(ORDERED)) is not None:
-        _make(*claimed)
-        used = True
-    if used:
+    if _answer():
         _STAGES.clear()
         _STAGES.update(stages)
         for stage, stood in before:
@@ -135,10 +152,7 @@ def _claim(take: Take) -> Frame | None:
     if begins > 1:
         order.append(Case(When(number__lt=begins, then=1), default=0))
     for frame in waiting.alias(fourth=Mod("number", COARSE)).order_by("attempts", *order, "number")[:200]:
-        with connection.cursor() as cursor:
-            cursor.execute("select pg_try_advisory_lock(%s, %s)", [take.pk, frame.number])
-            held = cursor.fetchone()[0]
-        if held:
+        if _hold(take.pk, frame.number):
             frame.refresh_from_db()
             if frame.state == Frame.State.WAITING:
                 return frame
@@ -147,8 +161,19 @@ def _claim(take: Take) -> Frame | None:
 
 
 def _release(frame: Any) -> None:
+    _let_go(frame.take_id, frame.number)
+
+
+def _hold(first: int, second: int) -> bool:
+    """Take a lock that all workers know; False if another worker has it. One that dies loses what it holds."""
     with connection.cursor() as cursor:
-        cursor.execute("select pg_advisory_unlock(%s, %s)", [frame.take_id, frame.number])
+        cursor.execute("select pg_try_advisory_lock(%s, %s)", [first, second])
+        return bool(cursor.fetchone()[0])
+
+
+def _let_go(first: int, second: int) -> None:
+    with connection.cursor() as cursor:
+        cursor.execute("select pg_advisory_unlock(%s, %s)", [first, second])
 
 
 def _stage(revision_id: int) -> Stage:
@@ -254,18 +279,15 @@ def _finish(take_id: int) -> None:
             return
         take.state = Take.State.FILM
         take.save(update_fields=["state"])
-    with connection.cursor() as cursor:
-        cursor.execute("select pg_try_advisory_lock(%s, 0)", [take_id])
-        if not cursor.fetchone()[0]:
-            return
+    if not _hold(take_id, FILM):
+        return
     try:
         reason = _write_film(take)
         state = Take.State.FAILED if reason else Take.State.DONE
         still_ours = Take.objects.filter(pk=take_id, state=Take.State.FILM)
         still_ours.update(state=state, reason=reason[:400], finished=timezone.now())
     finally:
-        with connection.cursor() as cursor:
-            cursor.execute("select pg_advisory_unlock(%s, 0)", [take_id])
+        _let_go(take_id, FILM)
 
 
 def _write_film(take: Take) -> str:
@@ -286,9 +308,7 @@ def _write_film(take: Take) -> str:
 
 def _film_orphaned(take_id: int) -> bool:
     """Whether nobody is at work on a film that was begun."""
-    with connection.cursor() as cursor:
-        cursor.execute("select pg_try_advisory_lock(%s, 0)", [take_id])
-        if cursor.fetchone()[0]:
-            cursor.execute("select pg_advisory_unlock(%s, 0)", [take_id])
-            return True
-    return False
+    if not _hold(take_id, FILM):
+        return False
+    _let_go(take_id, FILM)
+    return True

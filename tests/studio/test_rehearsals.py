@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 import io
+import threading
+import time
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 import pytest
+from django.db import connection
 from django.test import Client
 from django.utils import timezone
 from PIL import Image
@@ -19,7 +22,7 @@ from lumwick.trace.stage import Stage
 from studio.looks.settings import revision_setting
 from studio.places.models import Place
 from studio.takes import tasks
-from studio.takes.models import Order, Take, frame_keys, stored
+from studio.takes.models import Frame, Order, Take, frame_keys, stored
 from studio.takes.tasks import _claim, _next_frame, _release
 from studio.takes.turns import ORDERED, OVERTAKEN, WISHED, in_turn, waits_behind
 from tests.conftest import small_place
@@ -224,3 +227,61 @@ def test_a_stopped_rehearsal_is_left_and_what_is_made_stays(visitor: Client, pla
     assert take.state == Take.State.CANCELLED and _next_frame() is None
     again = visitor.post(f"/places/{place.pk}/rehearse/", {"shot": "a"}).json()
     assert again["id"] != take.pk  # asked for again, another begins, and finds what was made
+
+
+@pytest.mark.django_db(transaction=True)
+def test_of_two_workers_one_answers_wishes_and_the_other_goes_on(place: Any, monkeypatch: pytest.MonkeyPatch) -> None:
+    take = Take.begin(place, "a", Order("take", (96, 54), "study", 1, 24))
+    rehearsal = Take.begin(place, "a", Order("rehearsal", (64, 36), REHEARSAL, 1, 12))
+    made: list[tuple[str, str]] = []
+    both = threading.Barrier(2, timeout=20)
+
+    def rendered(take: Take, frame: Frame, stop: Any) -> None:
+        if len(made) < 2:  # both are at work: one in each of the two
+            both.wait()
+        made.append((threading.current_thread().name, take.kind))
+        time.sleep(0.02)
+        stop.asked = 0.0
+        stop()  # as between two strips
+        Frame.objects.filter(pk=frame.pk).update(state=Frame.State.DONE)
+
+    def worker() -> None:
+        try:
+            tasks.render_take(take.pk)
+        finally:
+            connection.close()
+
+    monkeypatch.setattr(tasks, "_render", rendered)
+    monkeypatch.setattr(tasks, "_write_film", lambda take: "")
+    workers = [threading.Thread(target=worker, name=name) for name in ("first", "second")]
+    for one in workers:
+        one.start()
+    for one in workers:
+        one.join(60)
+    assert len(made) == 36 and {Take.objects.get(pk=one.pk).state for one in (take, rehearsal)} == {Take.State.DONE}
+    answered = {name for name, kind in made if kind == "rehearsal"}
+    last = max(k for k, (_, kind) in enumerate(made) if kind == "rehearsal")
+    assert len(answered) == 1
+    # meanwhile the other made frames of the take, and of nothing else
+    assert {kind for name, kind in made[:last] if name not in answered} == {"take"}
+    assert sum(kind == "take" for _, kind in made[:last]) >= 4
+
+
+@pytest.mark.django_db(transaction=True)
+def test_who_answers_wishes_and_dies_is_followed_by_another(place: Any) -> None:
+    Take.begin(place, "a", Order("rehearsal", (64, 36), REHEARSAL, 1, 2))
+    begun, gone = threading.Event(), threading.Event()
+
+    def dies() -> None:
+        assert tasks._hold(*tasks.ANSWERING)
+        begun.set()
+        gone.wait(20)
+        connection.close()
+
+    other = threading.Thread(target=dies)
+    other.start()
+    assert begun.wait(20) and not tasks._answer()
+    gone.set()
+    other.join(20)
+    assert tasks._answer()
+    assert Frame.objects.filter(state=Frame.State.DONE).count() == 2
