@@ -46,9 +46,9 @@ T = TypeVar("T")
 STEPS = (
     ((160, 90), 1, "fast"),
     ((480, 270), 1, "fast"),
-    ((480, 270), 3, "balanced"),
+    ((640, 360), 2, "balanced"),
     ((640, 360), 4, "balanced"),
-    ((640, 360), 12, "high"),
+    ((640, 360), 10, "high"),
 )
 """What each refinement of a look adds: size, samples, cleaning. The last is as good as a study take."""
 
@@ -249,17 +249,19 @@ class LookEngine:
         """Bring the film to one step of its refinement, and clean it; what was there stays if a newer wish comes
         first."""
         size, samples, grade = STEPS[min(step, len(STEPS) - 1)]
-        if state.key != key or state.film is None or state.film.sums.shape[1::-1] != size:
+        film = state.film if state.key == key else None
+        if film is None or film.sums.shape[1::-1] != size:
             if step == 0:
                 state.stage.glance(snapshot)
-            else:
+            elif film is None or state.step < 1:  # or it stands there already
                 state.stage.set(snapshot)
-            state.key, state.step, state.film = key, -1, blank(*size)
+            state.key, state.step, film = key, -1, blank(*size)
+            state.film = film
         sight = Sight(many=samples >= MANY, planned=sum(n for of_size, n, _ in STEPS if of_size == size))
         stop = Stop(stale, 10_000 if step > 1 else 40_000) if step else None
-        if not expose(state.stage, state.film, samples, sight=sight, stop=stop):
+        if not expose(state.stage, film, samples, sight=sight, stop=stop):
             raise Superseded
-        state.light, state.step = clean(state.film, snapshot.camera.ev100, grade), step
+        state.light, state.step = clean(film, snapshot.camera.ev100, grade), step
 
     def camera(self, setting: Setting, shot: Shot, t: float, given: dict[str, float] | None) -> Camera | None:
         """The look's own camera, or None for the shot's."""

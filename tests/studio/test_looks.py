@@ -34,7 +34,7 @@ def test_refinements_grow_in_size_and_samples(place: Any) -> None:
         samples.append(known["samples"])
         assert known["last"] == (step == len(STEPS) - 1)
     assert sizes[0] == (90, 160) and sizes[-1] == (360, 640) and sizes == sorted(sizes)
-    assert samples == [1, 1, 4, 4, 16]  # a film of one size is added to
+    assert samples == [1, 1, 2, 6, 16]  # a film of one size is added to
 
 
 def test_the_finished_look_is_the_same_whatever_was_looked_at_before(place: Any) -> None:
