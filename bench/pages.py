@@ -184,7 +184,7 @@ def worker_memory() -> list[dict[str, Any]]:
 import resource
 from lumwick.demo import saltmere
 from lumwick.picture import frame_picture, load_setting
-from lumwick.trace.render import Quality
+from lumwick.trace.quality import Quality
 from lumwick.trace.stage import Stage
 s = load_setting(saltmere()); stage = Stage(s)
 for shot in s.place.shots:
@@ -193,4 +193,4 @@ for shot in s.place.shots:
 print(resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1e6)
 """
     done = subprocess.run([sys.executable, "-c", code], cwd=ROOT, capture_output=True, text=True, check=True)
-    return [figure("worker's memory on the demo, peak", float(done.stdout.strip()), "GB", 2.0, "lower")]
+    return [figure("worker's memory on the demo, peak", float(done.stdout.strip()), "GB", 1.5, "lower")]

@@ -1,6 +1,9 @@
 """The script that sets the house up and starts it."""
 
+import importlib
+import importlib.util
 import os
+import re
 import shutil
 import signal
 import socket
@@ -133,3 +136,20 @@ def test_the_database_is_started_again_at_its_port_after_its_first_process_was_k
     finally:
         own.stop()
         shutil.rmtree(own.data.parent if "lumwick-" in str(own.data) else tmp_path, ignore_errors=True)
+
+
+def test_what_benches_import_is_there() -> None:
+    """Most of it stands in scripts that they run in processes of their own, where no type checker looks."""
+    names = re.compile(r"""from (lumwick[\w.]*|bench[\w.]*) import ([\w, ]+)""")
+    missing = []
+    for path in sorted(Path("bench").glob("*.py")):
+        lines = path.read_text().splitlines()
+        for k, line in enumerate(lines):
+            if any("except ImportError" in before for before in lines[max(0, k - 2) : k]):
+                continue  # what an older commit calls it
+            for module, told in names.findall(line):
+                there = importlib.import_module(module)
+                for name in (one.strip() for one in told.split(",")):
+                    if not hasattr(there, name) and importlib.util.find_spec(f"{module}.{name}") is None:
+                        missing.append(f"{path.name}:{k + 1}: {module}.{name}")
+    assert not missing

@@ -8,6 +8,7 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
+from lumwick.keep import cached
 from lumwick.land.covers import open_water, sea_nearness
 from lumwick.land.ground import Ground
 from lumwick.place.nature import Sea, SeaNow
@@ -16,8 +17,8 @@ from lumwick.water.current import filling
 
 LEVELS = 0.1
 """Steps of the water's level [m] for which currents are made; between them they are mixed."""
-KEPT = 12
-"""Levels that are kept."""
+KEPT = 4
+"""Levels that are kept, and currents."""
 OPEN_FROM = 0.5
 """Share of the open sea's long waves from which water is open sea."""
 MIXED = 1000
@@ -53,11 +54,17 @@ class Current:
 def _filled(known: Known, step: int) -> tuple[NDArray[np.float32], float]:
     """The current over a survey for a level, for each metre a second that it rises, and its greatest speed."""
     ground, level = known.ground, step * LEVELS
+    kept = cached("current", f"{ground.fingerprint} {step}", lambda: {"velocity": _filling(ground, level)})
+    velocity: NDArray[np.float32] = kept["velocity"]
+    return velocity, float(np.hypot(velocity[..., 0], velocity[..., 1]).max())
+
+
+def _filling(ground: Ground, level: float) -> NDArray[np.float32]:
+    """Velocities of water over a survey that fills to a level, for each metre a second that it rises."""
     out_there = open_water(ground, level, sea_nearness(ground, level))[..., 0] > OPEN_FROM
     rim = np.ones_like(out_there)
     rim[1:-1, 1:-1] = False
-    velocity = filling(level - ground.heights.astype(float), out_there | rim, ground.spacing).astype(np.float32)
-    return velocity, float(np.hypot(velocity[..., 0], velocity[..., 1]).max())
+    return filling(level - ground.heights.astype(float), out_there | rim, ground.spacing).astype(np.float32)
 
 
 def current_of(ground: Ground, sea: Sea) -> Current | None:

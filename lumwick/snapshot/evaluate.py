@@ -26,6 +26,7 @@ from lumwick.built.lamps import LampLight
 from lumwick.built.timber import floor_over
 from lumwick.errors import PlaceError
 from lumwick.growth.touch import Body
+from lumwick.keep import cached
 from lumwick.land.covers import open_water, sea_nearness
 from lumwick.land.ground import Ground
 from lumwick.lens.camera import Camera
@@ -33,7 +34,6 @@ from lumwick.lens.grade import Grade
 from lumwick.lens.lens import FULL_FRAME_MM, Lens
 from lumwick.motion.channel import Curve
 from lumwick.motion.timebase import RATES, time_frame
-from lumwick.place.carrying import CAMERA, carriers
 from lumwick.place.document import Place, Shot
 from lumwick.place.fields import Asset
 from lumwick.place.filming import Develop, Exposure
@@ -133,20 +133,26 @@ class Setting:
         track = read_track(self.read(asset), asset.name)
         return replace(track, focal=Lens(track.focal).on(shot.exposure.sensor).focal_mm)
 
+    def _open_water(self, level: float) -> NDArray[np.float32]:
+        return open_water(self.ground, level, sea_nearness(self.ground, level))
+
     def openness(self, level: float) -> Callable[[ArrayLike, ArrayLike], NDArray[np.float64]]:
         """How much of the sea's waves comes to spots (n,) [m]: shares (n, 3) of long ones, of ripples and of a sea
         shore; beyond the survey, of an open sea."""
-        key = ("openness", level)
-        if key not in self.memory:
-            self.memory[key] = open_water(self.ground, level, sea_nearness(self.ground, level))
-        grid: NDArray[np.float32] = self.memory[key]
+        held = self.memory.get("openness", ())
+        grid: NDArray[np.float32] | None = next((made for of, made in held if of == level), None)
+        if grid is None:
+            made = cached("openness", f"{self.ground.fingerprint} {level!r}", lambda: {"open": self._open_water(level)})
+            grid = made["open"]
+            self.memory["openness"] = ((level, grid), *held[:1])  # and that of the tide just before
+        laid = grid
 
         def at(east: ArrayLike, north: ArrayLike) -> NDArray[np.float64]:
             g, x, y = self.ground, np.atleast_1d(np.asarray(east, float)), np.atleast_1d(np.asarray(north, float))
             inside = (g.bounds[0] <= x) & (x <= g.bounds[2]) & (g.bounds[1] <= y) & (y <= g.bounds[3])
             row, col = (np.round((v - start) / g.spacing).astype(int) for v, start in ((y, g.south), (x, g.west)))
             out = np.tile([1.0, 1.0, 0.0], (len(x), 1))
-            out[inside] = grid[row[inside], col[inside]]
+            out[inside] = laid[row[inside], col[inside]]
             return out
 
         return at
@@ -170,8 +176,7 @@ class Setting:
     def stood(self, shot: Shot, t: float = 0.0) -> list[tuple[Thing, NDArray[np.float64]]]:
         """Every model that the camera does not carry, with its placements and its copies' (n, 3, 4) at a clip time."""
         standing = self.standing(shot, t)
-        things, lamps = standing.place.things, standing.place.lamps
-        fixed = [thing for thing in things if CAMERA not in carriers(things, lamps, thing)]
+        fixed = standing.fixed()
         placed = standing.all(fixed)
         return [(thing, placed[thing.id]) for thing in fixed]
 

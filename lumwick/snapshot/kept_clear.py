@@ -51,7 +51,8 @@ def kept_clear(setting: Setting) -> list[shapely.Geometry]:
     key = digest(setting.ground.fingerprint, setting.place.site.north_turn, told)
     with _finding:
         if key not in _found:
-            stood = {thing.id: placed for thing, placed in setting.stood(setting.place.shots[0])}
+            standing, ids = setting.standing(setting.place.shots[0], 0.0), {thing.id for thing in things}
+            stood = standing.all([one for one in standing.fixed() if one.id in ids])
             _found[key] = [
                 shape
                 for thing in things

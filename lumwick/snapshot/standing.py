@@ -20,7 +20,7 @@ from lumwick.errors import PlaceError
 from lumwick.motion.channel import Curve
 from lumwick.motion.terms import chance
 from lumwick.motion.throwing import GRAVITY
-from lumwick.place.carrying import CAMERA
+from lumwick.place.carrying import CAMERA, carriers
 from lumwick.place.document import Place, Shot
 from lumwick.place.fields import least
 from lumwick.place.objects import Lamp, Thing
@@ -278,6 +278,11 @@ class Standing:
         mesh, m = model_of(self.setting.read, other), self.placed(other)[0]
         corners = np.concatenate([p.vertices[p.triangles].astype(float) for p in mesh.parts]) @ m[:, :3].T + m[:, 3]
         return on_mesh(thing.copies, corners, placement(thing, self.place.site.north_turn)[:, :3])
+
+    def fixed(self) -> list[Thing]:
+        """The models that the camera does not carry."""
+        things, lamps = self.place.things, self.place.lamps
+        return [thing for thing in things if CAMERA not in carriers(things, lamps, thing)]
 
     def all(self, things: list[Thing] | None = None) -> dict[str, Floats]:
         """Placements of every model and its copies, or of some, by id."""

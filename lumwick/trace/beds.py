@@ -48,6 +48,8 @@ class Shape:
     bears: Bears = WHOLE
     looks_as: str = ""
     moved: str = ""
+    drawn: int = 0
+    """Number of the last setting of the stage that it was drawn at."""
     piece: GrownPiece | None = None
     """Of a plant of one's own model, which part of it this is."""
 

@@ -10,6 +10,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import replace
+from operator import itemgetter
 
 import numpy as np
 import shapely
@@ -51,6 +52,8 @@ from lumwick.trace.sections.section import key_of
 
 TWIGS_GO = 0.3
 """How far twigs swing, against branches (practice)."""
+IDLE_QUADS = 200_000
+"""Quads of forms that are kept though nothing is drawn by them now: some 350 bytes each, with the ray library's."""
 TOGETHER = 0.15
 """How far tufts and patches of grass are out of step, against trees: gusts are seen crossing a meadow."""
 
@@ -61,6 +64,7 @@ class Stands:
     def __init__(self) -> None:
         self.standings: list[Standing] = []
         self._grown: Grown = {}
+        self._settings = 0
 
     def make(self, laid: list[Planted], land: LandMade, grown: Grown) -> None:
         """Set out the stands of a place; those that have not changed are kept.
@@ -169,7 +173,26 @@ class Stands:
         """The plants within sight at an instant, leaning, as named parts; and the scenes that were bent and wait for
         their commit."""
         self._bent: list[embree.Scene] = []
-        return dict(self._parts(sway)), self._bent
+        self._settings += 1
+        made = dict(self._parts(sway))
+        self._make_room()
+        return made, self._bent
+
+    def _make_room(self) -> None:
+        """Let go of forms that were not drawn for longest, but for as many as one may soon come back to: those of
+        another shot of a film, or of a level that the camera has just left."""
+        idle = [
+            (shape.drawn, bed, form)
+            for standing in self.standings
+            for bed in standing.beds
+            for form, shape in bed.shapes.items()
+            if shape.drawn < self._settings
+        ]
+        over = sum(len(bed.shapes[form].form.quads) for _, bed, form in idle) - IDLE_QUADS
+        for _, bed, form in sorted(idle, key=itemgetter(0)):
+            if over <= 0:
+                break
+            over -= len(bed.shapes.pop(form).form.quads)
 
     def _parts(self, sway: Sway) -> Iterator[tuple[str, Part]]:
         simplest, blown = LEVELS - 1, key_of(replace(sway, bodies=()))
@@ -241,6 +264,7 @@ class Stands:
         shape = bed.shapes.get(form)
         if shape is None:
             shape = bed.shapes[form] = self._made(standing, bed, level, variant)
+        shape.drawn = self._settings
         fresh = let_rest(shape, standing, step)
         if shape.level == LEVELS - 1:  # seen from far off, it is moved by its lean alone
             if fresh:

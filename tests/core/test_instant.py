@@ -1,5 +1,6 @@
 """What makes the next instant cheaper and must not change it: two sets of a loop's clouds kept, a hull's answers and a
-creek's current kept, the sea's tile raised in one loop, wash only where it comes, the sky's light by a table."""
+creek's current kept, the sea's tile raised in one loop, wash only where it comes, the sky's light by a table; and what
+takes less room: forms let go, pictures cleaned in pieces."""
 
 from dataclasses import replace
 
@@ -9,9 +10,13 @@ import pytest
 from lumwick.air.atmosphere import clear_sky, sky_at, sky_illuminance
 from lumwick.air.clouds import Deck
 from lumwick.land.ground import Ground
+from lumwick.lens.camera import Camera, direction_of
 from lumwick.place.nature import Sea, SeaNow
 from lumwick.snapshot.creeks import LEVELS, Current, current_of
 from lumwick.snapshot.evaluate import Setting, evaluate
+from lumwick.trace import cleaning, stands
+from lumwick.trace.film import blank
+from lumwick.trace.render import expose
 from lumwick.trace.sections.clouds import grid_of, kept_grid
 from lumwick.trace.sections.sea import SeaInputs, make_sea
 from lumwick.trace.sections.sheet import WASHES
@@ -130,3 +135,49 @@ def test_wash_is_left_out_only_where_less_than_a_millimetre_of_it_comes(setting:
     whole = near.vertices[: len(near.rest), 2]
     assert np.abs(whole - made).max() <= WASHES * wash.highest < 1e-3
     assert np.abs(made[near.washed]).max() > 0
+
+
+def test_forms_that_nothing_is_drawn_by_are_let_go_and_come_back_the_same(
+    setting: Setting, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    stage, shot = Stage(setting), setting.place.shots[0]
+    near, far = (
+        evaluate(setting, shot, 0.2, Camera(np.array(eye), direction_of(0.0, -10.0)))
+        for eye in ((0.0, -12.0, 3.0), (0.0, -400.0, 120.0))
+    )
+
+    def shown() -> np.ndarray:
+        film = blank(48, 27)
+        expose(stage, film, 2)
+        return film.sums
+
+    def forms() -> set[tuple[str, float, object]]:
+        return {(s.stand.id, bed.side, form) for s in stage.stands.standings for bed in s.beds for form in bed.shapes}
+
+    stage.set(near)
+    first, close = shown(), forms()
+    stage.set(far)
+    assert close <= forms()  # kept: one may soon be back
+    monkeypatch.setattr(stands, "IDLE_QUADS", 0)
+    stage.set(evaluate(setting, shot, 0.25, far.camera))
+    left = forms()
+    assert left and not close <= left
+    stage.set(near)
+    assert close <= forms() and np.array_equal(shown(), first)
+
+
+def test_a_picture_cleaned_in_pieces_is_the_same(monkeypatch: pytest.MonkeyPatch) -> None:
+    rng = np.random.default_rng(4)
+    images = {"color": rng.random((600, 800, 3)).astype(np.float32)}
+    whole = cleaning._filtered(images, "high", hdr=True)
+    monkeypatch.setattr(cleaning, "ROOM", 1)
+    assert np.array_equal(cleaning._filtered(images, "high", hdr=True), whole)
+
+
+def test_openness_of_two_tides_is_held_and_is_that_of_its_level(setting: Setting) -> None:
+    spots = np.linspace(-60, 60, 9), np.linspace(-60, 60, 9)
+    fresh = {level: replace(setting, memory={}).openness(level)(*spots) for level in (0.0, 0.4, 0.9)}
+    for level in (0.0, 0.4, 0.9, 0.4, 0.0):
+        assert np.array_equal(setting.openness(level)(*spots), fresh[level])
+        assert len(setting.memory["openness"]) <= 2
+    assert not np.array_equal(fresh[0.0], fresh[0.9])

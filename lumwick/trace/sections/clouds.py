@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from scipy import ndimage
 
 from lumwick.air.clouds import OKTAS, Deck, Veil
+from lumwick.keep import cached
 from lumwick.trace import records
 from lumwick.trace.integrator.cloud_field import fill, mean, mixed, moved, shaded
 
@@ -33,9 +34,13 @@ AGES = 10
 
 @lru_cache(6)
 def _made_at(step: int, seed: int, closed: float) -> F32:
-    out = np.zeros((LAYERS, CELLS, CELLS), np.float32)
-    fill(step / AGES, seed % 100_000, TILE, closed, out)
-    return out
+    def made() -> dict[str, F32]:
+        out = np.zeros((LAYERS, CELLS, CELLS), np.float32)
+        fill(step / AGES, seed % 100_000, TILE, closed, out)
+        return {"field": out}
+
+    field: F32 = cached("clouds", f"{step} {seed} {closed}", made)["field"]
+    return field
 
 
 def _field(age: float, seed: int, closed: float) -> F32:
@@ -97,7 +102,7 @@ def kept_grid(deck: Deck, toward: Floats) -> F32:
 NOWHERE = ((0.0, 0.0), (0.0, 0.0))
 
 
-@lru_cache(4)
+@lru_cache(2)
 def _kept_grid(deck: Deck, toward: tuple[float, ...]) -> F32:
     return grid_of(deck, np.array(toward))
 

@@ -64,11 +64,11 @@ def make_land(inputs: LandInputs) -> LandMade:
     ny, nx = g.heights.shape
     gx, gy = np.meshgrid(g.west + np.arange(nx) * g.spacing, g.south + np.arange(ny) * g.spacing)
     vertices = np.stack([gx, gy, g.heights], -1).reshape(-1, 3).astype(np.float32)
-    far_vertices, far_quads = far_ring(g, level)
     covers = cached(
         "cover",
         key,
         lambda: {
+            **dict(zip(("far", "far quads"), far_ring(g, level), strict=True)),
             "albedo": worn(
                 albedo(g, land.cover, washed, land.beach_top, land.seed, land.snow_from),
                 g,
@@ -90,7 +90,7 @@ def make_land(inputs: LandInputs) -> LandMade:
             "ground": Part(GROUND, embree.still_scene(vertices, grid_quads(ny, nx))),
             "far": Part(
                 FAR,
-                embree.still_scene(far_vertices, far_quads),
+                embree.still_scene(covers["far"], covers["far quads"]),
                 look=plain_look(np.array(TURF) * 1.1),
                 surfaces=("far ground",) * 4,
             ),
