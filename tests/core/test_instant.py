@@ -38,12 +38,12 @@ def test_a_loops_clouds_are_mixed_of_two_sets_as_if_made_anew(share: float) -> N
     deck = replace(DECK, gone=((400.0, 90.0), (-800.0, -180.0)), share=share)
     steps = np.round(SUN / 3e-4) * 3e-4
     made, kept = grid_of(deck, steps), kept_grid(deck, SUN)
-    assert made.max() > 5 and kept == pytest.approx(made, abs=1e-3)
+    assert made.max() > 5 and np.abs(kept - made).max() < 1e-3
     # as both go on, they stay as far apart: what is kept serves the next frame, and no other deck
     on = replace(deck, gone=((430.0, 96.0), (-770.0, -174.0)))
-    assert kept_grid(on, SUN) == pytest.approx(grid_of(on, steps), abs=1e-3)
+    assert np.abs(kept_grid(on, SUN) - grid_of(on, steps)).max() < 1e-3
     more = replace(deck, oktas=6.0)
-    assert kept_grid(more, SUN) == pytest.approx(grid_of(more, steps), abs=1e-3)
+    assert np.abs(kept_grid(more, SUN) - grid_of(more, steps)).max() < 1e-3
 
 
 def test_light_of_the_sky_by_a_table_is_the_sum_over_the_sky() -> None:
