@@ -78,7 +78,7 @@ def test_what_floats_rides_the_sea_as_it_was_keyed_and_edited_not_as_it_was_met(
 
     memory: dict[object, object] = {}
     first = rides(memory)
-    for more in ({"wind_speed": 11.0}, {"seed": 9}, {"choppiness": 0.2}, {"turn": 70.0}, {}):
+    for more in ({"seed": 9}, {}, {"wind_speed": 11.0}, {"choppiness": 0.2}, {"turn": 70.0}, {}):
         assert np.array_equal(rides(memory, **more), rides({}, **more))
         assert more == {} or not np.allclose(rides(memory, **more), first, atol=1e-4)
 
