@@ -5,7 +5,8 @@ How near a picture comes is its mean FLIP (Andersson et al. 2020, by its authors
 samples that is not cleaned and that the same code has made, since forms of plants have changed. References are kept in
 var/price/ once made; those of the issue's size, 640x360 at 2 048 samples, take half an hour a view on two cores, so the
 bench is small unless LUMWICK_PRICE says otherwise (``LUMWICK_PRICE=640x360x2048 make bench ONLY=price``).
-LUMWICK_PRICE_OLD names another commit to compare with, LUMWICK_PRICE_VIEW one view.
+LUMWICK_PRICE_OLD names another commit to compare with, LUMWICK_PRICE_VIEW one view, LUMWICK_PRICE_GRADE another quality
+than study: ``LUMWICK_PRICE_GRADE=fine make bench ONLY=price``.
 """
 
 from __future__ import annotations
@@ -37,8 +38,8 @@ from lumwick.trace.stage import Stage
 ROOT = Path(__file__).resolve().parent.parent
 KEPT = ROOT / "var" / "price"
 OLD = os.environ.get("LUMWICK_PRICE_OLD", "dfb0429")
-LADDER = (8, 12, 16, 24)
-"""Samples a pixel at which the present code is tried."""
+LADDER = (0.5, 0.75, 1.0, 1.5)
+"""Of a quality's samples a pixel, at which the present code is tried."""
 STRESS_EYES = ((-60.0, -40.0, 16.0), (60.0, 40.0, 9.0))
 STRESS_AIM = (120.0, 90.0, 2.0)
 
@@ -94,7 +95,7 @@ try:
 except ImportError:
     from lumwick.trace.render import QUALITIES
     how = lambda shutter, seed: {"shutter": shutter, "seed": seed}
-name, share, eye, aim, ev100, grade, width, height, out = json.loads(sys.argv[2])
+name, share, eye, aim, ev100, grade, samples, width, height, out = json.loads(sys.argv[2])
 setting = load_setting(saltmere()) if eye is None else stress()[0]
 shot = setting.place.shot(name) if eye is None else setting.place.shots[0]
 t = shot.seconds * share if eye is None else share
@@ -104,18 +105,17 @@ if eye is not None:
 elif ev100 is not None:
     camera = replace(camera_at(setting, shot, t), ev100=ev100)
 stage, best, open_for = Stage(setting), 1e9, open_for(setting, shot, t)
-many = isinstance(grade, int)
-quality = QUALITIES["study" if many else grade]
-if many:
-    quality = replace(quality, samples=grade, denoise="none", moments=16, noise=0.0)
-for _ in range(1 if many else 3):
+quality = QUALITIES[grade]
+if samples:
+    quality = replace(quality, samples=samples, denoise="none", moments=16, noise=0.0)
+for _ in range(1 if samples else 3):
     start = time.perf_counter()
-    made = picture_at(stage, shot, t, (width, height), quality, camera, **how(open_for, 99 if many else 1))
+    made = picture_at(stage, shot, t, (width, height), quality, camera, **how(open_for, 99 if samples else 1))
     best = min(best, time.perf_counter() - start)
 np.save(out, made.pixels)
 print(best)
 """
-"""How the older commit takes a view, in a named quality or with many samples; its first picture warms it."""
+"""How the older commit takes a view, in a quality as it is or with as many samples; its first picture warms it."""
 
 
 def old_commit(name: str = OLD) -> Path:
@@ -159,13 +159,13 @@ def _by_old_code(folder: Path, script: str, *words: str) -> str:
     ).stdout
 
 
-def taken_before(seen: Seen, size: tuple[int, int], grade: str | int) -> tuple[float, NDArray[np.uint8]]:
-    """The older commit's picture of a view in a quality, or of so many samples, and the time it took [s]."""
+def taken_before(seen: Seen, size: tuple[int, int], grade: str, samples: int = 0) -> tuple[float, NDArray[np.uint8]]:
+    """The older commit's picture of a view in a quality, or with so many of its samples, and the time it took [s]."""
     folder = old_commit()
     out = folder / "picture.npy"
     eye = None if seen.eye is None else list(seen.eye)
     ev100 = None if seen.camera is None else seen.camera.ev100
-    asked = json.dumps([seen.shot.id, seen.share, eye, list(STRESS_AIM), ev100, grade, *size, str(out)])
+    asked = json.dumps([seen.shot.id, seen.share, eye, list(STRESS_AIM), ev100, grade, samples, *size, str(out)])
     said = _by_old_code(folder, OLD_WAY, asked)
     return float(said.split()[-1]), np.load(out)
 
@@ -192,10 +192,11 @@ def truth(seen: Seen, stage: Stage, size: tuple[int, int], samples: int, bounces
     return kept(file, lambda: taken(seen, stage, size, Quality(samples, bounces, "none", moments=16), seed=99))
 
 
-def truth_before(seen: Seen, size: tuple[int, int], samples: int) -> NDArray[np.uint8]:
+def truth_before(seen: Seen, size: tuple[int, int], samples: int, grade: str) -> NDArray[np.uint8]:
     """What it looked like at the older commit."""
-    file = KEPT / "references" / f"{OLD} {seen.name} {size[0]}x{size[1]} {samples}.npy"
-    return kept(file, lambda: taken_before(seen, size, samples)[1])
+    of = "" if grade == "study" else f" {grade}"
+    file = KEPT / "references" / f"{OLD} {seen.name} {size[0]}x{size[1]} {samples}{of}.npy"
+    return kept(file, lambda: taken_before(seen, size, grade, samples)[1])
 
 
 def drawn_by() -> str:
@@ -230,33 +231,34 @@ def time_for(error: float, tried: list[tuple[float, float]]) -> float:
 
 
 def price() -> list[dict[str, Any]]:
-    """The older commit's time for a study picture over the present one's for one as near the truth, by view."""
+    """The older commit's time for a picture of a quality over the present one's for one as near the truth, by view."""
     width, height, samples = (int(n) for n in os.environ.get("LUMWICK_PRICE", "320x180x512").split("x"))
-    size, study, out, ratios = (width, height), QUALITIES["study"], [], []
+    named = os.environ.get("LUMWICK_PRICE_GRADE", "study")
+    size, grade, out, ratios = (width, height), QUALITIES[named], [], []
     for seen in views(os.environ.get("LUMWICK_PRICE_VIEW", "")):
         stage = Stage(seen.setting)
-        reference = truth(seen, stage, size, samples, study.bounces)
-        taken(seen, stage, size, replace(study, samples=8))  # warm
-        before, pixels = taken_before(seen, size, "study")
-        old_error, old_high = flip(truth_before(seen, size, samples), pixels)
+        reference = truth(seen, stage, size, samples, grade.bounces)
+        taken(seen, stage, size, replace(grade, samples=8))  # warm
+        before, pixels = taken_before(seen, size, named)
+        old_error, old_high = flip(truth_before(seen, size, samples, named), pixels)
         tried, said = [], []
-        for n in LADDER:
+        for n in (round(share * grade.samples) for share in LADDER):
             best = 1e9
             for _ in range(2):
                 start = time.perf_counter()
-                pixels = taken(seen, stage, size, replace(study, samples=n))
+                pixels = taken(seen, stage, size, replace(grade, samples=n))
                 best = min(best, time.perf_counter() - start)
             error, high = flip(reference, pixels)
             tried.append((best, error))
             said.append(f"{n}: {best:.2f} s {error:.4f} ({high:.3f})")
-        before = min(before, taken_before(seen, size, "study")[0])  # on both sides, as neighbours come and go
+        before = min(before, taken_before(seen, size, named)[0])  # on both sides, as neighbours come and go
         ratios.append(before / time_for(old_error, tried))
         print(
             f"  {seen.name}: before {before:.2f} s {old_error:.4f} ({old_high:.3f}); now {'; '.join(said)}", flush=True
         )
-        out.append(figure(f"price of a study picture, {seen.name}", ratios[-1], "ratio", 2.0, "higher"))
+        out.append(figure(f"price of a {named} picture, {seen.name}", ratios[-1], "ratio", 2.0, "higher"))
     mean = float(np.exp(np.log(ratios).mean()))
-    return [figure("price of a study picture, geometric mean of views", mean, "ratio", 4.0, "higher"), *out]
+    return [figure(f"price of a {named} picture, geometric mean of views", mean, "ratio", 4.0, "higher"), *out]
 
 
 REHEARSED = """
