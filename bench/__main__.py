@@ -20,6 +20,7 @@ ALL = {
     "likeness": engine.likeness,
     "steadiness": engine.steadiness,
     "price": price.price,
+    "estimate": price.estimate,
     "rehearsal": price.rehearsal,
     "instant": price.instant,
     "first": engine.first_look,

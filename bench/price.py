@@ -23,6 +23,7 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy import ndimage
 
 from bench.engine import SHOTS, figure, race
 from bench.stress import stress
@@ -32,6 +33,7 @@ from lumwick.picture import Options, load_setting, open_for, picture_at
 from lumwick.place.document import Shot
 from lumwick.place.files import load
 from lumwick.snapshot.evaluate import Setting, camera_at, evaluate
+from lumwick.trace.film import Film
 from lumwick.trace.quality import QUALITIES, Quality
 from lumwick.trace.stage import Stage
 
@@ -319,4 +321,41 @@ def instant() -> list[dict[str, Any]]:
     return [
         figure("the next instant is set", max(next_one), "s", 0.12, "lower"),
         figure("four moments of a shutter are set", max(four), "s", 0.3, "lower"),
+    ]
+
+
+EXPOSURES, COMPARED, MANY = 64, 16, 1024
+"""Pictures of other noise by which means are compared, those of them by which the error is, and samples of the
+reference."""
+
+
+def estimate() -> list[dict[str, Any]]:
+    """How far a film's own estimate of its error lies from the spread of exposures with other noise, and their mean
+    from a reference's; 160x90, the worst view."""
+    study, off, factor = replace(QUALITIES["study"], denoise="none"), [], []
+    for seen in views(os.environ.get("LUMWICK_PRICE_VIEW", "")):
+        stage, shutter = Stage(seen.setting), open_for(seen.setting, seen.shot, seen.t)
+
+        def film(grade: Quality, seed: int, seen: Seen = seen, stage: Stage = stage, shutter: float = shutter) -> Film:
+            options = Options(shutter=shutter, seed=seed)
+            made = picture_at(stage, seen.shot, seen.t, (160, 90), grade, seen.camera, options)
+            assert made is not None
+            return made.film
+
+        films = [film(study, seed) for seed in range(1, EXPOSURES + 1)]
+        light = np.array([one.radiance for one in films])
+        bright, told = light[:COMPARED].sum(-1), np.array([one.error() for one in films[:COMPARED]])
+        # as `Film.error` has it: of a pixel's neighbourhood, as a share of its brightness and of a floor
+        mean = bright.mean(0)
+        about, spread = (ndimage.uniform_filter(v, 5, mode="reflect") for v in (mean, bright.var(0, ddof=1)))
+        true = np.sqrt(spread) / (about + 0.05 * np.median(mean))
+        ratio = float(np.median((np.sqrt((told**2).mean(0)) / np.maximum(true, 1e-9))[true > 0.005]))
+        reference = film(Quality(MANY, study.bounces, "none", moments=16), 99).radiance.mean((0, 1))
+        apart = float(np.abs(light.mean((0, 1, 2)) / reference - 1).max())
+        print(f"  {seen.name}: told over true {ratio:.2f}, means {apart:.5f} apart", flush=True)
+        factor.append(max(ratio, 1 / ratio))
+        off.append(apart)
+    return [
+        figure("a film's own estimate of its error, factor off", max(factor), "ratio", 1.5, "lower"),
+        figure("mean of 64 exposures from the reference", max(off), "share", 0.005, "lower"),
     ]
