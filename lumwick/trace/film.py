@@ -90,7 +90,7 @@ class Film:
         # a pixel's own estimate is rough: its neighbours' help
         smooth = ndimage.uniform_filter(variance, 5, mode="reflect")
         bright = ndimage.uniform_filter(mean, 5, mode="reflect")
-        told = np.sqrt(smooth) / (bright + 0.05 * max(float(np.median(mean)), 1e-9))
+        told = np.sqrt(np.maximum(smooth, 0)) / (bright + 0.05 * max(float(np.median(mean)), 1e-9))
         return np.asarray(np.where(blocks < 2, 1.0, told), np.float32)  # one block tells nothing of its error
 
 

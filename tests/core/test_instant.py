@@ -16,6 +16,7 @@ from lumwick.snapshot.creeks import LEVELS, Current, current_of
 from lumwick.snapshot.evaluate import Setting, evaluate
 from lumwick.trace import cleaning, stands
 from lumwick.trace.film import blank
+from lumwick.trace.integrator.film import COUNTED, SQUARED
 from lumwick.trace.render import expose
 from lumwick.trace.sections.clouds import grid_of, kept_grid
 from lumwick.trace.sections.sea import SeaInputs, make_sea
@@ -181,3 +182,12 @@ def test_openness_of_two_tides_is_held_and_is_that_of_its_level(setting: Setting
         assert np.array_equal(setting.openness(level)(*spots), fresh[level])
         assert len(setting.memory["openness"]) <= 2
     assert not np.array_equal(fresh[0.0], fresh[0.9])
+
+
+def test_a_films_error_is_a_number_beside_a_spark() -> None:
+    # running sums over a neighbourhood leave less than nothing where what was large has gone out of it again
+    film, n = blank(64, 48), 16
+    film.sums[..., COUNTED], film.sums[..., :3] = n, n * 1e-3
+    film.sums[..., SQUARED] = (3 * n * 1e-3) ** 2 / n * (1 + 1e-7 * np.random.default_rng(1).random((48, 64)))
+    film.sums[20, 5, :3], film.sums[20, 5, SQUARED] = 3e6, 9e15
+    assert np.isfinite(film.error()).all() and (film.error() >= 0).all()
