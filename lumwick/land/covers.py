@@ -9,7 +9,6 @@ import shapely
 from numpy.typing import NDArray
 from scipy import ndimage
 
-from lumwick.keep import cached
 from lumwick.land.ground import Ground
 
 # Linear Rec.709 albedos, after broad-band soil and vegetation albedos in common use (practice, no source).
@@ -36,13 +35,8 @@ def _mix(a: NDArray[np.float64], b: tuple[float, float, float], share: NDArray[n
 
 def sea_nearness(ground: Ground, level: float) -> NDArray[np.float64]:
     """Share of open sea within some tens of metres, 0 inland to 1 at sea; tells a beach from a creek's bank."""
-
-    def made() -> dict[str, NDArray[np.float64]]:
-        open_sea = (ground.heights < level - 1.6).astype(float)
-        return {"near": np.asarray(ndimage.gaussian_filter(open_sea, 45 / ground.spacing, mode="nearest"))}
-
-    near: NDArray[np.float64] = cached("nearness", f"{ground.fingerprint} {level!r}", made)["near"]
-    return near
+    open_sea = (ground.heights < level - 1.6).astype(float)
+    return np.asarray(ndimage.gaussian_filter(open_sea, 45 / ground.spacing, mode="nearest"))
 
 
 SANDY = (0.03, 0.12)

@@ -25,10 +25,9 @@ from lumwick.place.document import Place, Shot
 from lumwick.place.fields import least
 from lumwick.place.objects import Lamp, Thing
 from lumwick.place.paths import find
+from lumwick.snapshot.afloat import afloat_on
 from lumwick.snapshot.stirring import level_at
-from lumwick.snapshot.waters import sea_state
-from lumwick.water.floating import Afloat, Hull, Ride
-from lumwick.water.surface import largest, swells
+from lumwick.water.floating import Hull, Ride
 
 if TYPE_CHECKING:
     from lumwick.snapshot.evaluate import Setting
@@ -40,8 +39,6 @@ DRIFTS = 0.03
 """Speed of what drifts, over the wind's (practice: 2 to 4 % of it)."""
 SHEERS = (17.0, 29.0)
 """Seconds in which something on a mooring sheers to and fro across the wind, and along it (practice)."""
-FELT = 0.95
-"""Of the variance of waves, what a float is carried by: the rest is too short or too low for it."""
 STEPS_A_SECOND = 120
 """Steps by which a rolling thing's way is added up."""
 PHASES_AT_MOST = 24
@@ -152,35 +149,13 @@ class Standing:
             lain = max(level + sinks, ground + own) if thing.density < SEA_WATER else ground + own
             none = np.zeros(len(times))
             return Ride(none, none, np.full(len(times), lain), none, none)
-        lifted = self._afloat(thing.id, hull, (x, y)).ride(np.radians(turn), times)
+        lifted = afloat_on(setting, self.shot, self.place, thing.id, hull, (x, y)).ride(np.radians(turn), times)
         # over ground that is too shallow for it it lies still
         lies = ground + own
         afloat = (lifted.up + sea.surface + sinks > lies) & (thing.density < SEA_WATER)
         still = [np.where(afloat, value, 0.0) for value in (lifted.east, lifted.north, lifted.pitch, lifted.roll)]
         up = np.where(afloat, lifted.up + sea.surface + sinks, lies)
         return Ride(still[0], still[1], up, still[2], still[3])
-
-    def _afloat(self, thing: str, hull: Hull, spot: tuple[float, float]) -> Afloat:
-        """A hull on the sea's waves at a spot, kept while both are the same: choosing the waves, and working out how
-        the hull answers them, takes longer than riding them."""
-        sea, loop, memory = self.place.sea, self.shot.closes_over, self.setting.memory
-        state = sea_state(sea, self.place.site.north_turn)
-        by, of = ("largest waves", sea.seed), (state, loop)
-        held = memory.get(by)
-        if held is None or held[0] != of:
-            tiles = swells(state, sea.seed, loop)
-            held = memory[by] = (of, largest(tiles[0], FELT), largest(tiles[1], FELT))
-        # the longest waves come as far as the shore lets them, what is shorter as far as ripples do
-        shares = self.setting.openness(round(sea.surface, 1))(*spot)[0]
-        own, asked = ("afloat", thing), (of, sea.seed, hull, spot, *shares.tolist(), sea.choppiness)
-        met = memory.get(own)
-        if met is None or met[0] != asked:
-            _, long, short = held
-            amplitude = np.concatenate([long[0] * shares[0], short[0] * shares[1]])
-            kx, ky, omega = (np.concatenate([long[k], short[k]]) for k in (1, 2, 3))
-            met = memory[own] = (asked, Afloat((amplitude, kx, ky, omega), hull, spot, sea.choppiness))
-        afloat: Afloat = met[1]
-        return afloat
 
     def _adrift(self, thing: Thing, times: Floats) -> Floats:
         """How far wind and water have taken something that floats (n, 3) [m]: to and fro on its mooring, or away.
