@@ -11,7 +11,7 @@ import sys
 from pathlib import Path
 from typing import Any
 
-from bench import air, engine, growth, moving, pages, price, route, things, water
+from bench import air, engine, growth, moving, names, pages, price, route, things, water
 
 ALL = {
     "rays": engine.rays,
@@ -32,6 +32,7 @@ ALL = {
     "water": water.water,
     "growth": growth.growth,
     "air": air.air,
+    "names": names.names,
     "channels": moving.channels,
     "lanes": moving.lanes,
     "playing": moving.playing,

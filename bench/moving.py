@@ -158,7 +158,7 @@ def _keys_of_first_shot(page: Any) -> list[str]:
 
     os.environ.setdefault("DJANGO_SETTINGS_MODULE", "studio.settings")
     django.setup()
-    from studio.takes.models import frame_keys
+    from lumwick.frame_keys import frame_keys
 
     setting = load_setting(saltmere())
     shot = setting.place.shot(page.evaluate(f"{WORKSPACE}.s.shot.id"))

@@ -25,6 +25,7 @@ from lumwick.place.document import Shot
 from lumwick.place.filming import Clock
 from lumwick.place.nature import Air, FogBank, HighClouds, LowClouds
 from lumwick.snapshot.evaluate import evaluate
+from lumwick.snapshot.memory import Memory
 from lumwick.trace.quality import QUALITIES
 from lumwick.trace.stage import Stage
 
@@ -117,7 +118,7 @@ def airs() -> np.ndarray:
     def seen(shot: Shot, banks: tuple[Any, ...], camera: Camera, more: float, size: tuple[int, int], name: str) -> Any:
         placed = [FogBank(id=f"bank{k}", **bank) for k, bank in enumerate(banks)]
         told = setting.place.model_copy(update={"shots": [shot], "banks": placed})
-        stage.change(replace(setting, place=told, told=None, memory={}))
+        stage.change(replace(setting, place=told, told=None, memory=Memory()))
         ev = metered(small_light(stage, evaluate(stage.setting, shot, 2.0, camera))) - more
         exposed = replace(camera, ev100=ev)
         options = Options(shutter=1 / 48)
@@ -160,7 +161,7 @@ def skies() -> np.ndarray:
         clock = Clock(start=dt.datetime.fromisoformat(f"2026-06-05T{hour}"))
         air = Air(fog_visibility=25_000, fog_height=80, low=LowClouds(**low), high=HighClouds(**high))
         shot = setting.place.shot("boardwalk").model_copy(update={"clock": clock, "air": air})
-        changed = replace(setting, place=setting.place.model_copy(update={"shots": [shot]}), told=None, memory={})
+        changed = replace(setting, place=setting.place.model_copy(update={"shots": [shot]}), told=None, memory=Memory())
         stage.change(changed)
         position = np.array(eye, float)
         camera = Camera(position, look_at(position, np.array(aim, float)), focal, 8.0, 50.0, ev, kelvin=5600)

@@ -12,6 +12,7 @@ import av
 import numpy as np
 from numpy.typing import NDArray
 
+from lumwick.atomic import part_of
 from lumwick.errors import RenderError
 
 
@@ -61,7 +62,7 @@ def encode(path: str | Path, frames: Iterable[NDArray[np.uint8]], fps: Fraction,
         No frames, or the file cannot be written.
     """
     path = Path(path)
-    part = path.with_name(f".{path.stem}.{os.getpid()}.part.{how.container}")
+    part = part_of(path, f".{how.container}")
     count = 0
     try:
         flags = {"movflags": "+".join(("", *how.flags))} if how.flags else {}

@@ -17,7 +17,6 @@ attributes ``chromaticities``, ``whiteLuminance``, ``framesPerSecond``, ``worldT
 from __future__ import annotations
 
 import json
-import os
 from collections.abc import Sequence
 from fractions import Fraction
 from pathlib import Path
@@ -28,6 +27,7 @@ import numpy as np
 import OpenImageIO as oiio
 from numpy.typing import NDArray
 
+from lumwick.atomic import part_of
 from lumwick.deliver.stills import write_whole
 from lumwick.errors import RenderError
 from lumwick.lens.camera import Camera, exposure_scale
@@ -219,7 +219,7 @@ def write_passes(
             f"{key}/manifest",
             json.dumps({name: f"{int(np.float32(matte_id(name)).view(np.uint32)):08x}" for name in film.names[which]}),
         )
-    part = path.with_name(f".{path.stem}.{os.getpid()}.part.exr")
+    part = part_of(path, ".exr")
     pixels = np.ascontiguousarray(np.stack([np.asarray(v, np.float32) for _, v in named], -1))
     half = np.array([fmt.basetype == oiio.HALF for fmt in spec.channelformats])
     pixels[..., half] = np.clip(pixels[..., half], -65504, 65504)  # the sun's disc is brighter than half floats reach

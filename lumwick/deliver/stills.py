@@ -10,6 +10,7 @@ import numpy as np
 import OpenImageIO as oiio
 from numpy.typing import NDArray
 
+from lumwick.atomic import part_of
 from lumwick.errors import RenderError
 
 
@@ -27,7 +28,7 @@ def write_png(path: str | Path, pixels: NDArray[np.uint8], **metadata: str) -> N
         The disk is full, or the folder cannot be written.
     """
     path = Path(path)
-    part = path.with_name(f".{path.stem}.{os.getpid()}.part.png")
+    part = part_of(path, ".png")
     spec = oiio.ImageSpec(pixels.shape[1], pixels.shape[0], pixels.shape[2], "uint8")
     if pixels.shape[2] == 4:
         spec.alpha_channel = 3

@@ -9,7 +9,7 @@ import datetime as dt
 import math
 from collections.abc import Callable
 from dataclasses import dataclass, field, fields, replace
-from typing import Any, TypeVar
+from typing import TypeVar
 
 import numpy as np
 import shapely
@@ -46,6 +46,7 @@ from lumwick.route.way import Way, way
 from lumwick.snapshot import lit
 from lumwick.snapshot.clouded import clouds_of
 from lumwick.snapshot.heavens import KeyLight, key_light, moon_at, sun_at, utc_of
+from lumwick.snapshot.memory import Memory
 from lumwick.snapshot.showers import Bank, Showers, banks_of, showers_of
 from lumwick.snapshot.standing import Standing
 from lumwick.snapshot.stirring import stirrers_of
@@ -75,7 +76,7 @@ class Setting:
     ground: Ground
     read: Callable[[Asset], bytes] = _nothing
     """Gives an asset's bytes."""
-    memory: dict[Any, Any] = field(default_factory=dict, repr=False, compare=False)
+    memory: Memory = field(default_factory=Memory, repr=False, compare=False)
     """Routes and motions made ready, by shot."""
     survey: Ground | None = None
     """The land as it was brought in; ``ground`` has the beds of the place's waters in it."""
@@ -159,15 +160,14 @@ class Setting:
 
     def walkable(self) -> list[Walkable]:
         """What can be walked on of the models that stand in the place when its first shot starts."""
-        key = ("walkable",)
-        if key not in self.memory:
-            self.memory[key] = [
+        return self.memory.remembered(
+            "walkable",
+            lambda: [
                 walkable_of(model_of(self.read, thing), one)
                 for thing, placed in self.stood(self.place.shots[0])
                 for one in placed[:WALKED_COPIES]
-            ]
-        found: list[Walkable] = self.memory[key]
-        return found
+            ],
+        )
 
     def standing(self, shot: Shot, t: float) -> Standing:
         """Who knows where everything stands at a clip time of a shot."""
@@ -227,17 +227,11 @@ class Setting:
     def still(self, shot: Shot | None = None, t: float = 0.0) -> Setting:
         """The same setting with everything as it is at one clip time of a shot (its first one's start, if not said)."""
         place, _ = self.motions(shot or self.place.shots[0]).at(t)
-        return self if place is self.place else replace(self, place=place, memory={})
+        return self if place is self.place else replace(self, place=place, memory=Memory())
 
     def _remembered(self, what: str, shot: Shot, make: Callable[[], T]) -> T:
         # kept with the shot itself, so that no other object can come to have its number
-        key = (what, id(shot))
-        if key not in self.memory:
-            if len(self.memory) > 64:
-                self.memory.clear()
-            self.memory[key] = (shot, make())
-        made: T = self.memory[key][1]
-        return made
+        return self.memory.remembered((what, id(shot)), lambda: (shot, make()))[1]
 
 
 @dataclass(frozen=True)

@@ -15,16 +15,15 @@ from numpy.typing import NDArray
 from pydantic import BaseModel
 
 from lumwick.motion.channel import EPOCH, Curve
+from lumwick.motion.terms import Follow
 from lumwick.motion.timebase import RATES, frame_time
 from lumwick.place.document import Cut, Shot
+from lumwick.place.fields import most
 from lumwick.place.filming import Clock, Develop, Route
 from lumwick.place.instant import Mover, place_clock, plain
 from lumwick.route.way import goes
 from lumwick.snapshot.evaluate import Setting, clip_time
-from lumwick.snapshot.showers import showers_of
 from lumwick.snapshot.stirring import goes as may_go
-from lumwick.snapshot.stirring import stirrers_of
-from lumwick.snapshot.treading import bodies_of
 
 WIDE = 2**256
 
@@ -116,35 +115,67 @@ def _weather_leaves(setting: Setting, shot: Shot) -> bool:
     return isinstance(air.rain, Curve) or isinstance(air.snowing, Curve) or air.snowing > 0
 
 
-def _goes_by_the_past(setting: Setting, shot: Shot) -> bool:
-    """Whether anything stands where it does by other times than the frame's own, or by the clip's length."""
-    if setting.place.growth and (shot.route.brushes or any(x.touches and may_go(x) for x in setting.place.things)):
+def _things_leave(setting: Setting, shot: Shot) -> bool:
+    """Whether where a model is, or what it did to plants and water, goes by where it was before."""
+    place = setting.place
+    going = [thing for thing in place.things if may_go(thing)]
+    if place.growth and (shot.route.brushes or any(thing.touches for thing in going)):
         return True  # plants that were trodden down are still rising
-    if _weather_leaves(setting, shot):
-        return True  # what rain has wetted is still drying
-    wakes = bool(setting.place.sea.present or setting.place.waters) and any(may_go(x) for x in setting.place.things)
-    rolling = wakes or any(x.rolls or (x.copies is not None and x.copies.out_of_step) for x in setting.place.things)
-    return rolling or any(lamp.turns for lamp in setting.place.lamps)
+    if going and (place.sea.present or place.waters):
+        return True  # wakes
+    return any(x.rolls or (x.copies is not None and x.copies.out_of_step) for x in place.things)
 
 
-def _from_before(setting: Setting, shot: Shot, t: float) -> str:
-    """What stands where it does by what was before, or by the clip's length: a digest of where it is."""
-    standing = setting.standing(shot, t)
-    placed = standing.all([x for x in standing.place.things if x.rolls or x.copies is not None])
-    told = hashlib.blake2b(digest_size=16)
-    for name in sorted(placed):
-        told.update(placed[name].tobytes())
-    for stirrer in stirrers_of(setting, shot, standing.place, t, shot.closes_over):
-        told.update(stirrer.place.tobytes())
-    for body in bodies_of(setting, shot, standing.place, t, shot.closes_over):
-        told.update(body.where.tobytes())
+THINGS_GO_BY = ("/things/", "/lamps/", "/sea/", "/waters/", "/wind/")
+"""Parts of a place whose channels move models, or what carries them."""
+
+
+def _past(setting: Setting, shot: Shot, movers: Sequence[Mover]) -> str:
+    """What a shot's pictures go by of other times than their own, or of the clip's length: a digest of the channels
+    that say so, as the document has them.
+
+    Where something stood before follows from those channels and the frame's time, which its name holds too: nothing
+    need be worked out. What does not move counts among `_still`.
+    """
+    place = setting.place
+    prefixes: list[str] = []
     if _weather_leaves(setting, shot):
-        place, now = setting.motions(shot).at(t)
-        air, wind = now.air or place.air, now.wind or place.wind
-        fallen = showers_of(air, wind, setting.motions(shot), shot, t, 0.0)
-        told.update(repr((round(fallen.wet, 6), round(fallen.white, 6))).encode())
-    turning = [lamp.turns / shot.seconds for lamp in standing.place.lamps]
-    return f"|{told.hexdigest()}|{turning}"
+        prefixes += [f"{base}/{name}" for base in (f"/shots/{shot.id}/air", "/air") for name in ("rain", "snowing")]
+    if _things_leave(setting, shot):
+        prefixes += [*THINGS_GO_BY, f"/shots/{shot.id}/wind/"]
+        if shot.route.brushes or any(thing.held for thing in place.things):
+            prefixes.append(f"/shots/{shot.id}/route/")
+    if any(thing.floats for thing in place.things):
+        prefixes += ["/wind/", f"/shots/{shot.id}/wind/"]  # what is adrift goes by the least wind of all
+    if place.sea.present and most(place.sea.tide_range) > 0:
+        prefixes.append("/sea/")  # the tide goes by the day on which the shot begins
+    turning = any(lamp.turns for lamp in place.lamps)
+    if not prefixes and not turning:
+        return ""
+    said = [repr((shot.seconds, shot.loop, shot.closes_over, shot.clock.speed, turning))]
+    said.append(_curve(shot.clock.start))
+    if f"/shots/{shot.id}/route/" in prefixes:
+        said.append(shot.route.model_dump_json())
+    said += [f"{path}={_curve(curve)}" for path, curve in sorted(_followed(movers, tuple(prefixes)).items())]
+    return hashlib.sha256("\n".join(said).encode()).hexdigest()
+
+
+def _curve(value: Any) -> str:
+    return value.model_dump_json() if isinstance(value, BaseModel) else str(value)
+
+
+def _followed(movers: Sequence[Mover], prefixes: tuple[str, ...]) -> dict[str, Curve]:
+    """The channels under some paths, and those that they follow, by their paths."""
+    by_path = {mover.path: mover.curve for mover in movers}
+    found: dict[str, Curve] = {}
+    wanted = [path for path in by_path if path.startswith(prefixes)]
+    while wanted:
+        path = wanted.pop()
+        if path in found or path not in by_path:
+            continue
+        found[path] = curve = by_path[path]
+        wanted += [term.path for term in getattr(curve, "terms", ()) if isinstance(term, Follow)]
+    return found
 
 
 def _instants(setting: Setting, shot: Shot, t: NDArray[np.float64], rate: float, moments: int) -> list[str]:
@@ -157,16 +188,29 @@ def _instants(setting: Setting, shot: Shot, t: NDArray[np.float64], rate: float,
     movers = [m for m in motions.movers if not m.path.startswith(idle)]
     still = _still(setting, shot, frozenset(m.path for m in movers))
     movers = [m for m in movers if not m.path.endswith("/clock/start")]
-    shutter = np.array([motions.at(clip_time(shot, float(v)))[1].exposure.shutter for v in t]) / 360.0 / rate
+    name, fixed = f"/shots/{shot.id}/exposure/shutter", shot.exposure.shutter
+    open_for = (
+        motions.value(name, [clip_time(shot, float(v)) for v in t])
+        if isinstance(fixed, Curve)
+        else np.full(len(t), float(fixed))
+    )
+    shutter = open_for / 360.0 / rate
     way = setting.way(shot) if goes(shot.route) else None
-    by_past = _goes_by_the_past(setting, shot)
-    told: list[list[str]] = [[] for _ in t]
+    past = _past(setting, shot, motions.movers).encode()
+    told = [hashlib.blake2b(past, digest_size=32) for _ in t]
     for share in [0.0, *((k + 0.5) / moments for k in range(moments)), *(k / moments for k in range(moments + 1))]:
         at = np.array([clip_time(shot, float(v)) for v in t + shutter * share])
         totals = _moving(movers, motions.over(at) if movers else np.zeros((0, len(at))))
         camera = np.zeros((len(at), 0)) if way is None else way.at(at).table()
-        for k, v in enumerate(at):
-            clock = (place_clock(shot, float(v)) - EPOCH).total_seconds()
-            past = _from_before(setting, shot, float(v)) if by_past else ""
-            told[k].append(f"{(still + totals[k]) % WIDE:x}|{v!r}|{clock}|{camera[k].tobytes().hex()}{past}")
-    return ["\n".join(parts) for parts in told]
+        rows = np.column_stack([at, _clock(shot, at), camera])
+        for k, row in enumerate(rows):
+            told[k].update(((still + totals[k]) % WIDE).to_bytes(32, "big") + row.tobytes())
+    return [one.hexdigest() for one in told]
+
+
+def _clock(shot: Shot, at: NDArray[np.float64]) -> NDArray[np.float64]:
+    """The place's clock at clip times (n,) [s since `EPOCH`], to the microsecond."""
+    if isinstance(shot.clock.start, Curve):
+        return np.array([(place_clock(shot, float(v)) - EPOCH).total_seconds() for v in at])
+    begins = (place_clock(shot, 0.0) - EPOCH).total_seconds()
+    return np.round(begins + shot.clock.speed * at, 6)

@@ -23,11 +23,12 @@ TIDE_SAMPLES = 17
 def beach_slope(setting: Setting, level: float) -> float | None:
     """Mean slope of the ground about the sea's edge on open shores, or None where it has none."""
     key = ("beach", round(level, 1))
-    if key not in setting.memory:
-        ground = setting.ground
-        setting.memory[key] = covers.beach_slope(ground.heights, ground.slope(), sea_nearness(ground, level), level)
-    found: float | None = setting.memory[key]
-    return found
+    ground = setting.ground
+
+    def made() -> float | None:
+        return covers.beach_slope(ground.heights, ground.slope(), sea_nearness(ground, level), level)
+
+    return setting.memory.remembered(key, made)
 
 
 def _tide(setting: Setting, shot: Shot, t: Floats) -> Floats:

@@ -16,6 +16,7 @@ from lumwick.lens.camera import Camera
 from lumwick.motion.timebase import RATES
 from lumwick.place.document import Shot
 from lumwick.snapshot.evaluate import Setting, camera_at, evaluate
+from lumwick.snapshot.memory import Memory
 from lumwick.trace.drift import drift
 from lumwick.trace.stage import Stage
 from lumwick.trace.world import MODEL, PLANT, TIMBER, WATER
@@ -205,7 +206,7 @@ def wild_for(stage: Stage, setting: Setting, shot: Shot, t: float, stand: str, w
                     ]
                 }
             )
-            tried = replace(setting, place=place, told=None, memory={})
+            tried = replace(setting, place=place, told=None, memory=Memory())
             stage.change(tried)
             now = amount_of_motion(stage, tried, tried.place.shot(shot.id), t).stands.get(stand)
             if now is None:

@@ -281,8 +281,10 @@ HIT = np.dtype(
         ("first", I8),  # whether it is the sample's first
         ("submerged", F8),  # how far under the water's level [m]
         ("caustic", F8),  # by how much waves gather the sun there
-        # room for working
-        ("local", F8, 3),
+        # room for working: each field has one use at a time, and `start` and `cut_at` are nobody else's
+        ("start", F8, 3),  # where a shadow ray begins
+        ("cut_at", F8, 3),  # where that ray meets a cut-out that it looks through
+        ("local", F8, 3),  # the point of a surface in its placement's own frame
         ("local_normal", F8, 3),
         ("tangent", F8, 3),
         ("bitangent", F8, 3),

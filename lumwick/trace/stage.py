@@ -19,6 +19,7 @@ from lumwick.keep import digest
 from lumwick.lens.camera import Camera
 from lumwick.place.fields import most
 from lumwick.snapshot.evaluate import Setting, Snapshot
+from lumwick.snapshot.memory import Memory
 from lumwick.snapshot.planted import area_shapes, films_of, planted
 from lumwick.trace import embree, records
 from lumwick.trace.assembly import geometry_of, looks_of, owners
@@ -182,7 +183,7 @@ class Stage:
         before, now = self.standing.place, snapshot.place
         self.snapshot = snapshot
         if any(getattr(before, name) is not getattr(now, name) for name in STANDING):
-            self._take_on(replace(self.standing, place=now, memory={}))
+            self._take_on(replace(self.standing, place=now, memory=Memory()))
         self._placed.of(PlacedInputs.of(snapshot, self._built.key))
         posed = self._moved.of(MovedInputs(snapshot.played, self._built.key))
         return posed if self._moved.fresh else []

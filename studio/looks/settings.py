@@ -2,16 +2,15 @@
 
 from __future__ import annotations
 
-from functools import lru_cache
-
 from lumwick.land.elevation import read_ground
 from lumwick.land.ground import Ground
+from lumwick.once import once
 from lumwick.place.document import Place as Document
 from lumwick.snapshot.evaluate import Setting
 from studio.places.models import AssetFile, Revision, assets_for
 
 
-@lru_cache(6)
+@once(6)
 def ground_of(sha256: str, path: str) -> Ground:
     """Ground by its digest; loaded once a process."""
     with open(path, "rb") as file:
@@ -27,7 +26,7 @@ def setting_of(document: Document) -> Setting:
     return Setting(document, ground_of(sha, str(folder / sha)), AssetFile.read)
 
 
-@lru_cache(64)
+@once(64)
 def revision_setting(revision_id: int) -> Setting:
     """A revision's place with its ground; revisions never change, so this may be kept."""
     return setting_of(Revision.objects.get(pk=revision_id).parsed())

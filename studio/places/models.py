@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import builtins
 import hashlib
-import os
 from pathlib import Path
 from typing import Any
 
@@ -12,6 +11,7 @@ from django.conf import settings
 from django.db import models, transaction
 from pydantic import TypeAdapter
 
+from lumwick.atomic import write_bytes
 from lumwick.errors import PlaceError
 from lumwick.place import edits as editing
 from lumwick.place.document import Place as Document
@@ -65,11 +65,8 @@ class AssetFile(models.Model):
         """Store bytes, whole or not at all."""
         sha = hashlib.sha256(data).hexdigest()
         asset = cls(sha256=sha, bytes=len(data))
-        asset.path.parent.mkdir(parents=True, exist_ok=True)
         if not asset.path.exists():
-            part = asset.path.with_suffix(f".{os.getpid()}.part")
-            part.write_bytes(data)
-            os.replace(part, asset.path)
+            write_bytes(asset.path, data)
         cls.objects.get_or_create(sha256=sha, defaults={"bytes": len(data)})
         return asset
 

@@ -3,20 +3,21 @@
 from __future__ import annotations
 
 import re
-from functools import lru_cache
 from typing import Any
 
 from django.http import HttpRequest, HttpResponse, JsonResponse
 
 from lumwick.errors import LumwickError, RenderError
+from lumwick.frame_keys import film_keys
+from lumwick.once import once
 from lumwick.trace.quality import REHEARSAL
 from studio.looks.settings import revision_setting
 from studio.places.models import Place
 from studio.places.views.owned import place_view
-from studio.takes.models import Take, film_keys, progress, stored
+from studio.takes.models import Take, progress, stored
 
 
-@lru_cache(24)
+@once(24)
 def _keys(revision_id: int, size: tuple[int, int], quality: str) -> tuple[str, ...]:
     return tuple(film_keys(revision_setting(revision_id), size, quality))
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import hashlib
 import shutil
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -14,15 +13,13 @@ from django.db import models, transaction
 from django.utils import timezone
 from procrastinate.contrib.django import app
 
-import lumwick
 from lumwick.deliver.beside import BESIDE
 from lumwick.deliver.stills import frame_name
 from lumwick.errors import RenderError
+from lumwick.frame_keys import film_keys, frame_keys
 from lumwick.place.document import Shot
-from lumwick.place.film import laid_out, parts_at
+from lumwick.place.film import laid_out
 from lumwick.route.way import goes
-from lumwick.snapshot.evaluate import Setting
-from lumwick.snapshot.footprint import footprints
 from lumwick.trace.film import blank
 from lumwick.trace.quality import QUALITIES
 from studio.looks.settings import revision_setting
@@ -263,41 +260,6 @@ class Take(models.Model):
             for _ in range(min(HANDS, take.count)):
                 enqueue(take)
         return take
-
-
-def frame_keys(setting: Setting, shot: Shot, numbers: range, size: tuple[int, int], quality: str) -> list[str]:
-    """The names of frames' pictures in the store: a hash of exactly what each depends on, the engine included."""
-    grade = QUALITIES[quality]
-    return [
-        hashlib.sha256(
-            f"{own}|{n if grade.vary else 0}|{size[0]}x{size[1]}|{grade}|{lumwick.engine_digest()}".encode()
-        ).hexdigest()
-        for n, own in zip(
-            numbers, footprints(setting, shot, list(numbers), max(1, min(grade.moments, grade.samples))), strict=True
-        )
-    ]
-
-
-def film_keys(setting: Setting, size: tuple[int, int], quality: str) -> list[str]:
-    """The names of the film's frames in the store: a frame of one shot alone is that shot's own."""
-    spliced = laid_out(setting.place)
-    own: dict[tuple[str, int], str] = {}
-    for piece in spliced:
-        numbers = range(piece.first, piece.last + 1)
-        own |= {
-            (piece.shot.id, n): key
-            for n, key in zip(numbers, frame_keys(setting, piece.shot, numbers, size, quality), strict=True)
-        }
-    out = []
-    for n in range(1, spliced[-1].ends):
-        parts = parts_at(setting.place, n, spliced)
-        if len(parts) == 1 and parts[0].share >= 1:
-            out.append(own[parts[0].shot, parts[0].frame])
-        else:
-            out.append(
-                hashlib.sha256("|".join(f"{own[p.shot, p.frame]} {p.share:.6f}" for p in parts).encode()).hexdigest()
-            )
-    return out
 
 
 def stored(key: str) -> Path:

@@ -25,13 +25,14 @@ from lumwick.deliver.beside import BESIDE, Rendered
 from lumwick.deliver.film import write_film
 from lumwick.deliver.stills import read_png, write_png
 from lumwick.errors import LumwickError
+from lumwick.frame_keys import frame_keys
 from lumwick.motion.timebase import RATES
 from lumwick.picture import Picture, drift_of, film_picture, frame_picture
 from lumwick.place.film import Part
 from lumwick.trace.quality import QUALITIES
 from lumwick.trace.stage import Stage
 from studio.looks.settings import revision_setting
-from studio.takes.models import Frame, Take, frame_keys, stored
+from studio.takes.models import Frame, Take, stored
 from studio.takes.turns import ORDERED, OVERTAKEN, WISHED, in_turn
 
 log = logging.getLogger("studio.takes")

@@ -4,8 +4,6 @@ from __future__ import annotations
 
 import os
 import re
-import threading
-from functools import lru_cache
 from typing import Any
 
 from django.contrib.auth.decorators import login_required
@@ -18,9 +16,12 @@ from django.utils import timezone
 from django.views.decorators.http import require_GET, require_POST
 from PIL import Image
 
+from lumwick.atomic import part_of
 from lumwick.deliver.beside import BESIDE
 from lumwick.errors import LumwickError, RenderError
+from lumwick.frame_keys import frame_keys
 from lumwick.motion.timebase import RATES
+from lumwick.once import once
 from lumwick.route.way import goes
 from lumwick.trace.film import blank
 from lumwick.trace.quality import QUALITIES, REHEARSAL
@@ -35,7 +36,6 @@ from studio.takes.models import (
     Take,
     bytes_beside,
     enqueue,
-    frame_keys,
     progress,
     stored,
 )
@@ -230,7 +230,7 @@ def _rehearsal_size(text: str) -> tuple[int, int]:
     return int(w), int(h)
 
 
-@lru_cache(64)
+@once(64)
 def _shot_keys(revision_id: int, shot_id: str, size: tuple[int, int]) -> tuple[str, ...]:
     setting = revision_setting(revision_id)
     shot = setting.place.shot(shot_id)
@@ -282,7 +282,7 @@ def stored_frame(request: HttpRequest, place: Place, key: str) -> HttpResponseBa
         raise Http404
     quick = source.with_suffix(".play.jpg")
     if not quick.exists():
-        part = quick.with_name(f".{key}.{os.getpid()}.{threading.get_ident()}.part")
+        part = part_of(quick)
         Image.open(source).save(part, "JPEG", quality=90)
         os.replace(part, quick)
     return FileResponse(

@@ -11,12 +11,13 @@ from django.test import Client
 from lumwick.air.sun import sun_day
 from lumwick.demo import saltmere
 from lumwick.errors import PlaceError
+from lumwick.frame_keys import frame_keys
 from lumwick.motion.channel import Channel, Key
 from lumwick.place.files import pack, unpack
 from lumwick.place.objects import Lamp
 from studio.looks.settings import revision_setting
 from studio.places.models import Place, Revision, StaleRevision
-from studio.takes.models import Order, Take, frame_keys
+from studio.takes.models import Order, Take
 from tests.studio.conftest import kept_place, words
 
 pytestmark = pytest.mark.django_db

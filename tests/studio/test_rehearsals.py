@@ -16,13 +16,14 @@ from django.utils import timezone
 from PIL import Image
 
 from lumwick.deliver.stills import read_png
+from lumwick.frame_keys import frame_keys
 from lumwick.picture import frame_picture
 from lumwick.trace.quality import QUALITIES, REHEARSAL
 from lumwick.trace.stage import Stage
 from studio.looks.settings import revision_setting
 from studio.places.models import Place
 from studio.takes import tasks
-from studio.takes.models import Frame, Order, Take, frame_keys, stored
+from studio.takes.models import Frame, Order, Take, stored
 from studio.takes.tasks import _claim, _next_frame, _release
 from studio.takes.turns import ORDERED, OVERTAKEN, WISHED, in_turn, waits_behind
 from tests.conftest import small_place

@@ -11,11 +11,12 @@ from django.test import Client
 from PIL import Image
 
 from lumwick.deliver.stills import read_png, write_png
+from lumwick.frame_keys import film_keys
 from lumwick.place.document import Cut, Piece
 from lumwick.place.filming import Route, Station
 from lumwick.route.track import Track
 from studio.places.models import Place
-from studio.takes.models import Frame, Note, Order, Take, film_keys, stored
+from studio.takes.models import Frame, Note, Order, Take, stored
 from tests.conftest import small_place
 from tests.studio.conftest import kept_place, until, words
 

@@ -8,9 +8,10 @@ import numpy as np
 import pytest
 
 from lumwick.deliver.stills import read_png
+from lumwick.frame_keys import frame_keys
 from studio.looks.settings import revision_setting
 from studio.places.models import Place
-from studio.takes.models import Order, Take, frame_keys
+from studio.takes.models import Order, Take
 from studio.takes.tasks import render_take
 
 pytestmark = pytest.mark.django_db(transaction=True)

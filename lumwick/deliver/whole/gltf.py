@@ -14,6 +14,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from lumwick.atomic import part_of
 from lumwick.built.gltf import Writer
 from lumwick.built.gltf_out import material_of
 from lumwick.built.lamps import LampLight
@@ -31,7 +32,7 @@ F = np.float32
 
 def write(whole: Whole, out: Path) -> None:
     """Write the file, whole or not at all."""
-    part = out.with_name(f".{out.stem}.{os.getpid()}{out.suffix}")
+    part = part_of(out)
     try:
         part.write_bytes(_Scene(whole).file())
         os.replace(part, out)

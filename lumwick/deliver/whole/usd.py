@@ -19,6 +19,7 @@ from PIL import Image
 from pxr import Gf, Sdf, Usd, UsdGeom, UsdLux, UsdShade, Vt
 from scipy.spatial.transform import Rotation
 
+from lumwick.atomic import part_of
 from lumwick.built.gltf_scene import NITS
 from lumwick.built.lamps import LampLight
 from lumwick.built.meshes import MeshSurface
@@ -39,7 +40,7 @@ def name_of(text: str) -> str:
 def write(whole: Whole, out: Path) -> None:
     """Write a stage, and its textures in a folder of its name beside it; whole or not at all. What it has written of
     a place's forms is given up, for they are large."""
-    part = out.with_name(f".{out.stem}.{os.getpid()}{out.suffix}")
+    part = part_of(out)
     try:
         stage = Usd.Stage.CreateNew(str(part))
         files = _Writer(stage, whole, textures_of(out).name).all()

@@ -28,7 +28,7 @@ def _sun_at(w, lane, p):
 
 @nb.njit(**INNER)
 def _cross_banks(w, lane, lit):
-    path, hit, air, p = lane.path, lane.hit, w.air, lane.hit.local
+    path, hit, air, p = lane.path, lane.hit, w.air, lane.hit.start
     bank, sun, o, d = air.bank[0], w.lights.sun[0], path.origin, path.direction
     lot, pick = choices(path, BANK_AT)
     keep = mist.march(bank, air.mist, sun, o, d, hit.distance, lot, pick, hit.layout)
@@ -57,7 +57,7 @@ def before_surface(w, lane, lit):
     lit : float
         Share of the day's light that falls on the air there.
     """
-    path, hit, air, p = lane.path, lane.hit, w.air, lane.hit.local
+    path, hit, air, p = lane.path, lane.hit, w.air, lane.hit.start
     weather, sun, fog = air.weather[0], w.lights.sun[0], air.fog[0]
     if weather.falling > 0 and path.step == 0:
         falling.cross_falling(air, lane)

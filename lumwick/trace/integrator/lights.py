@@ -44,8 +44,8 @@ def on_the_air(w, limits, lane):
     lights = w.lights
     pick_sky(lights.sky_pick, lights.sky_share, whole_sphere(lights), lights.sun[0].azimuth, u, v, gleam.direction)
     for c in range(3):
-        hit.local[c] = path.origin[c] + t * path.direction[c]
-    free = rays.unoccluded(w.geometry.scene, lane, hit.local, gleam.direction, rays.FOREVER, SCATTERED)
+        hit.start[c] = path.origin[c] + t * path.direction[c]
+    free = rays.unoccluded(w.geometry.scene, lane, hit.start, gleam.direction, rays.FOREVER, SCATTERED)
     return 1.0 if free else 0.0
 
 
@@ -288,7 +288,7 @@ def direct(w, limits, lane):
             continue
         lift = hit.lift if cos_g > 0 else -hit.lift
         reach = gleam.distance
-        start = hit.local
+        start = hit.start
         for c in range(3):
             start[c] = hit.position[c] + lift * g[c]
         if kind == media.LAMP:  # from the lifted point to the lamp's, or rays that graze the lamp would miss their mark
@@ -325,8 +325,8 @@ def sun_glint(air, lights, geometry, lane, alpha2, reflectance, cos_out, row):
     shading = 1 + hidden(cos_out, alpha2) + hidden(max(cos_l, 1e-4), alpha2)
     k = reflectance * facet_density(cos_h, alpha2) / (4 * cos_out * shading)
     for c in range(3):
-        hit.local[c] = hit.position[c] + hit.lift * hit.geometric[c]
-    if rays.unoccluded(geometry.scene, lane, hit.local, s, rays.FOREVER, SEEN):
+        hit.start[c] = hit.position[c] + hit.lift * hit.geometric[c]
+    if rays.unoccluded(geometry.scene, lane, hit.start, s, rays.FOREVER, SEEN):
         k *= media.sun_through_air(air, lights, hit)
         for c in range(3):
             path.by[row, c] += path.throughput[c] * k * sun.illuminance[c]

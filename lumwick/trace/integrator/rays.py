@@ -144,8 +144,8 @@ def through_clear(geometry, looks, lane, origin, direction, far, left):
         if look.cutoff > 0:
             unit(local_normal)
             for c in range(3):
-                hit.tangent[c] = origin[c] + direction[c] * distance
-            to_local(placement, hit.tangent, hit.local)
+                hit.cut_at[c] = origin[c] + direction[c] * distance
+            to_local(placement, hit.cut_at, hit.local)
             open_share = 1 - opacity(looks, look, hit, int(ray[17]), float(f[15]), float(f[16]), CUT_FOOTPRINT)
             for c in range(3):
                 left[c] *= open_share

@@ -120,7 +120,7 @@ def add(w, limits, lane):
     tan = np.tan(angle)
     t = along + aside * tan
     length_share = (high - low) * aside * (1 + tan * tan)  # one over the density [m]
-    p = hit.local
+    p = hit.start
     for c in range(3):
         p[c] = o[c] + t * d[c]
     gleam.weight = 1.0

@@ -241,9 +241,9 @@ def _glitter(air, lights, geometry, lane, variance, cos_v):
     shade = 1.0 / (1 + 0.5 * m2 / max(cos_v * cos_v, 1e-3)) / (1 + 0.5 * m2 / max(cos_l * cos_l, 1e-3))
     k = fresnel(-(d[0] * hx + d[1] * hy + d[2] * hz), media.IOR_WATER) * density * shade / (4 * cos_v)
     for c in range(3):
-        hit.local[c] = hit.position[c]
-    hit.local[2] += 0.02
-    if rays.unoccluded(geometry.scene, lane, hit.local, s, rays.FOREVER, SEEN):
+        hit.start[c] = hit.position[c]
+    hit.start[2] += 0.02
+    if rays.unoccluded(geometry.scene, lane, hit.start, s, rays.FOREVER, SEEN):
         k *= media.sun_through_air(air, lights, hit)
         for c in range(3):
             path.by[film.MIRRORED, c] += path.throughput[c] * k * sun.illuminance[c]
