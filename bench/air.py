@@ -17,6 +17,7 @@ from lumwick.metering import at_hour
 from lumwick.picture import load_setting, picture_at
 from lumwick.place.nature import Air, FogBank, HighClouds, LowClouds, Sea
 from lumwick.snapshot.evaluate import Setting, evaluate
+from lumwick.snapshot.memory import Memory
 from lumwick.trace.quality import Quality
 from lumwick.trace.sections.clouds import Daystar, clouds
 from lumwick.trace.stage import Stage
@@ -52,7 +53,7 @@ def _skies() -> list[dict[str, Any]]:
     whole = load_setting(saltmere())
     # neither a tide, which follows the hour too, nor what floats on it
     bare = whole.place.model_copy(update={"sea": Sea(present=False), "things": []})
-    setting = replace(whole, place=bare, told=None, memory={})
+    setting = replace(whole, place=bare, told=None, memory=Memory())
     shot = setting.place.shot("boardwalk")
     stage, clear = Stage(setting), shot.model_copy(update={"air": Air(fog_visibility=30_000)})
     stage.set(evaluate(setting, clear, 0.0))
@@ -79,7 +80,7 @@ def _changed(setting: Setting, change: Callable[[Air], Air], banks: bool = False
     over = [(-160.0, -160.0), (160.0, -160.0), (160.0, 160.0), (-160.0, 160.0)]
     more = [FogBank(id="bench", area=over, visibility=150.0, thick=8.0)] if banks else []
     told = place.model_copy(update={"air": change(place.air), "shots": shots, "banks": more})
-    return replace(setting, place=told, told=None, memory={})
+    return replace(setting, place=told, told=None, memory=Memory())
 
 
 def _clear(air: Air) -> Air:

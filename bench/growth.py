@@ -33,6 +33,7 @@ from lumwick.place.nature import Land, Sea
 from lumwick.place.objects import Shape, Thing
 from lumwick.plant_sheet import Sheet, sheet
 from lumwick.snapshot.evaluate import Setting, evaluate
+from lumwick.snapshot.memory import Memory
 from lumwick.trace import embree
 from lumwick.trace.beds import Sway
 from lumwick.trace.quality import QUALITIES, Quality
@@ -157,7 +158,9 @@ def _meadow() -> list[dict[str, Any]]:
                                     "north": ball.north + float(middle[1]), "up": foot})
             for ball in balls
         ]  # fmt: skip
-        moved = replace(demo, place=demo.place.model_copy(update={"things": [*demo.place.things, *things]}), memory={})
+        moved = replace(
+            demo, place=demo.place.model_copy(update={"things": [*demo.place.things, *things]}), memory=Memory()
+        )
         of = Stage(moved)
         seen = moved.place.shot("boardwalk")
         of.set(evaluate(moved, seen, 4.9))

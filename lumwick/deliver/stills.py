@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import zlib
 from pathlib import Path
 from typing import Any
 
@@ -63,10 +64,33 @@ def write_whole(path: Path, part: Path, spec: oiio.ImageSpec, pixels: NDArray[An
 
 
 def read_png(path: str | Path) -> NDArray[np.uint8]:
-    """Pixels of a PNG, shape (height, width, 3)."""
-    image = oiio.ImageInput.open(str(path))
-    if not image:
-        raise RenderError(f"{Path(path).name} cannot be read.")
-    pixels = image.read_image("uint8")
-    image.close()
+    """Pixels of a PNG, shape (height, width, 3).
+
+    Raises
+    ------
+    RenderError
+        It is not there, or damaged.
+    """
+    image = oiio.ImageInput.open(str(path)) if Path(path).is_file() else None
+    pixels = image.read_image("uint8") if image else None
+    if image:
+        image.close()
+    if pixels is None or np.asarray(pixels).ndim != 3:
+        oiio.geterror()
+        raise RenderError(f"{Path(path).name} cannot be read: it is missing, cut short or damaged.")
     return np.asarray(pixels)[..., :3]
+
+
+def png_is_whole(path: Path) -> bool:
+    """Whether a file is a PNG whose chunks are all there, each with its own check sum (ISO/IEC 15948, 5.3)."""
+    data = memoryview(path.read_bytes())
+    at, kind = 8, b""
+    if bytes(data[:8]) != b"\x89PNG\r\n\x1a\n":
+        return False
+    while at + 12 <= len(data) and kind != b"IEND":
+        length, kind = int.from_bytes(data[at : at + 4], "big"), bytes(data[at + 4 : at + 8])
+        end = at + 8 + length
+        if zlib.crc32(data[at + 4 : end]) != int.from_bytes(data[end : end + 4], "big"):
+            return False
+        at = end + 4
+    return kind == b"IEND"

@@ -14,7 +14,8 @@ from lumwick.trace.quality import REHEARSAL
 from studio.looks.settings import revision_setting
 from studio.places.models import Place
 from studio.places.views.owned import place_view
-from studio.takes.models import Take, progress, stored
+from studio.takes.models import Take, progress
+from studio.takes.store import stored
 
 
 @once(24)

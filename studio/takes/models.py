@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import shutil
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -12,6 +13,7 @@ from django.conf import settings
 from django.db import models, transaction
 from django.utils import timezone
 from procrastinate.contrib.django import app
+from procrastinate.exceptions import AlreadyEnqueued
 
 from lumwick.deliver.beside import BESIDE
 from lumwick.deliver.stills import frame_name
@@ -24,18 +26,28 @@ from lumwick.trace.film import blank
 from lumwick.trace.quality import QUALITIES
 from studio.looks.settings import revision_setting
 from studio.places.models import Place, Revision
+from studio.takes.store import StoredFile, stored
 
 FRAMES_AT_MOST = 20_000
 SPARE_BYTES = 300_000_000
 
 HANDS = 2
 """Jobs enqueued for a take: as many workers may share its frames."""
-RENDER = "studio.takes.tasks.render_take"
+RENDER, FILM = "studio.takes.tasks.render_take", "studio.takes.tasks.make_film"
+FILM_FIRST = 10
+"""Priority of a film's job: it is short, and somebody waits for it."""
 
 
 def enqueue(take: Take) -> None:
     """Ask for a worker; by the job's name, since the job's own module knows of takes."""
     app.configure_task(RENDER).defer(take_id=take.pk)
+
+
+def enqueue_film(take: Take) -> None:
+    """Ask for a worker that makes a take's film, if that was not asked for yet."""
+    lock = f"film of take {take.pk}"
+    with contextlib.suppress(AlreadyEnqueued), transaction.atomic():
+        app.configure_task(FILM, queueing_lock=lock, priority=FILM_FIRST).defer(take_id=take.pk)
 
 
 @dataclass(frozen=True)
@@ -165,6 +177,43 @@ class Take(models.Model):
     def running(self) -> bool:
         return self.state in (self.State.WAITING, self.State.RENDERING, self.State.FILM)
 
+    def cancel(self, reason: str = "") -> None:
+        """Stop it, whatever it is at; a worker leaves it within half a second."""
+        running = [self.State.WAITING, self.State.RENDERING, self.State.FILM]
+        Take.objects.filter(pk=self.pk, state__in=running).update(state=self.State.CANCELLED, reason=reason)
+        self.refresh_from_db()
+
+    @transaction.atomic
+    def resume(self) -> None:
+        """Go on with it, whatever it is at: a cancelled one, failed frames, files that are gone or damaged; and ask for
+        a worker, should none have been asked."""
+        take = Take.objects.select_for_update().get(pk=self.pk)
+        take.frames.filter(state=Frame.State.FAILED).update(state=Frame.State.WAITING, attempts=0, reason="")
+        whole = take.state != self.State.DONE or take.film_path.is_file()
+        lost = take.wait_for_damaged() if not take.running else 0
+        if take.state in (self.State.CANCELLED, self.State.FAILED) or lost or not whole:
+            take.state, take.reason = self.State.WAITING, ""
+            take.save(update_fields=["state", "reason"])
+        if take.state == self.State.FILM:
+            enqueue_film(take)
+        elif take.running:
+            enqueue(take)
+        self.refresh_from_db()
+
+    def wait_for_damaged(self) -> int:
+        """Set frames whose files are gone or damaged back to waiting; how many there were."""
+        lost = 0
+        for frame in self.frames.filter(state=Frame.State.DONE):
+            damaged = [path for path in frame.files().values() if not StoredFile.intact(path)]
+            if not damaged:
+                continue
+            for path in damaged:
+                StoredFile.discard(path)
+            frame.state, frame.reason = Frame.State.WAITING, "its file was gone or damaged, and it is made again"
+            frame.save(update_fields=["state", "reason"])
+            lost += 1
+        return lost
+
     @property
     def count(self) -> int:
         return self.last - self.first + 1
@@ -262,11 +311,6 @@ class Take(models.Model):
         return take
 
 
-def stored(key: str) -> Path:
-    """Where a frame's picture lies once it is made."""
-    return Path(settings.MEDIA_ROOT) / "frames" / key[:2] / f"{key}.png"
-
-
 class Frame(models.Model):
     """One frame of a take."""
 
@@ -280,6 +324,7 @@ class Frame(models.Model):
     key = models.CharField(max_length=64)
     state = models.CharField(max_length=8, choices=State.choices, default=State.WAITING)
     attempts = models.PositiveSmallIntegerField(default=0)
+    """How often it was begun, and not left for something else."""
     seconds = models.FloatField(null=True)
     reason = models.CharField(max_length=400, blank=True)
 

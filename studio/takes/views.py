@@ -7,7 +7,6 @@ import re
 from typing import Any
 
 from django.contrib.auth.decorators import login_required
-from django.db import transaction
 from django.http import FileResponse, Http404, HttpRequest, HttpResponse, JsonResponse
 from django.http.response import HttpResponseBase
 from django.shortcuts import get_object_or_404, render
@@ -35,10 +34,9 @@ from studio.takes.models import (
     Order,
     Take,
     bytes_beside,
-    enqueue,
     progress,
-    stored,
 )
+from studio.takes.store import stored
 from studio.takes.turns import waits_behind
 
 REHEARSAL_SIZES = ("384x216", "640x360", "1280x720")
@@ -317,23 +315,14 @@ def row(request: HttpRequest, take_id: int) -> HttpResponse:
 @require_POST
 def cancel(request: HttpRequest, take_id: int) -> HttpResponse:
     take = own_take(request, take_id)
-    Take.objects.filter(pk=take.pk, state__in=[Take.State.WAITING, Take.State.RENDERING]).update(
-        state=Take.State.CANCELLED, reason=""
-    )
-    take.refresh_from_db()
+    take.cancel()
     return render(request, "partials/take_row.html", {"take": take, "progress": progress(take), "strip": _strip(take)})
 
 
 @login_required
 @require_POST
 def resume(request: HttpRequest, take_id: int) -> HttpResponse:
-    """Go on with a cancelled take, or try its failed frames again."""
-
+    """Go on with a take, whatever it is at: what is missing of it is made."""
     take = own_take(request, take_id)
-    with transaction.atomic():
-        if not take.running and take.state != Take.State.DONE:
-            take.frames.filter(state=Frame.State.FAILED).update(state=Frame.State.WAITING, attempts=0, reason="")
-            take.state, take.reason = Take.State.WAITING, ""
-            take.save(update_fields=["state", "reason"])
-            enqueue(take)
+    take.resume()
     return render(request, "partials/take_row.html", {"take": take, "progress": progress(take), "strip": _strip(take)})

@@ -236,7 +236,8 @@ def test_the_film_is_cut_played_and_taken(page: Page, live_server: Any, account:
 def test_takes_are_compared_and_noted(page: Page, live_server: Any, place: Any) -> None:
     a = finished(place, 90)
     b = finished(place, 150)
-    from studio.takes.models import Frame, stored
+    from studio.takes.models import Frame
+    from studio.takes.store import stored
 
     for frame in b.frames.all():  # a picture of its own
         key = "b" * 60 + f"{frame.number:04d}"

@@ -14,6 +14,7 @@ from lumwick.lens.camera import Camera, direction_of
 from lumwick.place.nature import Sea, SeaNow
 from lumwick.snapshot.creeks import LEVELS, Current, current_of
 from lumwick.snapshot.evaluate import Setting, evaluate
+from lumwick.snapshot.memory import Memory
 from lumwick.trace import cleaning, stands
 from lumwick.trace.film import blank
 from lumwick.trace.integrator.film import COUNTED, SQUARED
@@ -71,16 +72,16 @@ def test_what_floats_rides_the_sea_as_it_was_keyed_and_edited_not_as_it_was_met(
     raft = {"id": "raft", "name": "Raft", "floats": True, "shape": {"kind": "box", "width": 1.2, "depth": 3.0}}
     deep = Ground(np.full((65, 65), -12.0, np.float32), 4.0, -128.0, -128.0)
 
-    def rides(memory: dict[object, object], **more: object) -> np.ndarray:
+    def rides(memory: Memory, **more: object) -> np.ndarray:
         told = {"level": 1.0, "wind_speed": 8.0, "fetch_km": 50.0, **more}
         turn = told.pop("turn", 0.0)
         place = small_place(things=[{**raft, "turn": turn}], growth=[], sea=Sea(**told))
         return evaluate(replace(Setting(place, deep), memory=memory), place.shots[0], 0.4).stood["raft"]
 
-    memory: dict[object, object] = {}
+    memory = Memory()
     first = rides(memory)
     for more in ({"seed": 9}, {}, {"wind_speed": 11.0}, {"choppiness": 0.2}, {"turn": 70.0}, {}):
-        assert np.array_equal(rides(memory, **more), rides({}, **more))
+        assert np.array_equal(rides(memory, **more), rides(Memory(), **more))
         assert more == {} or not np.allclose(rides(memory, **more), first, atol=1e-4)
 
 
@@ -177,7 +178,7 @@ def test_a_picture_cleaned_in_pieces_is_the_same(monkeypatch: pytest.MonkeyPatch
 
 def test_openness_of_two_tides_is_held_and_is_that_of_its_level(setting: Setting) -> None:
     spots = np.linspace(-60, 60, 9), np.linspace(-60, 60, 9)
-    fresh = {level: replace(setting, memory={}).openness(level)(*spots) for level in (0.0, 0.4, 0.9)}
+    fresh = {level: replace(setting, memory=Memory()).openness(level)(*spots) for level in (0.0, 0.4, 0.9)}
     for level in (0.0, 0.4, 0.9, 0.4, 0.0):
         assert np.array_equal(setting.openness(level)(*spots), fresh[level])
         assert len(setting.memory["openness"]) <= 2

@@ -29,6 +29,7 @@ from lumwick.place.growing import Front, Stand
 from lumwick.place.nature import Sea, Wind
 from lumwick.plant_sheet import Sheet, sheet, silhouettes, span_of, stand_at
 from lumwick.snapshot.evaluate import Setting, evaluate
+from lumwick.snapshot.memory import Memory
 from lumwick.trace.quality import Quality
 from lumwick.trace.stage import Stage
 from tests.conftest import small_place
@@ -170,7 +171,7 @@ def test_a_front_a_season_and_a_colour_change_what_is_drawn() -> None:
     for path, value in (("leaf_colour", "#2040c0"), ("wild", 3.0), ("limp", 5.0), ("lean", 20.0), ("grown", 0.4)):
         before = drawn(stage)
         edited, _ = apply(stage.setting.place, command({"op": "set", "path": f"/growth/s/{path}", "value": value}))
-        stage.change(replace(dated, place=edited, told=None, memory={}))
+        stage.change(replace(dated, place=edited, told=None, memory=Memory()))
         stage.set(evaluate(stage.setting, still, 0.9))
         assert drawn(stage) != before, path
     look = next(iter(stage.stands.standings[0].beds[0].shapes.values())).look

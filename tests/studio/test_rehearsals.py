@@ -23,7 +23,8 @@ from lumwick.trace.stage import Stage
 from studio.looks.settings import revision_setting
 from studio.places.models import Place
 from studio.takes import tasks
-from studio.takes.models import Frame, Order, Take, stored
+from studio.takes.models import Frame, Order, Take
+from studio.takes.store import stored
 from studio.takes.tasks import _claim, _next_frame, _release
 from studio.takes.turns import ORDERED, OVERTAKEN, WISHED, in_turn, waits_behind
 from tests.conftest import small_place
@@ -127,6 +128,7 @@ def test_a_shot_of_one_frame_is_rehearsed(visitor: Client, account: Any) -> None
     place = kept_place(account, shots=[lone])
     take = Take.objects.get(pk=visitor.post(f"/places/{place.pk}/rehearse/", {"shot": "a", "from": "1"}).json()["id"])
     tasks.render_take(take.pk)
+    tasks.make_film(take.pk)
     take.refresh_from_db()
     shown = ready(visitor, place)
     assert take.state == Take.State.DONE and list(shown["frames"]) == ["1"] and not shown["running"]
@@ -206,11 +208,14 @@ def test_a_take_steps_aside_for_a_rehearsal_and_goes_on_where_it_was(
 
     monkeypatch.setattr(tasks._Stop, "__call__", asking)
     tasks.render_take(take.pk)
+    tasks.make_film(wished[0].pk)
+    tasks.render_take(take.pk)
+    tasks.make_film(take.pk)
     take.refresh_from_db()
     rehearsal = Take.objects.get(pk=wished[0].pk)
     assert take.state == rehearsal.state == Take.State.DONE
     assert rehearsal.finished < take.finished and rehearsal.frames.filter(state="done").count() == 5
-    assert take.frames.filter(attempts__gt=0).count() == 0
+    assert take.frames.filter(attempts__gt=1).count() == 0
     for frame, whole in zip(take.frames.order_by("number"), expected, strict=True):
         assert whole is not None and np.array_equal(read_png(frame.path), whole.pixels)
 

@@ -16,7 +16,8 @@ from lumwick.place.document import Cut, Piece
 from lumwick.place.filming import Route, Station
 from lumwick.route.track import Track
 from studio.places.models import Place
-from studio.takes.models import Frame, Note, Order, Take, stored
+from studio.takes.models import Frame, Note, Order, Take
+from studio.takes.store import stored
 from tests.conftest import small_place
 from tests.studio.conftest import kept_place, until, words
 

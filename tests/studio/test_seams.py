@@ -12,7 +12,7 @@ from lumwick.frame_keys import frame_keys
 from studio.looks.settings import revision_setting
 from studio.places.models import Place
 from studio.takes.models import Order, Take
-from studio.takes.tasks import render_take
+from studio.takes.tasks import make_film, render_take
 
 pytestmark = pytest.mark.django_db(transaction=True)
 
@@ -28,6 +28,7 @@ def made(place: Place, last: int) -> list[np.ndarray]:
     """Pictures of a take, made by a worker's task in this process."""
     take = Take.begin(place, "a", Order("take", (48, 32), "sketch", 1, last))
     render_take(take.pk)
+    make_film(take.pk)
     take.refresh_from_db()
     assert take.state == Take.State.DONE, take.reason
     return [np.asarray(read_png(frame.path), float) for frame in take.frames.all()]

@@ -93,6 +93,7 @@ def test_a_frame_that_fails_is_retried_then_told_while_the_others_go_on(
 
     monkeypatch.setattr(tasks, "frame_picture", failing)
     tasks.render_take(take.pk)
+    tasks.make_film(take.pk)
     assert len(tries) == 3 and state(take) == Take.State.FAILED
     assert (
         "1 of 3 frames failed; frame 2: the film snapped" in take.reason and done(take) == 2 and take.film_path.exists()
@@ -126,7 +127,7 @@ def test_two_hands_claim_each_frame_once_and_make_each_file_once(place: Any, mon
     monkeypatch.setattr(tasks, "_claim", claiming)
     monkeypatch.setattr(tasks, "frame_picture", counted)
     monkeypatch.setattr(tasks, "_stage", lambda _: SimpleNamespace(setting=setting))
-    monkeypatch.setattr(tasks, "_finish", lambda *_: None)
+    monkeypatch.setattr(tasks, "_end", lambda *_: None)
     hands = [threading.Thread(target=hand, name=name) for name in made]
     for one in hands:
         one.start()
@@ -212,7 +213,7 @@ def test_a_worker_that_is_told_to_stop_leaves_at_once_and_another_goes_on(place:
     take.frames.filter(number=3).delete()
     worker()
     until(lambda: state(take) == Take.State.DONE, what="the take")
-    assert done(take) == 2 and take.frames.filter(attempts__gt=0).count() == 0
+    assert done(take) == 2 and take.frames.filter(attempts__gt=1).count() == 0
 
 
 def test_a_disk_that_fills_while_rendering_is_told_on_the_take(place: Any, monkeypatch: pytest.MonkeyPatch) -> None:
@@ -223,6 +224,7 @@ def test_a_disk_that_fills_while_rendering_is_told_on_the_take(place: Any, monke
 
     monkeypatch.setattr(tasks, "write_png", full)
     tasks.render_take(take.pk)
+    tasks.make_film(take.pk)
     assert state(take) == Take.State.FAILED and "No space left on device" in take.reason
     assert not take.frames.first().path.exists() and not take.film_path.exists()  # nothing half-made
 
