@@ -9,6 +9,8 @@ from concurrent.futures import Future
 from functools import wraps
 from typing import Any, ParamSpec, TypeVar
 
+from lumwick.wanted import NoLongerWanted, look_up
+
 P = ParamSpec("P")
 T = TypeVar("T")
 
@@ -44,7 +46,11 @@ def once(most: int) -> Callable[[Callable[P, T]], Callable[P, T]]:
                             del kept[key]
                     answer.set_exception(error)
                     raise
-            return answer.result()
+            try:
+                return answer.result()
+            except NoLongerWanted:
+                look_up()  # whoever worked it out has left; this one still waits
+                return asked(*args, **named)
 
         def clear() -> None:
             with lock:

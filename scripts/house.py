@@ -112,7 +112,7 @@ def answers(url: str) -> bool:
 def web_command(port: int) -> list[str]:
     """What starts the web server on loopback: the demo and the bench measure the same one."""
     bind = ["--bind", f"127.0.0.1:{port}"]
-    size = ["--workers", "1", "--threads", "12", "--timeout", "120"]
+    size = ["--workers", "1", "--threads", "12", "--timeout", "120", "--worker-class", "studio.serving.Worker"]
     return [str(PYTHON), "-m", "gunicorn", "studio.wsgi:application", *bind, *size]
 
 

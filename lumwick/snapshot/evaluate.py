@@ -52,6 +52,7 @@ from lumwick.snapshot.standing import Standing
 from lumwick.snapshot.stirring import stirrers_of
 from lumwick.snapshot.treading import bodies_of
 from lumwick.snapshot.waters import Bed, Stirrer, beds_of, sea_state
+from lumwick.wanted import look_up
 from lumwick.water.spectrum import SeaState
 
 GRADED = tuple(f.name for f in fields(Grade) if f.name not in ("view", "screen", "lut"))
@@ -329,6 +330,7 @@ def clip_time(shot: Shot, t: float) -> float:
 
 def camera_at(setting: Setting, shot: Shot, t: float, the_way: Way | None = None) -> Camera:
     """The shot's camera at a clip time."""
+    look_up()
     t = clip_time(shot, t)
     poses = (the_way or setting.way(shot)).at(t)
     own = {name: float(values[0]) for name, values in poses.own.items() if np.isfinite(values[0])}
@@ -398,6 +400,7 @@ def evaluate(setting: Setting, shot: Shot, t: float, camera: Camera | None = Non
     """The place at clip time ``t`` [s], seen by the shot's camera or the one given."""
     t = clip_time(shot, t)
     clock = place_clock(shot, t)
+    look_up()
     place, now = setting.motions(shot).at(t)
     loop = shot.closes_over
     sea = None

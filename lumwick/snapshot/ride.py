@@ -24,6 +24,7 @@ from lumwick.snapshot.riding.sampled import Fault, Findings, Floats, Ride, ride,
 from lumwick.snapshot.riding.turns import turns
 from lumwick.snapshot.shores import highest_water
 from lumwick.snapshot.surroundings import Surroundings, surroundings
+from lumwick.wanted import look_up
 
 
 def _stations(f: Findings) -> None:
@@ -52,6 +53,7 @@ def faults(setting: Setting, shot: Shot, near: Surroundings | None = None) -> tu
     r = ride(setting, shot, int(np.clip(round(shot.seconds * 24) + 1, 97, 1441)))
     findings = Findings(setting, shot, r, near or surroundings(setting.still(shot)))
     for look_at in CHECKS:
+        look_up()
         look_at(findings)
     return r, sorted(findings.found, key=lambda f: (f.begins, f.kind))
 

@@ -9,6 +9,7 @@ from django.db import connection
 
 from lumwick.errors import LumwickError
 from studio.looks.engine import ENGINE_OF_LOOKS, LookEngine
+from studio.looks.opening import Opening, count_deaths
 from studio.places.models import Place
 
 log = logging.getLogger(__name__)
@@ -23,6 +24,9 @@ def open_beforehand(engine: LookEngine = ENGINE_OF_LOOKS) -> bool:
     newest = Place.objects.filter(thrown_out=None).exclude(head=None).values_list("pk", "head").first()
     if newest is None or engine.wished:  # whoever is there goes first
         return False
+    if Opening(newest[1]).deaths:  # not a second time unless it went well since
+        log.warning("place %s ended the server when it was opened, and is not opened beforehand", newest[0])
+        return False
     try:
         engine.open(*newest)
     except (LumwickError, OSError) as error:
@@ -33,6 +37,7 @@ def open_beforehand(engine: LookEngine = ENGINE_OF_LOOKS) -> bool:
 
 def begin() -> threading.Thread:
     """Do so on a thread of its own; it keeps nobody from leaving."""
+    count_deaths()
 
     def work() -> None:
         try:

@@ -6,7 +6,6 @@ Only the newest wish of a viewer is worth rendering: an older one is dropped as 
 from __future__ import annotations
 
 import io
-import threading
 import time
 from collections import OrderedDict
 from collections.abc import Callable
@@ -38,6 +37,8 @@ from lumwick.trace.moments import FEW
 from lumwick.trace.quality import QUALITIES, Quality
 from lumwick.trace.render import MANY, Sight, Stop, expose
 from lumwick.trace.stage import Stage
+from studio.looks.line import ASKER, LINE, Superseded, give_back, resident
+from studio.looks.opening import Opening
 from studio.looks.settings import revision_setting
 
 T = TypeVar("T")
@@ -57,6 +58,9 @@ STEPS = (
 class _Open:
     stage: Stage
     revision: int
+    opening: Opening
+    ready: bool = False
+    """Whether anything of it was made yet."""
     key: tuple[Any, ...] = ()
     film: Film | None = None
     light: NDArray[np.float32] | None = None
@@ -84,10 +88,6 @@ CLOUDS_GROW = 4.0
 million for any size)."""
 VIEWERS_AT_MOST = 512
 """Viewers whose newest wish is remembered; of one that was forgotten nothing is stale."""
-
-
-class Superseded(Exception):
-    """A newer wish of the same viewer has arrived."""
 
 
 AMBER = (232, 160, 40)
@@ -129,15 +129,18 @@ class Wish:
     show_tones: bool = False
 
 
-class LookEngine:
-    """Renders looks, one at a time; keeps two places' stages."""
+ROOM, KEPT_AT_MOST = 2_000_000_000, 8
 
-    def __init__(self, keep: int = 2) -> None:
+
+class LookEngine:
+    """Renders looks, one at a time; keeps as many places' stages as there is room for."""
+
+    def __init__(self, room: int = ROOM, keep: int = KEPT_AT_MOST) -> None:
         self._open: OrderedDict[int, _Open] = OrderedDict()
-        self._turn = threading.Lock()
         self._newest: OrderedDict[tuple[str, int], int] = OrderedDict()
-        self.keep = keep
-        """How many places' stages are kept."""
+        self.room, self.keep = room, keep
+        """Bytes that this process may take before the place that was not looked at for longest is let go; and how many
+        are kept at most."""
 
     def look(self, wish: Wish) -> tuple[bytes, dict[str, Any]]:
         """A JPEG of the place, and what is known of it.
@@ -151,29 +154,36 @@ class LookEngine:
         while len(self._newest) > VIEWERS_AT_MOST:
             self._newest.popitem(last=False)
 
-        def stale() -> bool:
-            return self._newest.get(who, 0) > wish.number
+        asker = ASKER.get()
 
-        with self._turn:
-            if stale():
-                raise Superseded
-            setting = revision_setting(wish.revision_id)
-            state = self._state(wish.place_id, wish.revision_id, setting)
-            shot = setting.place.shot(wish.shot_id)
-            snapshot = evaluate(setting, shot, wish.t, self.camera(setting, shot, wish.t, wish.camera))
-            key = (light_key(setting.place, shot), round(wish.t, 6), tuple(sorted((wish.camera or {}).items())))
-            if state.key != key or wish.step > state.step:
-                self._expose(state, key, snapshot, wish.step, stale)
-            assert state.film is not None and state.light is not None
-            # what does not change the light is developed again, not traced
-            light = state.light
-            known = {
-                "samples": round(state.film.samples),
-                "last": state.step >= len(STEPS) - 1,
-                "step": state.step,
-                "note": "; ".join(state.stage.notes),
-            }
-            noisy = state.film.error() > QUALITIES["study"].noise if wish.show_noise else None
+        def stale() -> bool:
+            return self._newest.get(who, 0) > wish.number or (asker is not None and not asker.wanted())
+
+        setting = revision_setting(wish.revision_id)
+        if stale():
+            raise Superseded
+        return LINE.run(lambda: self._look(wish, setting, stale), "another picture is traced")
+
+    def _look(self, wish: Wish, setting: Setting, stale: Callable[[], bool]) -> tuple[bytes, dict[str, Any]]:
+        """A look, in the engine's own thread."""
+        if stale():
+            raise Superseded
+        state = self._state(wish.place_id, wish.revision_id, setting)
+        shot = setting.place.shot(wish.shot_id)
+        snapshot = evaluate(setting, shot, wish.t, self.camera(setting, shot, wish.t, wish.camera))
+        key = (light_key(setting.place, shot), round(wish.t, 6), tuple(sorted((wish.camera or {}).items())))
+        if state.key != key or wish.step > state.step:
+            self._expose(state, key, snapshot, wish.step, stale)
+        assert state.film is not None and state.light is not None
+        # what does not change the light is developed again, not traced
+        light = state.light
+        known = {
+            "samples": round(state.film.samples),
+            "last": state.step >= len(STEPS) - 1,
+            "step": state.step,
+            "note": "; ".join(state.stage.notes),
+        }
+        noisy = state.film.error() > QUALITIES["study"].noise if wish.show_noise else None
         pixels = develop(light, snapshot.camera, snapshot.grade, snapshot.frame)
         if noisy is not None:
             pixels[noisy] = (0.55 * pixels[noisy] + 0.45 * np.array(AMBER)).astype(np.uint8)
@@ -183,6 +193,17 @@ class LookEngine:
             pixels[white], pixels[black] = BRICK, DEEP
         return jpeg(pixels), known
 
+    def waits_for(self, who: str, place_id: int) -> str:
+        """What a look at a place waits for, in words."""
+        before = LINE.ahead(who)
+        if before:
+            others = "another's picture is" if before == 1 else f"the pictures of {before} others are"
+            return f"{others} made first" + ("" if place_id in self._open else ", then this place is opened")
+        state = self._open.get(place_id)
+        if state is None or not state.ready:
+            return "this place is opened: its ground, waters and plants are made ready"
+        return "the picture is traced"
+
     @property
     def wished(self) -> bool:
         """Whether anybody has wished for a look yet."""
@@ -190,14 +211,18 @@ class LookEngine:
 
     def open(self, place_id: int, revision_id: int) -> None:
         """Set a place's stage up, if it is not, so that the first look at it need not wait for it."""
-        with self._turn:
+        setting = revision_setting(revision_id)
+
+        def act() -> None:
             if place_id in self._open:
                 return
-            setting = revision_setting(revision_id)
             state, shot = self._state(place_id, revision_id, setting), setting.place.shots[0]
             snapshot = evaluate(setting, shot, 0.0, self.camera(setting, shot, 0.0, None))
             state.stage.set(snapshot)
             expose(state.stage, blank(32, 18), 1)
+            self._opened(state)
+
+        LINE.run(act, "a place is opened")
 
     def spot(self, place_id: int, u: float, v: float) -> NDArray[np.float64]:
         """Mean light [cd/m2] of a small spot of the look that was last shown, at shares of its width and height.
@@ -207,14 +232,14 @@ class LookEngine:
         RenderError
             Nothing was shown yet.
         """
-        with self._turn:
-            state = self._open.get(place_id)
-            if state is None or state.light is None:
-                raise RenderError("Wait for the look to appear, then pick again.")
-            h, w = state.light.shape[:2]
-            x, y, r = int(u * (w - 1)), int(v * (h - 1)), max(1, w // 120)
-            part = state.light[max(0, y - r) : y + r + 1, max(0, x - r) : x + r + 1]
-            return np.asarray(part.reshape(-1, 3).mean(0), float)
+        state = self._open.get(place_id)
+        light = None if state is None else state.light
+        if light is None:
+            raise RenderError("Wait for the look to appear, then pick again.")
+        h, w = light.shape[:2]
+        x, y, r = int(u * (w - 1)), int(v * (h - 1)), max(1, w // 120)
+        part = light[max(0, y - r) : y + r + 1, max(0, x - r) : x + r + 1]
+        return np.asarray(part.reshape(-1, 3).mean(0), float)
 
     def point(self, place_id: int, u: float, v: float) -> tuple[NDArray[np.float64], float]:
         """The spot of the place (3,) [m] that the look last showed at shares of its width and height, and how far it
@@ -225,7 +250,8 @@ class LookEngine:
         RenderError
             Nothing was shown yet, or there is only sky.
         """
-        with self._turn:
+
+        def act() -> tuple[NDArray[np.float64], float]:
             state = self._open.get(place_id)
             if state is None or state.film is None or state.stage.snapshot is None:
                 raise RenderError("Wait for the look to appear, then pick again.")
@@ -242,6 +268,8 @@ class LookEngine:
             ray /= np.linalg.norm(ray)
             distance = float(np.median(near))
             return camera.position + ray * distance, distance * float(ray @ camera.forward)
+
+        return LINE.run(act)
 
     def _expose(
         self, state: _Open, key: tuple[Any, ...], snapshot: Snapshot, step: int, stale: Callable[[], bool]
@@ -262,6 +290,7 @@ class LookEngine:
         if not expose(state.stage, film, samples, sight=sight, stop=stop):
             raise Superseded
         state.light, state.step = clean(film, snapshot.camera.ev100, grade), step
+        self._opened(state)
 
     def camera(self, setting: Setting, shot: Shot, t: float, given: dict[str, float] | None) -> Camera | None:
         """The look's own camera, or None for the shot's."""
@@ -289,10 +318,11 @@ class LookEngine:
     def _state(self, place_id: int, revision_id: int, setting: Setting) -> _Open:
         state = self._open.get(place_id)
         if state is None:
-            state = _Open(Stage(setting), revision_id)
+            opening = Opening(revision_id)
+            opening.begin()
+            self._make_room(1)
+            state = _Open(Stage(setting), revision_id, opening)
             self._open[place_id] = state
-            while len(self._open) > self.keep:
-                self._open.popitem(last=False)
         elif state.revision != revision_id:
             state.stage.change(setting)
             state.revision = revision_id
@@ -301,13 +331,37 @@ class LookEngine:
 
     def with_stage(self, place_id: int, revision_id: int, act: Callable[[Stage, Setting], T]) -> T:
         """Do something with a place's stage; the look makes its picture anew afterwards."""
-        with self._turn:
-            setting = revision_setting(revision_id)
+        setting = revision_setting(revision_id)
+
+        def acted() -> T:
             state = self._state(place_id, revision_id, setting)
             try:
-                return act(state.stage, setting)
+                made = act(state.stage, setting)
+                self._opened(state)
+                return made
             finally:
                 state.key, state.light = (), None
+
+        return LINE.run(acted, "something is measured")
+
+    def _opened(self, state: _Open) -> None:
+        """Note that a place could be opened, once something of it was made."""
+        if not state.ready:
+            state.ready = True
+            state.opening.end()
+            self._make_room(0)
+
+    def _make_room(self, coming: int) -> None:
+        """Let places go that were not looked at for longest, until so many more may come."""
+        gone = False
+        while self._open and (
+            len(self._open) + coming > self.keep or (resident() > self.room and len(self._open) + coming > 1)
+        ):
+            self._open.popitem(last=False)
+            give_back()
+            gone = True
+        if not gone and coming:
+            give_back()
 
     def still(self, place_id: int, revision_id: int, shot_id: str, t: float, kind: str) -> NDArray[np.uint8]:
         """A panorama, one for two eyes, or a side-by-side pair, at a clip time of a shot.
@@ -395,27 +449,26 @@ class LookEngine:
             ``seconds`` a frame and ``bytes`` a frame of PNG, scaled to ``size``.
         """
 
-        with self._turn:
-            setting = revision_setting(revision_id)
-            state = self._state(place_id, revision_id, setting)
+        def act(stage: Stage, setting: Setting) -> tuple[list[float], list[float]]:
             shot = setting.place.shot(shot_id)
             small = (max(16, size[0] // 5), max(16, size[1] // 5))
             ratio = size[0] * size[1] / (small[0] * small[1])
             few = min(quality.samples, 4)
-            seconds, weight = [], []
+            seconds: list[float] = []
+            weight: list[float] = []
             for t in (0.0, shot.seconds / 2, shot.seconds * (1 - 1 / shot.frames)):
                 start = time.perf_counter()
-                state.stage.set(evaluate(setting, shot, t))
+                stage.set(evaluate(setting, shot, t))
                 placed = time.perf_counter()
                 film, sight = blank(*small), Sight(many=quality.samples >= MANY)
-                expose(state.stage, film, few, quality.limit, sight=sight)
+                expose(stage, film, few, quality.limit, sight=sight)
                 met = time.perf_counter()
                 # once more: by then its clouds are known, which a picture of any size looks up as often
-                expose(state.stage, film, few, quality.limit, sight=sight)
+                expose(stage, film, few, quality.limit, sight=sight)
                 traced = time.perf_counter()
                 clouds = max(0.0, 2 * met - placed - traced) * min(ratio, CLOUDS_GROW)
-                light = clean(film, state.stage.snapshot.camera.ev100, quality.denoise)
-                picture = develop(light, state.stage.snapshot.camera, state.stage.snapshot.grade)
+                light = clean(film, stage.snapshot.camera.ev100, quality.denoise)
+                picture = develop(light, stage.snapshot.camera, stage.snapshot.grade)
                 out = io.BytesIO()
                 Image.fromarray(picture).save(out, "PNG", compress_level=4)
                 end = time.perf_counter()
@@ -426,7 +479,9 @@ class LookEngine:
                     + (end - traced) * ratio
                 )
                 weight.append(out.tell() * ratio)
-            state.key, state.light = (), None
+            return seconds, weight
+
+        seconds, weight = self.with_stage(place_id, revision_id, act)
         return {
             "seconds": float(np.mean(seconds)),
             "bytes": float(np.mean(weight)),

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import threading
 from collections import OrderedDict
 
 from lumwick.keep import digest
@@ -13,6 +12,7 @@ from lumwick.snapshot.evaluate import Setting
 from lumwick.trace.quality import Quality
 from lumwick.trace.stage import Stage
 from studio.looks.engine import jpeg
+from studio.looks.line import LINE
 
 STEPS = (((240, 180), Quality(2, 1, "fast")), ((480, 360), Quality(12, 2, "high")))
 """What each refinement of a sheet is: size and quality."""
@@ -26,7 +26,6 @@ class PlantSheets:
     def __init__(self, keep: int = 2) -> None:
         self._stages: OrderedDict[int, Stage] = OrderedDict()
         self._pictures: OrderedDict[str, bytes] = OrderedDict()
-        self._turn = threading.Lock()
         self._keep = keep
 
     def picture(self, place_id: int, of: Setting, stand: Stand, asked: Sheet, t: float, step: int) -> bytes:
@@ -38,7 +37,8 @@ class PlantSheets:
             Refinement: 0 at once, 1 finer.
         """
         key = digest(stand, asked, t, step, of.place.site.latitude, of.place.wind)
-        with self._turn:
+
+        def act() -> bytes:
             if key not in self._pictures:
                 setting, shot = sheet(stand, asked, of)
                 stage = self._stages.get(place_id)
@@ -57,6 +57,8 @@ class PlantSheets:
                     self._pictures.popitem(last=False)
             self._pictures.move_to_end(key)
             return self._pictures[key]
+
+        return LINE.run(act, "a plant is drawn")
 
 
 SHEETS = PlantSheets()

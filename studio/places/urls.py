@@ -43,6 +43,7 @@ urlpatterns = [
     path("places/<int:place_id>/plant/<slug:name>/picture.jpg", growth.plant_picture, name="plant-picture"),
     path("places/<int:place_id>/plant/<slug:name>/silhouette/", growth.plant_silhouette, name="plant-silhouette"),
     path("places/<int:place_id>/look/", look.look, name="look"),
+    path("places/<int:place_id>/look/waits/", look.waits, name="look-waits"),
     path("places/<int:place_id>/export/", chest.export, name="export"),
     path("places/<int:place_id>/ride/", route.ride, name="ride"),
     path("places/<int:place_id>/mend/", route.mended, name="mend"),

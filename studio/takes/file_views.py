@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-import os
 import re
 import tempfile
 import zipfile
+from collections.abc import Iterator
 from pathlib import Path
+from typing import IO
 
 from django.contrib.auth.decorators import login_required
 from django.http import FileResponse, Http404, HttpRequest, HttpResponse
@@ -69,14 +70,22 @@ def ranged(request: HttpRequest, path: Path, kind: str, download: bool) -> HttpR
         file.close()
         return HttpResponse(status=416, headers={"Content-Range": f"bytes */{size}"})
     file.seek(start)
-    data = file.read(end - start + 1)
-    file.close()
-    return HttpResponse(
-        data,
-        status=206,
-        content_type=kind,
-        headers={"Content-Range": f"bytes {start}-{end}/{size}", "Accept-Ranges": "bytes"},
-    )
+    length = end - start + 1
+    reply = FileResponse(_stretch(file, length), status=206, content_type=kind)
+    reply["Content-Range"], reply["Accept-Ranges"] = f"bytes {start}-{end}/{size}", "bytes"
+    reply["Content-Length"] = str(length)
+    return reply
+
+
+PIECE = 1 << 16
+
+
+def _stretch(file: IO[bytes], length: int) -> Iterator[bytes]:
+    """So many bytes of an open file from where it stands, a piece at a time; it is closed afterwards."""
+    with file:
+        while length > 0 and (data := file.read(min(PIECE, length))):
+            length -= len(data)
+            yield data
 
 
 @login_required
@@ -129,16 +138,18 @@ def frames_zip(request: HttpRequest, take_id: int) -> HttpResponseBase:
     done = take.frames.filter(state=Frame.State.DONE).select_related("take")
     files = {f.number: {ending: path for ending, path in f.files().items() if path.exists()} for f in done}
     told = Told(shot, (take.width, take.height), take.quality, files)
-    handle, name = tempfile.mkstemp(suffix=".zip")
-    os.close(handle)
-    with zipfile.ZipFile(name, "w", zipfile.ZIP_STORED) as z:
-        for number, held in files.items():
-            for ending, path in held.items():
-                z.write(path, name_of(told, number, ending))
-        for beside, data in beside_frames(setting, told).items():
-            z.writestr(beside, data)
-    file = open(name, "rb")  # noqa: SIM115 - closed by the response
-    os.unlink(name)
+    file = tempfile.TemporaryFile()  # noqa: SIM115 - without a name: gone with the response, or with what goes wrong
+    try:
+        with zipfile.ZipFile(file, "w", zipfile.ZIP_STORED) as z:
+            for number, held in files.items():
+                for ending, path in held.items():
+                    z.write(path, name_of(told, number, ending))
+            for beside, data in beside_frames(setting, told).items():
+                z.writestr(beside, data)
+        file.seek(0)
+    except BaseException:
+        file.close()
+        raise
     return FileResponse(
         file,
         as_attachment=True,

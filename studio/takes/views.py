@@ -198,7 +198,7 @@ def rehearse(request: HttpRequest, place: Place) -> HttpResponse:
         ).exclude(state__in=[Take.State.CANCELLED, Take.State.FAILED])
         take = runs.filter(revision=place.head).first()
         if take is None:
-            runs.filter(state__in=[Take.State.WAITING, Take.State.RENDERING]).update(
+            runs.filter(state__in=[Take.State.WAITING, Take.State.RENDERING, Take.State.FILM]).update(
                 state=Take.State.CANCELLED, reason="an edit overtook it"
             )
             take = Take.begin(place, shot.id, Order("rehearsal", size, REHEARSAL, 1, shot.frames, begins_at=begins_at))
@@ -215,7 +215,7 @@ def rehearse(request: HttpRequest, place: Place) -> HttpResponse:
 def rest(request: HttpRequest, place: Place) -> HttpResponse:
     """Stop the rehearsals of a shot: a worker leaves them at its next strip; what is made stays."""
     running = Take.objects.filter(place=place, kind="rehearsal", shot=request.POST.get("shot", ""))
-    stopped = running.filter(state__in=[Take.State.WAITING, Take.State.RENDERING]).update(
+    stopped = running.filter(state__in=[Take.State.WAITING, Take.State.RENDERING, Take.State.FILM]).update(
         state=Take.State.CANCELLED, reason="stopped"
     )
     return JsonResponse({"stopped": stopped})

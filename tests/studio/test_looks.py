@@ -15,6 +15,7 @@ from lumwick.trace.quality import Quality
 from lumwick.trace.stage import Stage
 from studio.looks.beforehand import open_beforehand
 from studio.looks.engine import STEPS, LookEngine, Superseded, Wish, jpeg
+from studio.looks.line import LINE
 from studio.looks.settings import revision_setting
 from studio.places.models import Place
 from tests.studio.conftest import kept_place
@@ -98,7 +99,7 @@ def test_a_refinement_under_way_stops_for_a_newer_wish(place: Any) -> None:
     revision_setting(place.head.pk)
     worker = threading.Thread(target=refine)
     worker.start()
-    while not engine._turn.locked() and worker.is_alive():
+    while not LINE.busy and worker.is_alive():
         pass
     data, known = engine.look(Wish("v", place.pk, place.head.pk, "a", 0.3, None, 0, 2))
     worker.join()

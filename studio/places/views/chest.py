@@ -125,7 +125,7 @@ def bring_in(request: HttpRequest) -> HttpResponse:
 @place_view("POST")
 def throw_out(request: HttpRequest, place: Place) -> HttpResponse:
     """Put a place away; its revisions and takes are kept, what was rendering stops, and it can be brought back."""
-    place.takes.filter(state__in=["waiting", "rendering"]).update(state="cancelled")
+    place.takes.filter(state__in=["waiting", "rendering", "film"]).update(state="cancelled")
     Place.objects.filter(pk=place.pk).update(thrown_out=timezone.now())
     return redirect("chest")
 

@@ -11,7 +11,8 @@ from lumwick.errors import LumwickError, PlaceError
 from lumwick.lens.camera import Camera
 from lumwick.place.document import Shot
 from lumwick.snapshot.evaluate import Setting
-from studio.looks.engine import ENGINE_OF_LOOKS, Superseded, Wish
+from studio.looks.engine import ENGINE_OF_LOOKS, Wish
+from studio.looks.line import Busy, Superseded, asked_by, connected
 from studio.places.models import Place, StaleRevision
 from studio.places.views.chest import print_path
 from studio.places.views.owned import newest, place_view
@@ -65,6 +66,12 @@ def look(request: HttpRequest, place: Place) -> HttpResponse:
     return looked(request, place, f"{request.session.session_key}:{request.GET.get('tab', '')}", camera, keeps=True)
 
 
+@place_view("GET")
+def waits(request: HttpRequest, place: Place) -> JsonResponse:
+    """What the look that was asked for waits for."""
+    return JsonResponse({"say": ENGINE_OF_LOOKS.waits_for(str(request.session.session_key), place.pk)})
+
+
 def looked(
     request: HttpRequest, place: Place, viewer: str, camera: dict[str, float] | None, keeps: bool = False
 ) -> HttpResponse:
@@ -89,9 +96,12 @@ def looked(
     t = max(0.0, min(t, shot.seconds))
     asked = Wish(viewer, place.pk, place.head.pk, shot.id, t, camera, max(0, step), wish, noise, shows_tones)
     try:
-        picture, known = ENGINE_OF_LOOKS.look(asked)
+        with asked_by(viewer.rpartition(":")[0], connected(request)):
+            picture, known = ENGINE_OF_LOOKS.look(asked)
     except Superseded:
         return HttpResponse(status=204)
+    except Busy as error:
+        return JsonResponse({"error": str(error)}, status=503, headers={"Retry-After": "1"})
     except LumwickError as error:
         return JsonResponse({"error": str(error)}, status=422)
     if keeps and known["last"] and known["samples"] >= 8:

@@ -7,12 +7,14 @@ from functools import wraps
 from typing import Any
 
 from django.contrib.auth.decorators import login_required
-from django.http import HttpRequest, JsonResponse
+from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.http.response import HttpResponseBase
 from django.shortcuts import get_object_or_404
 from django.views.decorators.http import require_http_methods
 
 from lumwick.errors import LumwickError
+from lumwick.wanted import NoLongerWanted, while_wanted
+from studio.looks.line import Busy, asked_by, connected, newest_of
 from studio.places.asked import Unreadable
 from studio.places.models import Place, StaleRevision
 
@@ -34,11 +36,18 @@ def newest(place: Place) -> Place:
     return Place.objects.select_related(*WITH_HEAD).get(pk=place.pk)
 
 
-def place_view(*methods: str) -> Callable[[Callable[..., HttpResponseBase]], Callable[..., HttpResponseBase]]:
+def place_view(
+    *methods: str, one_at_a_time: bool = False
+) -> Callable[[Callable[..., HttpResponseBase]], Callable[..., HttpResponseBase]]:
     """Make a view of a place that the visitor owns: signed in, asked by one of some methods, given the place itself.
 
     What the core refuses, a request that cannot be read, and an edit of a revision that is no longer the newest, are
-    answered in a sentence.
+    answered in a sentence. What is only read ends when its client has left.
+
+    Parameters
+    ----------
+    one_at_a_time : bool
+        It ends also when the same visitor asks for it anew.
     """
 
     def made(view: Callable[..., HttpResponseBase]) -> Callable[..., HttpResponseBase]:
@@ -47,7 +56,22 @@ def place_view(*methods: str) -> Callable[[Callable[..., HttpResponseBase]], Cal
         @require_http_methods(methods)
         def guarded(request: HttpRequest, place_id: int, **more: Any) -> HttpResponseBase:
             try:
-                return view(request, own_place(request, place_id), **more)
+                place = own_place(request, place_id)
+                if request.method != "GET":
+                    return view(request, place, **more)
+                who = f"{request.session.session_key}:{view.__module__}.{view.__name__}"
+                still_there = connected(request)
+                newest = newest_of(f"{who}:{place_id}") if one_at_a_time else None
+
+                def wanted() -> bool:
+                    return (newest is None or newest()) and still_there()
+
+                with asked_by(who, wanted), while_wanted(wanted):
+                    return view(request, place, **more)
+            except NoLongerWanted:
+                return HttpResponse(status=204)
+            except Busy as error:
+                return JsonResponse({"error": str(error)}, status=503, headers={"Retry-After": "1"})
             except StaleRevision as stale:
                 return JsonResponse({"error": str(stale)}, status=409)
             except Unreadable as error:

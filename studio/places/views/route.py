@@ -51,7 +51,7 @@ def _reshot(place: Place, rev: int, shot: Shot, label: str, **more: Any) -> Json
     return JsonResponse({"state": state_of(fresh, shot.id), **more})
 
 
-@place_view("GET")
+@place_view("GET", one_at_a_time=True)
 def ride(request: HttpRequest, place: Place) -> JsonResponse:
     """What is wrong with a shot's camera move."""
     assert place.head is not None
@@ -108,7 +108,7 @@ def drawn(request: HttpRequest, place: Place) -> JsonResponse:
     return _reshot(place, asked.rev, new, f"drew a way of {len(new.route.stations)} stations")
 
 
-@place_view("GET")
+@place_view("GET", one_at_a_time=True)
 def suggested(request: HttpRequest, place: Place) -> JsonResponse:
     """Six good views of the place."""
     shot = shot_of(place, request.GET.get("shot"))

@@ -279,7 +279,7 @@ def _meeting(m: Meeting, what: str) -> dict[str, Any]:
     }
 
 
-@place_view("GET")
+@place_view("GET", one_at_a_time=True)
 def seam(request: HttpRequest, place: Place) -> HttpResponse:
     """The seam check, with its repairs."""
     _, _, shot = _head(place, request.GET.get("shot"))
@@ -324,7 +324,7 @@ def seam_step(request: HttpRequest, place: Place) -> HttpResponse:
     return JsonResponse({"text": step.text, "usual": step.usual, "greatest": step.greatest, "seam": step.seam})
 
 
-@place_view("GET")
+@place_view("GET", one_at_a_time=True)
 def amount(request: HttpRequest, place: Place) -> HttpResponse:
     """How much moves in the look's view: a map to lay over it, and words."""
     _, _, shot = _head(place, request.GET.get("shot"))

@@ -42,7 +42,7 @@ def _asked(request: HttpRequest, shot: Shot) -> tuple[Range, str]:
     return Range(first, last, within, kinds), suffix
 
 
-@place_view("GET")
+@place_view("GET", one_at_a_time=True)
 def told(request: HttpRequest, place: Place) -> JsonResponse:
     """How large what is asked for will be."""
     assert place.head is not None

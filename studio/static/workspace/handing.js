@@ -28,6 +28,7 @@ export const handing = {
   async tellHanded() {
     this.handedBusy = true;
     const reply = await fetch(this.url(`whole/told/?${this.handedQuery()}`)).catch(() => null);
+    if (reply && reply.status === 204) return; // it was asked anew
     const told = reply ? await reply.json().catch(() => ({})) : {};
     this.handedBusy = false;
     this.handedTold = told.words || told.error || 'The server cannot be reached.';

@@ -12,6 +12,7 @@ export const look = {
   inflight: null,
   lookInfo: '',
   lookTimer: 0,
+  waitsTimer: 0,
   noise: false,
   tones: false,
   tonesTold: null, // shares of red, green, blue and brightness, and of what is cut off
@@ -95,8 +96,11 @@ export const look = {
     if (this.tones) q.set('tones', '1');
     this.inflight = step === 0 ? 'coarse' : 'fine';
     const asked = performance.now();
+    clearTimeout(this.waitsTimer);
+    this.waitsTimer = setTimeout(() => this.sayWhatFor(wish), 300);
     fetch(this.url(`look/?${q}`))
       .then(async (r) => {
+        clearTimeout(this.waitsTimer);
         if (step === 0 || wish === this.wish) this.inflight = '';
         if (step === 0 && this.again) {
           this.again = false;
@@ -105,6 +109,12 @@ export const look = {
         }
         if (step > 0 && wish !== this.wish) return;
         if (r.status === 204) return;
+        if (r.status === 503) {
+          // many wait already: asked again in a moment
+          this.lookInfo = 'many are at work here: waits for a turn';
+          if (wish === this.wish) this.lookTimer = setTimeout(() => this.look(step), 1000);
+          return;
+        }
         if (!r.ok) {
           const d = await r.json().catch(() => ({}));
           this.lookInfo = 'no picture';
@@ -132,10 +142,20 @@ export const look = {
         if (!last && wish === this.wish) this.lookTimer = setTimeout(() => this.look(step + 1), 0);
       })
       .catch(() => {
+        clearTimeout(this.waitsTimer);
         this.inflight = '';
         this.lookInfo = 'the server cannot be reached';
         if (wish === this.wish) this.lookTimer = setTimeout(() => this.look(0), 2000);
       });
+  },
+  // a picture that takes longer says what it waits for, until it is there
+  async sayWhatFor(wish) {
+    const reply = await fetch(this.url('look/waits/')).catch(() => null);
+    if (!reply || reply.status !== 200 || !this.inflight || wish !== this.wish) return;
+    const { say } = await reply.json();
+    if (!this.inflight || wish !== this.wish) return;
+    this.lookInfo = say;
+    this.waitsTimer = setTimeout(() => this.sayWhatFor(wish), 1000);
   },
   dragLook(e) {
     if (e.button) return;
@@ -265,6 +285,7 @@ export const look = {
         ? await reply.json().catch(() => ({ error: 'The server could not answer.' }))
         : { error: 'The server cannot be reached.' };
     this.setBusy('');
+    if (reply && reply.status === 204) return; // it was asked anew
     if (said.error) {
       this.say(said.error);
       return;

@@ -24,7 +24,7 @@ export const route = {
       rev = this.s.rev,
       shot = this.s.shot.id;
     const reply = await fetch(this.url(`ride/?shot=${shot}`)).catch(() => null);
-    if (!reply || !reply.ok || mine !== this.rideAsked) return;
+    if (!reply || reply.status !== 200 || mine !== this.rideAsked) return;
     const data = await reply.json();
     if (data.rev !== this.s.rev || data.shot !== this.s.shot.id || rev !== this.s.rev) return;
     this.ride = data;
@@ -173,7 +173,9 @@ export const route = {
     }
     this.suggesting = true;
     const reply = await fetch(this.url(`suggest/?shot=${this.s.shot.id}`)).catch(() => null),
-      data = reply ? await reply.json() : { error: 'The server cannot be reached.' };
+      data = reply
+        ? await reply.json().catch(() => ({ views: this.views }))
+        : { error: 'The server cannot be reached.' };
     this.suggesting = false;
     if (data.error) {
       this.say(data.error);
