@@ -20,7 +20,7 @@ class BoundedBodies:
         self.get_response = get_response
 
     def __call__(self, request: HttpRequest) -> HttpResponse:
-        said = request.META.get("CONTENT_LENGTH") or "0"
+        said = str(request.META.get("CONTENT_LENGTH") or "0")
         size = int(said) if said.isascii() and said.isdigit() else -1
         most = self._most(request)
         if 0 <= size <= most and "chunked" not in request.META.get("HTTP_TRANSFER_ENCODING", "").lower():
