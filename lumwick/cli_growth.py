@@ -107,7 +107,7 @@ def leaf(
     out: Annotated[Path, typer.Option(help="Place file to write.")],
 ) -> None:
     """Give a stand's leaves the outline and colour of a leaf in a picture."""
-    from lumwick.growth.leaf_picture import read_leaf
+    from lumwick.growth.leaf_picture import LEAF_SIDE, read_leaf
     from lumwick.growth.standing import leaf_edit
     from lumwick.place.edits import apply, command
     from lumwick.place.files import load, pack
@@ -117,7 +117,7 @@ def leaf(
     one = next((x for x in document.growth if stand in (x.id, x.name)), None)
     if one is None:
         raise PlaceError(f"There is no stand {stand!r} in this place.")
-    told = read_leaf(read_image(picture.read_bytes(), picture.name)[0])
+    told = read_leaf(read_image(picture.read_bytes(), picture.name, LEAF_SIDE)[0].astype(float))
     made, label = apply(document, command(leaf_edit(one, told, picture.name)))
     out.write_bytes(pack(made, assets))
     print(f"{label}: {told.outline}, {told.broad:g} times as broad as long, {told.colour}.")

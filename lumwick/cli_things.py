@@ -26,6 +26,7 @@ def bring(
     unit: Annotated[Optional[str], typer.Option(help="What its numbers are in: m, cm, mm, in or ft.")] = None,
     tile: Annotated[Optional[float], typer.Option(help="Metres that a set of textures covers.")] = None,
     reduce: Annotated[Optional[int], typer.Option(help="Triangles that each model is to have at most.")] = None,
+    up: Annotated[Optional[str], typer.Option(help="Which axis of an OBJ, PLY or STL file points up: y or z.")] = None,
 ) -> None:
     """Bring models into a place, and set them down on its ground."""
     from lumwick.built.bring.bundle import read_from
@@ -40,6 +41,8 @@ def bring(
         east, north = (float(v) for v in at.split(","))
     except ValueError:
         raise PlaceError(f"A spot is written like 12,-4, not {at!r}.") from None
+    if up not in (None, "y", "z"):
+        raise PlaceError(f"The axis that points up is y or z, not {up!r}.")
     document, assets = load(place)
     setting = load_setting((document, assets)).still()
     files, names = read_from(what)
@@ -51,7 +54,7 @@ def bring(
             print(f"{one.surface.name}: a surface of {len(one.files)} textures{''.join(f'; {n}' for n in one.notes)}.")
         out.write_bytes(pack(document, assets))
         return
-    taken = take_over(files, names)
+    taken = take_over(files, names, None if up is None else up == "y")
     if unit is not None:
         taken = [one.in_unit(unit) for one in taken]
     if reduce is not None:

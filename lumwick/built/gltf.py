@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import base64
 import json
+import struct
 import zlib
 from collections.abc import Callable
 from pathlib import PurePosixPath
@@ -38,6 +39,11 @@ VERSION_1 = "This model is a glTF of version 1, which is not read: export it as 
 _MAGIC, _JSON, _BIN = b"glTF", 0x4E4F534A, 0x004E4942
 
 
+FILE_AT_MOST = 1_500_000_000
+"""Bytes of a model as it is kept."""
+MESHOPT_AT_MOST, MESHOPT_TIMES = 400_000_000, 600
+"""Bytes that a compressed view unpacks to at most, and times as many as it holds."""
+
 DAMAGE = (
     ValueError,
     LookupError,
@@ -48,6 +54,7 @@ DAMAGE = (
     RecursionError,
     RuntimeError,
     zlib.error,
+    struct.error,
 )
 """How reading fails where a file is not what it says."""
 
@@ -64,6 +71,15 @@ class Gltf:
 
     def __init__(self, told: dict[str, Any], buffers: list[bytes]) -> None:
         self.told, self.buffers = told, buffers
+        views = told.get("bufferViews") or []
+        # an array without a view is one of zeros: it stands beside arrays that hold something, and is no longer
+        held = [
+            min(int(one["count"]), int(views[one["bufferView"]]["byteLength"]))
+            for one in told.get("accessors") or []
+            if "bufferView" in one
+        ]
+        draco = any("extensions" in p for mesh in told.get("meshes") or [] for p in mesh.get("primitives") or [])
+        self._longest = max([1000, *held]) if not draco else 400_000_000
 
     def all(self, what: str) -> list[Any]:
         """One of the document's lists."""
@@ -80,6 +96,8 @@ class Gltf:
 
     def _rows(self, view: int | None, offset: int, count: int, kind: np.dtype[Any], wide: int) -> NDArray[Any]:
         if view is None:
+            if count > self._longest:
+                raise ValueError("an array of nothing is longer than any that holds something")
             return np.zeros((count, wide), kind)
         data, step = self.view(view), self.all("bufferViews")[view].get("byteStride")
         item = kind.itemsize * wide
@@ -101,7 +119,7 @@ class Gltf:
         """
         one = self.all("accessors")[number]
         kind, wide, count = np.dtype(KINDS[one["componentType"]]), COUNTS[one["type"]], int(one["count"])
-        if count < 0 or count * wide > 400_000_000:
+        if count < 0 or count * wide > 100_000_000:
             raise ValueError("an array's length cannot be meant")
         values = self._rows(one.get("bufferView"), one.get("byteOffset", 0), count, kind, wide)
         if sparse := one.get("sparse"):
@@ -158,7 +176,7 @@ def opened(data: bytes, find: Callable[[str], bytes | None] = lambda _: None) ->
         It is damaged.
     """
     text, chunk = _chunks(data)
-    told = json.loads(text)
+    told = json.loads(text, parse_constant=_no_number)
     if not isinstance(told, dict) or "asset" not in told:
         raise ValueError("it does not say what it is")
     if not str(told["asset"].get("version", "")).startswith("2"):
@@ -175,6 +193,10 @@ def opened(data: bytes, find: Callable[[str], bytes | None] = lambda _: None) ->
             found = b""
         buffers.append(found)
     return Gltf(told, buffers), missing
+
+
+def _no_number(said: str) -> float:
+    raise ValueError(f"{said} is no number of JSON's")
 
 
 def from_uri(uri: str, find: Callable[[str], bytes | None]) -> bytes | None:
@@ -194,6 +216,8 @@ def unpack_views(g: Gltf) -> None:
             import meshopt
 
             start, size = packed.get("byteOffset", 0), int(packed["byteStride"])
+            if not 0 < int(packed["count"]) * size <= min(MESHOPT_AT_MOST, MESHOPT_TIMES * int(packed["byteLength"])):
+                raise ValueError("a compressed view's length cannot be meant")
             held = g.buffers[packed["buffer"]][start : start + packed["byteLength"]]
             data = meshopt.decode_gltf_buffer(
                 held, int(packed["count"]), size, packed["mode"], packed.get("filter", "NONE")
@@ -211,7 +235,10 @@ def from_draco(data: bytes, names: dict[str, int]) -> tuple[dict[str, NDArray[An
     """Attributes by name, and triangles, of a mesh compressed by Draco."""
     import DracoPy
 
-    mesh = DracoPy.decode(data)
+    try:
+        mesh = DracoPy.decode(data)
+    except Exception as error:  # of its own kinds, one of them no error of Python's
+        raise ValueError("what is compressed in it is damaged") from error
     held = {one["unique_id"]: np.asarray(one["data"]) for one in mesh.attributes}
     out = {name: held[number].reshape(len(mesh.points), -1) for name, number in names.items() if number in held}
     return out, np.asarray(mesh.faces)
@@ -236,7 +263,15 @@ class Writer:
         self._body = bytearray()
 
     def view(self, data: bytes) -> int:
-        """Add bytes; returns the number of their view."""
+        """Add bytes; returns the number of their view.
+
+        Raises
+        ------
+        PlaceError
+            It has become too large.
+        """
+        if len(self._body) + len(data) > FILE_AT_MOST:
+            raise PlaceError(f"It would come to more than {FILE_AT_MOST / 1e6:,.0f} MB: reduce it first.")
         self._body += b"\0" * (-len(self._body) % 4)
         self.views.append({"buffer": 0, "byteOffset": len(self._body), "byteLength": len(data)})
         self._body += data

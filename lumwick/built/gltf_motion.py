@@ -9,7 +9,6 @@ cubic spline).
 from __future__ import annotations
 
 from dataclasses import dataclass
-from functools import lru_cache
 from typing import Any
 
 import numpy as np
@@ -19,6 +18,7 @@ from lumwick.built.gltf import DAMAGE, Gltf, damaged, opened, unpack_views
 from lumwick.built.gltf_scene import pieces
 from lumwick.built.meshes import grouped, read_mesh, upright
 from lumwick.errors import PlaceError
+from lumwick.once import sized
 
 JOINTS_AT_MOST = 4000
 """Joints that a moving model may have."""
@@ -211,7 +211,7 @@ def _apart(node: dict[str, Any]) -> None:
     node["scale"] = size.tolist()
 
 
-@lru_cache(8)
+@sized(400_000_000)
 def moving(data: bytes, name: str, y_up: bool) -> Moving:
     """A moving model from a file's bytes, read once."""
     return Moving(data, name, y_up)

@@ -8,17 +8,16 @@ _emissive_strength, _ior, _transmission, _volume, KHR_texture_transform and EXT_
 
 from __future__ import annotations
 
-import io
 from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from PIL import Image
 
 from lumwick.built.gltf import Gltf, primitive
 from lumwick.built.images import pixels_of
-from lumwick.built.meshes import MeshSurface
+from lumwick.built.meshes import TRIANGLES_AT_MOST, MeshSurface
+from lumwick.errors import PlaceError
 
 NITS = 1000.0
 """What an emission of 1 is taken for [cd/m2] (practice: screens and lit signs)."""
@@ -95,9 +94,12 @@ def worlds(g: Gltf, own: list[NDArray[np.float64]]) -> dict[int, NDArray[np.floa
 
 def names_of_nodes(g: Gltf) -> dict[int, str]:
     """What each shown node is called: its own name, or that of the nearest above it."""
-    out, todo = {}, [(k, "") for k in shown_nodes(g)]
+    out: dict[int, str] = {}
+    todo = [(k, "") for k in shown_nodes(g)]
     while todo:
         k, above = todo.pop()
+        if k in out:
+            raise ValueError("a node hangs from two others, or from itself")
         out[k] = str(g.all("nodes")[k].get("name") or above)
         todo += [(child, out[k]) for child in g.all("nodes")[k].get("children") or []]
     return out
@@ -167,6 +169,7 @@ def skinned(
 def pieces(g: Gltf, notes: list[str], nodes: list[dict[str, Any]] | None = None) -> list[Piece]:
     """All that the document's scene shows, as it stands before anything moves, or as ``nodes`` are at a time."""
     nodes = g.all("nodes") if nodes is None else nodes
+    check_scene(g, nodes)
     where = worlds(g, [matrix_of(node) for node in nodes])
     names, out = names_of_nodes(g), []
     for k, m in where.items():
@@ -181,6 +184,37 @@ def pieces(g: Gltf, notes: list[str], nodes: list[dict[str, Any]] | None = None)
                 if piece is not None:
                     out.append(replace(piece, node=names[k]))
     return out
+
+
+CORNERS_AT_MOST = 3 * TRIANGLES_AT_MOST
+COPIES_AT_MOST = 200_000
+
+
+def check_scene(g: Gltf, nodes: list[dict[str, Any]]) -> None:
+    """Refuse a scene that shows too much, before anything of it is made: by what its arrays say of their lengths.
+
+    Raises
+    ------
+    PlaceError
+    """
+    accessors, corners, copies = g.all("accessors"), 0, 0
+    for node in nodes:
+        if "mesh" not in node:
+            continue
+        many = (node.get("extensions") or {}).get("EXT_mesh_gpu_instancing")
+        times = (
+            1 if many is None else max((int(accessors[at]["count"]) for at in many["attributes"].values()), default=0)
+        )
+        copies += times
+        for one in g.all("meshes")[node["mesh"]]["primitives"]:
+            held = [accessors[at] for name, at in one["attributes"].items() if name == "POSITION"]
+            held += [accessors[one["indices"]]] if "indices" in one else []
+            corners += times * max((int(a["count"]) for a in held), default=0)
+    if corners > CORNERS_AT_MOST or copies > COPIES_AT_MOST:
+        raise PlaceError(
+            f"It shows {corners:,} corners of triangles in {copies:,} copies: at most {CORNERS_AT_MOST:,} and "
+            f"{COPIES_AT_MOST:,} can be used. Reduce it first."
+        )
 
 
 def _piece(
@@ -307,10 +341,4 @@ def _image(g: Gltf, info: dict[str, Any] | None, what: str, notes: list[str], st
     held = g.all("images")[source]
     if "bufferView" not in held or ((held.get("extras") or {}).get("missing") and not stands):
         return None
-    try:
-        opened = Image.open(io.BytesIO(g.view(held["bufferView"])))
-        opened.load()
-    except (OSError, ValueError, SyntaxError, Image.DecompressionBombError):
-        notes.append(f"its {what} texture is damaged and was left out")
-        return None
-    return pixels_of(opened, notes, what)
+    return pixels_of(g.view(held["bufferView"]), notes, what)

@@ -7,19 +7,20 @@ import re
 import zipfile
 from collections.abc import Iterator
 from dataclasses import dataclass
-from functools import lru_cache
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 from PIL import Image
 
 from lumwick.errors import PlaceError
+from lumwick.once import sized
+from lumwick.strangers import FORMATS, PICTURE_DAMAGE, PIXELS_AT_MOST, picture, unzipped
 
 CELLS = 256
 FRAMES_AT_MOST = 2400
 BYTES_AT_MOST = 1_500_000_000
-FILM_ENDINGS = (".mp4", ".mov", ".webm", ".mkv", ".zip")
 PICTURES = (".png", ".jpg", ".jpeg", ".webp", ".tif", ".tiff")
 FPS_OF_FRAMES = 24.0
 """Rate of frames that tell none."""
@@ -72,20 +73,17 @@ def _number(name: str) -> tuple[int, str]:
 
 
 def _of_zip(data: bytes, name: str) -> Iterator[Image.Image]:
-    try:
-        with zipfile.ZipFile(io.BytesIO(data)) as z:
-            inside = [i for i in z.infolist() if i.filename.lower().endswith(PICTURES)]
-            if sum(i.file_size for i in inside) > BYTES_AT_MOST:
-                raise PlaceError(f"{name} unpacks to more than 1.5 GB: bring smaller frames.")
-            for info in sorted(inside, key=lambda i: _number(i.filename)):
-                try:
-                    image = Image.open(io.BytesIO(z.read(info)))
-                    image.load()
-                except (OSError, ValueError, SyntaxError, Image.DecompressionBombError) as error:
-                    raise PlaceError(f"{info.filename} in {name} cannot be read as a picture.") from error
-                yield image
-    except (zipfile.BadZipFile, EOFError, OSError) as error:
-        raise PlaceError(f"{name} is damaged, or is no zip of pictures.") from error
+    def wanted(path: str) -> bool:
+        return path.lower().endswith(PICTURES)
+
+    held = list(unzipped(data, name, files_at_most=2 * FRAMES_AT_MOST, bytes_at_most=BYTES_AT_MOST, wanted=wanted))
+    for path, one in sorted(held, key=lambda item: _number(item[0])):
+        image = picture(one, f"{path} in {name}")
+        try:
+            image.load()
+        except PICTURE_DAMAGE as error:
+            raise PlaceError(f"{path} in {name} cannot be read as a picture.") from error
+        yield image
 
 
 def _checked(images: Iterator[Image.Image], name: str) -> NDArray[np.uint8]:
@@ -108,7 +106,21 @@ def _checked(images: Iterator[Image.Image], name: str) -> NDArray[np.uint8]:
     return every[..., :1].copy() if grey else every
 
 
-@lru_cache(6)
+def _container(data: bytes) -> str | None:
+    """Which kind of film a file's first bytes say it is, as the reader calls it; None if of none that is read.
+
+    Lists of other films, and descriptions of streams, are none: they have the reader open what they name.
+    """
+    if data[4:8] in (b"ftyp", b"moov", b"mdat", b"wide", b"free", b"skip"):
+        return "mov"
+    return "matroska" if data[:4] == b"\x1a\x45\xdf\xa3" else None
+
+
+ALONE = {"protocol_whitelist": "", "format_whitelist": "mov,mp4,m4a,3gp,3g2,mj2,matroska,webm", "enable_drefs": "0"}
+"""Options by which a film is read from its own bytes alone."""
+
+
+@sized(600_000_000)
 def read_gobo_film(data: bytes, name: str) -> GoboFilm:
     """A film's frames from its bytes.
 
@@ -117,20 +129,34 @@ def read_gobo_film(data: bytes, name: str) -> GoboFilm:
     PlaceError
         It is none, is damaged, has frames of two sizes, or too many.
     """
-    if name.lower().endswith(".zip"):
+    if data[:2] == b"PK":
         return GoboFilm(_checked(_of_zip(data, name), name), FPS_OF_FRAMES)
     import av  # takes a third of a second to load
 
+    kind = _container(data)
+    none = PlaceError(
+        f"{name} cannot be read as a film: bring an MP4, MOV, MKV or WebM, or a zip of numbered pictures."
+    )
+    if kind is None:
+        raise none
+    options = {k: v for k, v in ALONE.items() if kind == "mov" or k != "enable_drefs"}
     try:
-        with av.open(io.BytesIO(data), "r") as film:
+        with av.open(io.BytesIO(data), "r", format=kind, options=options) as film:
             stream = film.streams.video[0]
+            if stream.width * stream.height > PIXELS_AT_MOST:
+                raise PlaceError(f"{name} is {stream.width}x{stream.height}: bring a smaller film.")
             fps = float(stream.average_rate or FPS_OF_FRAMES)
-            frames = _checked(
-                (Image.fromarray(frame.to_ndarray(format="rgb24")) for frame in film.decode(stream)), name
-            )
-    except (av.error.FFmpegError, IndexError, ValueError, OSError) as error:
-        raise PlaceError(f"{name} cannot be read as a film: bring a film, or a zip of numbered pictures.") from error
+            frames = _checked((Image.fromarray(_small(frame)) for frame in film.decode(stream)), name)
+    except (av.error.FFmpegError, IndexError, ValueError, OSError, MemoryError) as error:
+        raise none from error
     return GoboFilm(frames, fps)
+
+
+def _small(frame: Any) -> NDArray[np.uint8]:
+    """A frame's pixels, no more of them than a gobo can use."""
+    k = min(1.0, 2 * CELLS / max(frame.width, frame.height))
+    wide, high = max(1, round(frame.width * k)), max(1, round(frame.height * k))
+    return np.asarray(frame.reformat(wide, high, "rgb24").to_ndarray())
 
 
 def zipped(pictures: Iterator[tuple[str, Path]]) -> bytes:
@@ -138,7 +164,7 @@ def zipped(pictures: Iterator[tuple[str, Path]]) -> bytes:
     out = io.BytesIO()
     with zipfile.ZipFile(out, "w", zipfile.ZIP_STORED) as z:
         for name, path in pictures:
-            image = Image.open(path).convert("RGB")
+            image = Image.open(path, formats=FORMATS).convert("RGB")
             image.thumbnail((2 * CELLS, 2 * CELLS), Image.Resampling.BOX)
             held = io.BytesIO()
             image.save(held, "PNG")
@@ -157,7 +183,7 @@ def silhouettes(pictures: Iterator[tuple[str, bytes]]) -> bytes:
     out = io.BytesIO()
     with zipfile.ZipFile(out, "w", zipfile.ZIP_STORED) as z:
         for name, data in pictures:
-            alpha = Image.open(io.BytesIO(data)).convert("RGBA").getchannel("A")
+            alpha = Image.open(io.BytesIO(data), formats=FORMATS).convert("RGBA").getchannel("A")
             alpha.thumbnail((2 * CELLS, 2 * CELLS), Image.Resampling.BOX)
             held = io.BytesIO()
             Image.eval(alpha, lambda v: 255 - v).save(held, "PNG")

@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass, field, replace
-from functools import lru_cache
+from functools import partial
 from pathlib import PurePosixPath
 from typing import Any
 from urllib.parse import unquote
@@ -17,9 +17,9 @@ from urllib.parse import unquote
 import numpy as np
 from numpy.typing import NDArray
 
-from lumwick.built.images import pixels_of
 from lumwick.errors import PlaceError
 from lumwick.motion.colour import to_linear
+from lumwick.once import sized
 
 MODEL_ENDINGS = (".glb", ".gltf", ".obj", ".ply", ".stl")
 
@@ -97,23 +97,6 @@ def _told_colour(visual: Any) -> MeshSurface:
     return MeshSurface("coloured", tuple(to_linear(np.asarray(colours[:3]) / 255.0)))
 
 
-def _surface(visual: Any, notes: list[str]) -> MeshSurface:
-    """A file's material as ours."""
-    material = getattr(visual, "material", None)
-    if material is None:
-        return _told_colour(visual)
-    diffuse = getattr(material, "diffuse", None)
-    colour = (0.5, 0.5, 0.5) if diffuse is None else tuple(to_linear(np.asarray(diffuse[:3], float) / 255.0))
-    image = pixels_of(getattr(material, "image", None), notes, "colour")
-    return MeshSurface(
-        str(getattr(material, "name", "") or "surface"),
-        (1.0, 1.0, 1.0) if image is not None else colour,
-        0.6,
-        0.0,
-        colour_map=image,
-    )
-
-
 def beside_file(files: dict[str, bytes], key: str, model: str = "") -> bytes | None:
     """A file that a model refers to: from the model's own folder, or else the only one of that name."""
     key = unquote(key).replace("\\", "/")
@@ -154,6 +137,18 @@ def _from_gltf(data: bytes, name: str, y_up: bool, files: dict[str, bytes], note
     except DAMAGE as error:
         raise damaged(name) from error
     return out
+
+
+def _from_obj(data: bytes, name: str, y_up: bool, files: dict[str, bytes], notes: list[str]) -> list[Joined]:
+    from lumwick.built.obj import pieces_of
+
+    pieces = pieces_of(data, name, files, name, notes)
+    return [_sound(p.vertices, p.triangles, p.uv, p.normals, y_up, partial(_own, p)) for p in pieces]
+
+
+def _own(piece: Any) -> MeshSurface:
+    surface: MeshSurface = piece.surface
+    return surface
 
 
 def _surfaces(g: Any, materials: list[int | None], notes: list[str]) -> dict[int | None, Future[MeshSurface]]:
@@ -201,39 +196,28 @@ def grouped(pieces: list[Any]) -> list[Any]:
     return out
 
 
-def _by_surface(meshes: list[Any]) -> list[list[Any]]:
-    """Meshes of one surface together; those with texture coordinates apart from those without."""
-    groups: dict[Any, list[Any]] = {}
-    for mesh in meshes:
-        visual: Any = mesh.visual
-        material = getattr(visual, "material", None)
-        surface: Any = id(material)
-        if material is None:
-            surface = tuple(np.asarray(visual.main_color).tolist()) if visual.defined else None
-        groups.setdefault((surface, getattr(visual, "uv", None) is not None), []).append(mesh)
-    return list(groups.values())
-
-
 def upright(v: NDArray[np.float64]) -> NDArray[np.float64]:
-    """Vectors (n, 3) from axes with y up to east, north, up."""
-    return np.stack([v[:, 0], -v[:, 2], v[:, 1]], -1)
+    """Vectors (..., 3) from axes with y up to east, north, up."""
+    return np.stack([v[..., 0], -v[..., 2], v[..., 1]], -1)
 
 
 Joined = tuple[MeshPart | None, int, int]
 """A part (None if nothing is left), how many triangles have no area, and how many have corners that are no numbers."""
 
 
-def _joined(members: list[Any], y_up: bool, notes: list[str]) -> Joined:
-    """Meshes of one surface as one part."""
-    v = np.concatenate([np.asarray(m.vertices, float) for m in members])
-    starts = np.cumsum([0] + [len(m.vertices) for m in members[:-1]])
-    t = np.concatenate([np.asarray(m.faces, np.int64) + s for m, s in zip(members, starts, strict=True)])
-    normals = uv = None
-    if all("vertex_normals" in m._cache.cache for m in members):
-        normals = np.concatenate([np.asarray(m.vertex_normals, float) for m in members])
-    if getattr(members[0].visual, "uv", None) is not None:
-        uv = np.concatenate([np.asarray(m.visual.uv, float)[:, :2] for m in members])
-    return _sound(v, t, uv, normals, y_up, lambda: _surface(members[0].visual, notes))
+def _joined(member: Any, y_up: bool) -> Joined:
+    """A mesh of a file that has no materials but its own colour."""
+    normals = None
+    if "vertex_normals" in member._cache.cache:
+        normals = np.asarray(member.vertex_normals, float)
+    v, t = np.asarray(member.vertices, float), np.asarray(member.faces, np.int64)
+    if len(t) and not 0 <= t.min() <= t.max() < len(v):
+        raise PlaceError("It cannot be used: a triangle has a corner that is not there.")
+    return _sound(v, t, None, normals, y_up, lambda: _told_colour(member.visual))
+
+
+WILD = 1e9
+"""How far a corner may lie [the file's units]: what lies further is damage, and no unit."""
 
 
 def _sound(
@@ -244,24 +228,32 @@ def _sound(
     y_up: bool,
     surface: Callable[[], MeshSurface],
 ) -> Joined:
-    """A part of the triangles that have an area, and corners that are numbers."""
-    finite = np.asarray(np.isfinite(v).all(1))
+    """A part of the triangles that have an area, and corners that are numbers.
+
+    Parameters
+    ----------
+    uv, normals : ndarray or None
+        Of each vertex, shape (n, k), or of each triangle's corners, shape (m, 3, k).
+    """
+    finite = np.asarray((np.abs(v) <= WILD).all(1))
     sound = finite[t].all(1)
     wild = int((~sound).sum())
-    t, v = t[sound], np.where(finite[:, None], v, 0)
+    v = np.where(finite[:, None], v, 0)
     if y_up:
         v, normals = upright(v), None if normals is None else upright(normals)
-    flat = np.linalg.norm(np.cross(v[t[:, 1]] - v[t[:, 0]], v[t[:, 2]] - v[t[:, 0]]), axis=1) <= 1e-14
-    t = t[~flat]
-    if not len(t):
+    area = np.linalg.norm(np.cross(v[t[:, 1]] - v[t[:, 0]], v[t[:, 2]] - v[t[:, 0]]), axis=1)
+    flat = sound & (area <= 1e-14)
+    keep = sound & ~flat
+    if not keep.any():
         return None, int(flat.sum()), wild
-    part = MeshPart(
-        surface(),
-        v.astype(np.float32),
-        t.astype(np.uint32),
-        None if uv is None else np.nan_to_num(uv)[t].astype(np.float32),
-        None if normals is None else np.nan_to_num(normals)[t].astype(np.float32),
-    )
+
+    def of_corners(values: NDArray[np.float64] | None) -> NDArray[np.float32] | None:
+        if values is None:
+            return None
+        return np.asarray(np.nan_to_num(values[keep] if values.ndim == 3 else values[t[keep]]), np.float32)
+
+    kept = t[keep].astype(np.uint32)
+    part = MeshPart(surface(), v.astype(np.float32), kept, of_corners(uv), of_corners(normals))
     return part, int(flat.sum()), wild
 
 
@@ -283,6 +275,21 @@ def check_amount(name: str, triangles: int) -> None:
         )
 
 
+BEGINS = {b"glTF": ".glb", b"ply\n": ".ply", b"ply\r": ".ply", b"PXR-USDC": ".usdc", b"#usda": ".usda"}
+"""How kinds of models begin, where their first bytes say so."""
+
+
+def kind_of(data: bytes, name: str) -> str:
+    """The ending that a model's bytes ask for, or its own where they say nothing."""
+    own = PurePosixPath(name).suffix.lower()
+    told = next((kind for start, kind in BEGINS.items() if data.startswith(start)), None)
+    if told is None and data[:400].lstrip()[:1] == b"{" and b'"asset"' in data:
+        told = ".gltf"
+    if told is None and len(data) >= 84 and len(data) == 84 + 50 * int.from_bytes(data[80:84], "little"):
+        told = ".stl"
+    return own if told is None or (told.startswith(".usd") and own.startswith(".usd")) else told
+
+
 def read_mesh(data: bytes, name: str, y_up: bool | None = None, beside: tuple[tuple[str, bytes], ...] = ()) -> Mesh:
     """A model from a file's bytes.
 
@@ -298,25 +305,28 @@ def read_mesh(data: bytes, name: str, y_up: bool | None = None, beside: tuple[tu
     PlaceError
         It is no model, has no triangles, or too many.
     """
-    suffix = PurePosixPath(name).suffix.lower()
+    suffix = kind_of(data, name)
     if suffix not in MODEL_ENDINGS:
         *most, last = (ending[1:] for ending in MODEL_ENDINGS)
         raise PlaceError(f"{name} is not a model that can be read: bring a {', '.join(most)} or {last} file.")
     return _read(data, name, suffix in (".glb", ".gltf", ".obj") if y_up is None else y_up, beside)
 
 
-@lru_cache(8)
+@sized(500_000_000)
 def _read(data: bytes, name: str, y_up: bool, beside: tuple[tuple[str, bytes], ...]) -> Mesh:
-    suffix = PurePosixPath(name).suffix.lower()
+    suffix = kind_of(data, name)
     notes: list[str] = []
+    if suffix != PurePosixPath(name).suffix.lower():
+        notes.append(f"its ending is not that of a {suffix[1:]} file, which it is")
     files = dict(beside)
     if suffix in (".glb", ".gltf"):
         joined = _from_gltf(data, name, y_up, files, notes)
+    elif suffix == ".obj":
+        joined = _from_obj(data, name, y_up, files, notes)
     else:
         from lumwick.built.model_file import meshes_of  # its library takes 0.8 s to load, most of a command's start
 
-        groups = _by_surface(meshes_of(data, name, suffix, files, notes))
-        joined = [_joined(members, y_up, notes) for members in groups]
+        joined = [_joined(mesh, y_up) for mesh in meshes_of(data, name, suffix)]
     parts = tuple(part for part, _, _ in joined if part is not None)
     if not parts and any(n for _, _, n in joined):
         raise PlaceError(f"{name} cannot be used: the corners of its triangles are no numbers, or infinite.")

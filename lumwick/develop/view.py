@@ -159,8 +159,9 @@ def curved(image: Image, added: tuple[float, ...]) -> Image:
 def _table(data: bytes) -> ocio.CPUProcessor:
     if len(data) > LUT_BYTES_AT_MOST:
         raise RenderError("This look-up table is over 60 MB: a .cube of 65 steps a side has about 8.")
+    words = _cube(data)
     with tempfile.NamedTemporaryFile(suffix=".cube") as file:
-        file.write(data)
+        file.write(words)
         file.flush()
         try:
             made = ocio.Config.CreateRaw().getProcessor(
@@ -169,6 +170,54 @@ def _table(data: bytes) -> ocio.CPUProcessor:
             return made.getDefaultCPUProcessor()
         except (ocio.Exception, UnicodeDecodeError) as error:
             raise RenderError("This look-up table cannot be read: it is no .cube file, or it is cut short.") from error
+
+
+CUBE_WORDS = (
+    "TITLE",
+    "LUT_1D_SIZE",
+    "LUT_3D_SIZE",
+    "DOMAIN_MIN",
+    "DOMAIN_MAX",
+    "LUT_1D_INPUT_RANGE",
+    "LUT_3D_INPUT_RANGE",
+)
+SIZES_AT_MOST = {"LUT_1D_SIZE": 65536, "LUT_3D_SIZE": 129}
+
+
+def _cube(data: bytes) -> bytes:
+    """A .cube table's lines, and nothing that another reader could take for its own: the library tries all it knows
+    on what is no .cube, and some of them read what files a few words name.
+
+    References
+    ----------
+    Adobe, Cube LUT specification 1.0 (2013): keywords, then rows of three numbers. A table of both kinds, 1D before
+    3D, is common practice.
+    """
+    wrong = RenderError("This look-up table cannot be read: it is no .cube file, or it is cut short.")
+    sizes, out, count = {}, [], 0
+    try:
+        lines = data.decode("utf-8-sig").splitlines()
+        for line in lines:
+            words = line.split()
+            if not words or words[0].startswith("#"):
+                continue
+            if words[0] in CUBE_WORDS:
+                if words[0] in SIZES_AT_MOST:
+                    sizes[words[0]] = int(words[1])
+                if words[0] != "TITLE":
+                    out.append(line)
+                continue
+            if len(words) != 3 or not np.isfinite([float(word) for word in words]).all():
+                raise wrong
+            count += 1
+            out.append(line)
+    except (ValueError, IndexError):
+        raise wrong from None
+    if not sizes or any(not 2 <= size <= SIZES_AT_MOST[name] for name, size in sizes.items()):
+        raise wrong
+    if count != sizes.get("LUT_1D_SIZE", 0) + sizes.get("LUT_3D_SIZE", 0) ** 3:
+        raise wrong
+    return "\n".join([*out, ""]).encode()
 
 
 def tabled(picture: Image, data: bytes, strength: float) -> Image:

@@ -15,6 +15,8 @@ from scipy import ndimage
 from lumwick.errors import PlaceError
 
 Floats = NDArray[np.float64]
+LEAF_SIDE = 1024
+"""Pixels of a leaf's picture, on its longer side, that are looked at."""
 POINTS = 9
 """By how many points half of its outline is told."""
 APART = 0.12

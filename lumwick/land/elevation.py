@@ -23,6 +23,16 @@ from lumwick.land.ground import Ground, check_heights
 
 BYTES_AT_MOST = 400_000_000
 SIDE_AT_MOST = 20_000
+POINTS_AT_MOST = 1_000_000_000
+"""Of a file that is averaged down."""
+BLOCK_AT_MOST = 256_000_000
+"""Bytes that a piece of a file takes which is unpacked at once."""
+PACKED_AT_MOST = 1000
+"""By how much heights may be packed: a file that says it holds more for its size holds nothing."""
+DRIVERS = {"tiff": "GTiff", "grid": "AAIGrid", "png": "PNG"}
+"""Who reads a kind of file: no other is asked, for some of them read whatever file a few words name."""
+GROUND_AT_MOST = 4097
+"""Points a side of a ground that a place keeps."""
 LOWEST, HIGHEST = -12_000.0, 9_500.0
 """Metres beyond which a number is no height on the earth but a mark for none."""
 POINTS_A_SIDE = 1025
@@ -73,8 +83,19 @@ class _Band:
     crs: CRS | None
 
 
-def _check_source(source: rasterio.DatasetReader, name: str, kind: str, reduce: bool) -> None:
+def _check_source(source: rasterio.DatasetReader, path: Path, kind: str, reduce: bool) -> None:
     """Refuse what cannot be heights, or is too large or too small."""
+    name, points = path.name, source.width * source.height
+    block = max(h * w for h, w in source.block_shapes) * np.dtype(source.dtypes[0]).itemsize
+    if source.interleaving is not None and source.interleaving.value == "PIXEL":
+        block *= source.count
+    if points > POINTS_AT_MOST or block > BLOCK_AT_MOST:
+        raise LandError(
+            f"{name} has {source.width:,} by {source.height:,} points, more than can be read even to average them "
+            "down: cut out the part you film, or save it in tiles."
+        )
+    if points * np.dtype(source.dtypes[0]).itemsize > PACKED_AT_MOST * path.stat().st_size:
+        raise LandError(f"{name} says that it holds {points:,} points, and holds next to nothing: export it again.")
     if max(source.width, source.height) > SIDE_AT_MOST and not reduce:
         raise LandError(
             f"{name} has {source.width} by {source.height} points: at most "
@@ -93,15 +114,15 @@ def _read_band(path: Path, kind: str, reduce: bool) -> _Band:
     try:
         with warnings.catch_warnings():
             warnings.simplefilter("ignore", NotGeoreferencedWarning)
-            with rasterio.open(path) as source:
-                _check_source(source, path.name, kind, reduce)
+            with rasterio.open(path, driver=DRIVERS[kind]) as source:
+                _check_source(source, path, kind, reduce)
                 factor = max(1, int(np.ceil(max(source.width, source.height) / (2 * POINTS_A_SIDE))))
                 shape = (max(4, source.height // factor), max(4, source.width // factor))
                 how = Resampling.average if factor > 1 else Resampling.nearest
                 band = source.read(1, masked=True, out_shape=shape, resampling=how)
                 transform = source.transform @ Affine.scale(source.width / shape[1], source.height / shape[0])
                 crs = CRS.from_user_input(source.crs) if source.crs else None
-    except (RasterioError, OSError, ValueError) as error:
+    except (RasterioError, OSError, ValueError, TypeError, MemoryError) as error:
         raise LandError(
             f"{path.name} cannot be read: it is cut short or damaged ({str(error).splitlines()[0][:120]})."
         ) from error
@@ -315,9 +336,11 @@ def read_ground(data: bytes) -> Ground:
     try:
         with warnings.catch_warnings():
             warnings.simplefilter("ignore", NotGeoreferencedWarning)
-            with rasterio.MemoryFile(data) as memory, memory.open() as source:
+            with rasterio.MemoryFile(data) as memory, memory.open(driver=DRIVERS["tiff"]) as source:
+                if max(source.width, source.height) > GROUND_AT_MOST or source.count != 1:
+                    raise LandError("The place's elevation asset cannot be used: it is larger than any ground we keep.")
                 z, t = source.read(1), source.transform
-    except (RasterioError, OSError, ValueError) as error:
+    except (RasterioError, OSError, ValueError, MemoryError) as error:
         raise LandError("The place's elevation asset cannot be read: it is damaged.") from error
     ground = Ground(
         np.ascontiguousarray(z[::-1], np.float32),

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import hashlib
 import io
-import json
 import zipfile
 from pathlib import Path
 from typing import Any
@@ -17,6 +16,7 @@ from lumwick.place.document import FORMAT, VERSION, Place
 from lumwick.place.fields import Asset, most
 from lumwick.place.growing import PLANTS_AT_MOST
 from lumwick.place.instant import check_following
+from lumwick.strangers import json_of, refuse_wild, unzipped
 
 DOCUMENT = "place.json"
 ASSET_BYTES_AT_MOST = 500_000_000
@@ -48,6 +48,7 @@ def parse(data: Any) -> Place:
     """
     if not isinstance(data, dict) or data.get("format") != FORMAT:
         raise PlaceError("This is not a place file: it does not say that its format is lumwick-place.")
+    refuse_wild(data, "The place")
     version = data.get("version")
     if version not in (1, 2, VERSION):
         raise PlaceError(
@@ -60,6 +61,8 @@ def parse(data: Any) -> Place:
         data = _from_version_2(data)
     try:
         place = Place.model_validate(data)
+    except RecursionError:
+        raise PlaceError("The place cannot be used: what it holds lies too deep in itself.") from None
     except ValidationError as error:
         raise PlaceError(f"The place cannot be used: {explain(error)}") from error
     check_amount(place)
@@ -163,26 +166,21 @@ def unpack(data: bytes, beside: Path | None = None) -> tuple[Place, dict[str, by
         The file cannot be used, or an asset is missing or changed.
     """
     document, assets = _unzipped(data) if data[:2] == b"PK" else (data, {})
-    try:
-        raw = json.loads(document)
-    except (ValueError, UnicodeDecodeError):
-        raise PlaceError("This is not a place file: it holds no JSON document.") from None
+    raw = json_of(document, "This place file")
     place = parse(raw)
     return place, {asset.sha256: _asset(asset, assets, beside) for asset in needed(place)}
 
 
 def _unzipped(data: bytes) -> tuple[bytes, dict[str, bytes]]:
     """The document of a zip, and its assets by digest."""
-    try:
-        with zipfile.ZipFile(io.BytesIO(data)) as z:
-            if sum(i.file_size for i in z.infolist()) > ASSET_BYTES_AT_MOST:
-                raise PlaceError("This place file unpacks to more than 500 MB: it is too large to bring in.")
-            names = [n for n in z.namelist() if n.startswith("assets/")]
-            return z.read(DOCUMENT), {n.removeprefix("assets/"): z.read(n) for n in names}
-    except KeyError:
-        raise PlaceError("This zip is not a place file: there is no place.json in it.") from None
-    except (zipfile.BadZipFile, OSError, EOFError) as error:
-        raise PlaceError("This place file is cut short or damaged.") from error
+
+    def wanted(path: str) -> bool:
+        return path == DOCUMENT or path.startswith("assets/")
+
+    held = dict(unzipped(data, "This place file", bytes_at_most=ASSET_BYTES_AT_MOST, wanted=wanted))
+    if DOCUMENT not in held:
+        raise PlaceError("This zip is not a place file: there is no place.json in it.")
+    return held.pop(DOCUMENT), {path.removeprefix("assets/"): one for path, one in held.items()}
 
 
 def _asset(asset: Asset, assets: dict[str, bytes], beside: Path | None) -> bytes:

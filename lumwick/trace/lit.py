@@ -27,6 +27,10 @@ Thrown = dict[tuple[str, float, float | None], NDArray[np.float32]]
 """What gobos let through, by what they are and when."""
 
 
+GOBO_SIDE = 1024
+"""Pixels of a gobo's picture: it is thrown through 256."""
+
+
 class Lit:
     """Lamps as they are hung, one after another.
 
@@ -93,7 +97,9 @@ class Lit:
         if key not in self._gobos:
             if len(self._gobos) >= GOBOS_KEPT:
                 del self._gobos[next(iter(self._gobos))]
-            self._gobos[key] = passed(gobo, t, loop, lambda asset: read_image(read(asset), asset.name)[0], read)
+            self._gobos[key] = passed(
+                gobo, t, loop, lambda asset: read_image(read(asset), asset.name, GOBO_SIDE)[0].astype(float), read
+            )
         return self._gobos[key]
 
     def arrays(self) -> tuple[NDArray[np.void], NDArray[np.void], NDArray[np.float32]]:

@@ -75,14 +75,14 @@ class Textures:
             self._made.append(MAKERS.submit(pyramid, pixels(), holds))
         return self._numbers[key]
 
-    def image(self, read: Read, asset: Asset) -> NDArray[np.float64]:
+    def image(self, read: Read, asset: Asset) -> NDArray[np.float32]:
         pixels, note = read_image(read(asset), asset.name)
         if note and note not in self.notes:
             self.notes.append(note)
         return pixels
 
 
-def _fitted(image: NDArray[np.float64], like: NDArray[np.float64]) -> NDArray[np.float64]:
+def _fitted(image: NDArray[np.float32], like: NDArray[np.float32]) -> NDArray[np.float32]:
     """The nearest pixels of an image on another's grid."""
     h, w = like.shape[:2]
     return np.asarray(image[(np.arange(h) * image.shape[0] // h)[:, None], (np.arange(w) * image.shape[1] // w)[None]])
@@ -103,7 +103,7 @@ def surface_look(read: Read, surface: Surface, textures: Textures) -> NDArray[np
     look["offset"] = surface.shift_u, surface.shift_v
     look["toned"] = 1.0 if look["pattern"] == NONE else 0.0
 
-    def colour() -> NDArray[np.float64]:
+    def colour() -> NDArray[np.float32]:
         assert surface.colour_map or surface.opacity_map
         if surface.colour_map is None:
             assert surface.opacity_map is not None
@@ -116,7 +116,7 @@ def surface_look(read: Read, surface: Surface, textures: Textures) -> NDArray[np
             )
         return image
 
-    def rough() -> NDArray[np.float64]:
+    def rough() -> NDArray[np.float32]:
         first = textures.image(read, surface.rough_map or surface.metal_map)  # type: ignore[arg-type]
         out = np.ones_like(first)
         if surface.rough_map is not None:

@@ -8,29 +8,30 @@ which the surface's roughness takes up (Toksvig 2005), so that a far surface nei
 
 from __future__ import annotations
 
-import io
 import os
 import tempfile
 from dataclasses import dataclass
-from functools import lru_cache
 from typing import Any
 
 import numba as nb
 import numpy as np
 import OpenImageIO as oiio
 from numpy.typing import NDArray
-from PIL import Image, UnidentifiedImageError
 
-from lumwick.errors import RenderError
+from lumwick.errors import PlaceError, RenderError
 from lumwick.motion.colour import to_code, to_linear
+from lumwick.once import sized
+from lumwick.strangers import pixels
 from lumwick.trace.sampling import INNER
 
 SIDE_AT_MOST = 4096
 LEVELS_AT_MOST = 13
 COLOUR, DATA, NORMAL = 1, 0, 2
 """What a texture holds: colours, plain values, or normals."""
-BYTES_READ_AT_MOST = 300_000_000
+PANORAMA_AT_MOST = (8192, 4096)
+CHANNELS_AT_MOST = 16
 
+oiio.attribute("try_all_readers", 0)  # a file is what its first bytes say, and nothing else is tried on it
 
 CODE_TO_LINEAR = to_linear(np.arange(256) / 255.0).astype(np.float32)
 
@@ -44,47 +45,23 @@ class Pyramid:
     note: str = ""
 
 
-def read_image(data: bytes, name: str) -> tuple[NDArray[np.float64], str]:
+def read_image(data: bytes, name: str, side: int = SIDE_AT_MOST) -> tuple[NDArray[np.float32], str]:
     """An image file's pixels as RGBA codes from 0 to 1, and a word on what was changed to use it.
 
-    Grey, palette, CMYK and 16-bit files are brought to RGBA; sides over 4096 are reduced.
+    Grey, palette, CMYK and 16-bit files are brought to RGBA; sides over ``side`` are reduced.
 
     Raises
     ------
     RenderError
         It is not an image, or too large to open.
     """
-    notes = []
+    notes: list[str] = []
     try:
-        with Image.open(io.BytesIO(data)) as image:
-            if image.width * image.height * 4 > BYTES_READ_AT_MOST:
-                raise RenderError(
-                    f"The texture {name} is {image.width}x{image.height}: at most "
-                    f"{int((BYTES_READ_AT_MOST / 4) ** 0.5):,} square can be opened. Reduce it "
-                    "first."
-                )
-            if max(image.size) > SIDE_AT_MOST:
-                notes.append(f"{name} was reduced from {image.width}x{image.height}")
-                image.draft(None, (SIDE_AT_MOST, SIDE_AT_MOST))
-            if image.mode.startswith(("I", "F")):
-                grey = np.asarray(image, float)
-                grey = grey / (65535.0 if image.mode.startswith("I") else 1.0)
-                pixels = np.stack([grey, grey, grey, np.ones_like(grey)], -1)
-                if max(grey.shape) > SIDE_AT_MOST:
-                    step = -(-max(grey.shape) // SIDE_AT_MOST)
-                    pixels = pixels[::step, ::step]
-            else:
-                if image.mode == "CMYK":
-                    notes.append(f"{name} was turned from CMYK to RGB without its profile")
-                rgba = image.convert("RGBA")
-                if max(rgba.size) > SIDE_AT_MOST:
-                    rgba.thumbnail((SIDE_AT_MOST, SIDE_AT_MOST))
-                pixels = np.asarray(rgba, float) / 255.0
-    except RenderError:
-        raise
-    except (UnidentifiedImageError, OSError, ValueError, SyntaxError, Image.DecompressionBombError) as error:
-        raise RenderError(f"The texture {name} cannot be read: it is no image, or it is damaged.") from error
-    return np.clip(np.nan_to_num(pixels), 0, 1), "; ".join(notes)
+        found = pixels(data, name, side, notes)
+    except PlaceError as error:
+        raise RenderError(f"The texture {error}") from error
+    codes = found if found.dtype == np.float32 else found.astype(np.float32) / np.float32(255.0)
+    return np.asarray(codes, np.float32), "; ".join(notes)
 
 
 def _halved(values: NDArray[Any]) -> NDArray[Any]:
@@ -96,26 +73,26 @@ def _halved(values: NDArray[Any]) -> NDArray[Any]:
     return values
 
 
-def pyramid(pixels: NDArray[np.float64] | NDArray[np.uint8], holds: int, note: str = "") -> Pyramid:
+def pyramid(codes: NDArray[np.floating[Any]] | NDArray[np.uint8], holds: int, note: str = "") -> Pyramid:
     """The levels of a texture.
 
     Parameters
     ----------
-    pixels : ndarray, shape (height, width, 4)
-        Codes from 0 to 1, or from 0 to 255 as bytes; straight alpha.
+    codes : ndarray, shape (height, width, 4)
+        From 0 to 1, or from 0 to 255 as bytes; straight alpha.
     """
     linear: NDArray[Any]
     levels: list[NDArray[np.uint8]] = []
-    if pixels.dtype == np.uint8:  # the first level is there already, and light by code is a table
-        levels.append(np.ascontiguousarray(pixels, np.uint8))
-        linear = (np.arange(256, dtype=np.float32) / 255)[pixels]
+    if codes.dtype == np.uint8:  # the first level is there already, and light by code is a table
+        levels.append(np.ascontiguousarray(codes, np.uint8))
+        linear = (np.arange(256, dtype=np.float32) / 255)[codes]
         if holds == COLOUR:
-            linear[..., :3] = CODE_TO_LINEAR[pixels[..., :3]] * linear[..., 3:]
+            linear[..., :3] = CODE_TO_LINEAR[codes[..., :3]] * linear[..., 3:]
         if max(linear.shape[:2]) == 1:
             return Pyramid(tuple(levels), holds, note)
         linear = _halved(linear)
     else:
-        linear = np.array(pixels, float)
+        linear = np.array(codes, np.float32)
         if holds == COLOUR:
             linear[..., :3] = to_linear(linear[..., :3]) * linear[..., 3:]
     while True:
@@ -128,11 +105,11 @@ def pyramid(pixels: NDArray[np.float64] | NDArray[np.uint8], holds: int, note: s
         linear = _halved(linear)
 
 
-@lru_cache(64)
+@sized(400_000_000)
 def read_texture(data: bytes, name: str, holds: int) -> Pyramid:
     """A texture from an image file (see `read_image`)."""
-    pixels, note = read_image(data, name)
-    return pyramid(pixels, holds, note)
+    codes, note = read_image(data, name)
+    return pyramid(codes, holds, note)
 
 
 def packed(textures: list[Pyramid]) -> tuple[NDArray[np.uint8], NDArray[np.int64]]:
@@ -150,7 +127,11 @@ def packed(textures: list[Pyramid]) -> tuple[NDArray[np.uint8], NDArray[np.int64
     return np.concatenate(flat), at
 
 
-@lru_cache(8)
+PANORAMAS = {b"#?RADIANCE": ".hdr", b"#?RGBE": ".hdr", b"\x76\x2f\x31\x01": ".exr"}
+"""How the kinds of environment pictures begin."""
+
+
+@sized(600_000_000)
 def read_panorama(data: bytes, name: str) -> tuple[NDArray[np.float32], str]:
     """An environment picture: linear light of the whole sphere, equirectangular, and a word on what was mended.
 
@@ -163,8 +144,10 @@ def read_panorama(data: bytes, name: str) -> tuple[NDArray[np.float32], str]:
     RenderError
         It is not an .hdr or .exr picture, or not twice as wide as high, or black.
     """
-    suffix = os.path.splitext(name)[1].lower()
-    if suffix not in (".hdr", ".exr", ".pic"):
+    suffix = next((kind for start, kind in PANORAMAS.items() if data.startswith(start)), None)
+    if suffix is None:
+        if os.path.splitext(name)[1].lower() in (".hdr", ".exr", ".pic"):
+            raise RenderError(f"The environment picture {name} cannot be read: it is damaged, or of another kind.")
         raise RenderError(f"{name} is not an environment picture: bring an .hdr or .exr file.")
     with tempfile.NamedTemporaryFile(suffix=suffix) as file:
         file.write(data)
@@ -174,22 +157,24 @@ def read_panorama(data: bytes, name: str) -> tuple[NDArray[np.float32], str]:
             oiio.geterror()
             raise RenderError(f"The environment picture {name} cannot be read: it is damaged, or of another kind.")
         spec = image.spec()
-        if spec.width * spec.height > 16384 * 8192 or spec.nchannels < 3:
+        wide, high = PANORAMA_AT_MOST
+        if spec.width * spec.height > wide * high or not 3 <= spec.nchannels <= CHANNELS_AT_MOST or spec.depth > 1:
             image.close()
             raise RenderError(
                 f"The environment picture {name} is {spec.width}x{spec.height} with "
-                f"{spec.nchannels} channels: at most 16384x8192 in colour can be used."
+                f"{spec.nchannels} channels: at most {wide}x{high} in colour can be used."
             )
-        pixels = image.read_image("float")
+        found = image.read_image(0, 0, 0, 3, "float")
         image.close()
-    if pixels is None:
+        oiio.geterror()
+    if found is None:
         raise RenderError(f"The environment picture {name} is cut short.")
     if not 1.8 <= spec.width / spec.height <= 2.2:
         raise RenderError(
             f"{name} is {spec.width}x{spec.height}: an environment "
             "picture of the whole sphere is twice as wide as high."
         )
-    light = np.asarray(pixels, np.float32)[..., :3]
+    light = np.asarray(found, np.float32)[..., :3]
     bad = ~np.isfinite(light)
     negative = np.nan_to_num(light) < 0
     note = ""

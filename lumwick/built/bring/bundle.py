@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-import io
-import zipfile
 from pathlib import Path, PurePosixPath
 
 from lumwick.built.meshes import MODEL_ENDINGS
 from lumwick.errors import PlaceError
+from lumwick.strangers import inside, unzipped
 
 FILES_AT_MOST, BYTES_AT_MOST = 2000, 1_000_000_000
 USD_ENDINGS = (".usd", ".usda", ".usdc", ".usdz")
@@ -16,45 +15,6 @@ PICTURES = (".png", ".jpg", ".jpeg", ".tif", ".tiff", ".webp", ".bmp", ".tga")
 
 Bundle = dict[str, bytes]
 """Files by their paths, with slashes between the parts."""
-
-
-def inside(name: str) -> str:
-    """A path of a file in a bundle, cleaned.
-
-    Raises
-    ------
-    PlaceError
-        It leads out of the bundle.
-    """
-    path = PurePosixPath(name.replace("\\", "/"))
-    if path.is_absolute() or ".." in path.parts or not path.parts or ":" in path.parts[0]:
-        raise PlaceError(f"{name!r} leads out of what is brought in, so nothing of it was taken.")
-    return str(path)
-
-
-def unzipped(data: bytes, name: str) -> Bundle:
-    """The files of a zip.
-
-    Raises
-    ------
-    PlaceError
-        It is damaged, leads out of itself, or unpacks to too much.
-    """
-    try:
-        with zipfile.ZipFile(io.BytesIO(data)) as z:
-            entries = [entry for entry in z.infolist() if not entry.is_dir()]
-            if len(entries) > FILES_AT_MOST:
-                raise PlaceError(f"{name} holds {len(entries):,} files: at most {FILES_AT_MOST:,} can be brought in.")
-            room, out = BYTES_AT_MOST, {}
-            for entry in entries:
-                with z.open(entry) as packed:  # what a header says of the size is not believed
-                    out[inside(entry.filename)] = packed.read(room + 1)
-                room -= len(out[inside(entry.filename)])
-                if room < 0:
-                    raise PlaceError(f"{name} unpacks to more than {BYTES_AT_MOST / 1e6:,.0f} MB: bring in less.")
-    except (zipfile.BadZipFile, OSError, EOFError, NotImplementedError, RuntimeError) as error:
-        raise PlaceError(f"{name} cannot be unpacked: it is damaged, or locked with a password.") from error
-    return out
 
 
 def gathered(files: Bundle) -> Bundle:
@@ -67,7 +27,7 @@ def gathered(files: Bundle) -> Bundle:
     out: Bundle = {}
     for name, data in files.items():
         if PurePosixPath(name).suffix.lower() == ".zip":
-            out |= unzipped(data, name)
+            out |= dict(unzipped(data, name))
         else:
             out[inside(name)] = data
     return out
@@ -91,7 +51,7 @@ def read_from(path: Path) -> tuple[Bundle, list[str]]:
     if not path.exists():
         raise PlaceError(f"There is no file or folder {path}.")
     if path.is_file() and path.suffix.lower() == ".zip":
-        files = unzipped(path.read_bytes(), path.name)
+        files = dict(unzipped(path.read_bytes(), path.name))
         return files, [] if only_pictures(files) else models(files)
     if path.is_file() and path.suffix.lower() in PICTURES:
         return {path.name: path.read_bytes()}, []

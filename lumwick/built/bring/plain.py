@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import io
 from collections.abc import Callable
 from pathlib import PurePosixPath
@@ -25,6 +26,7 @@ from lumwick.built.gltf import (
     refuse_missing,
     unpack_views,
 )
+from lumwick.built.gltf_scene import check_scene
 from lumwick.errors import PlaceError
 
 UNPACKED = {*MESHOPT, DRACO, "KHR_mesh_quantization"}
@@ -81,6 +83,7 @@ def plain(data: bytes, name: str, find: Callable[[str], bytes | None], notes: li
     try:
         unpack_views(g)
         _check_nodes(g, name)
+        check_scene(g, g.all("nodes"))
         return _Plain(g, find, notes).told()
     except PlaceError:
         raise
@@ -113,6 +116,7 @@ class _Plain:
     def __init__(self, g: Gltf, find: Callable[[str], bytes | None], notes: list[str]) -> None:
         self.g, self.find, self.notes = g, find, notes
         self.writer = Writer()
+        self._pictures: dict[bytes, int] = {}
         self._written: dict[tuple[int, str], int] = {}
 
     def told(self) -> bytes:
@@ -221,7 +225,10 @@ class _Plain:
         return {**kept, **self._held(held, known)}
 
     def _held(self, data: bytes, mime: str) -> dict[str, Any]:
-        return {"bufferView": self.writer.view(data), "mimeType": mime}
+        key = hashlib.sha256(data).digest()
+        if key not in self._pictures:
+            self._pictures[key] = self.writer.view(data)
+        return {"bufferView": self._pictures[key], "mimeType": mime}
 
 
 _PICTURES = {b"\x89PNG": "image/png", b"\xff\xd8": "image/jpeg"}

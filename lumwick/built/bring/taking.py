@@ -14,7 +14,7 @@ from lumwick.built.bring.plain import plain
 from lumwick.built.bring.scale import Guess, guess, length, sized
 from lumwick.built.gltf_motion import Motion, moving
 from lumwick.built.gltf_out import glb_of
-from lumwick.built.meshes import Mesh, beside_file, read_mesh
+from lumwick.built.meshes import Mesh, beside_file, kind_of, read_mesh
 from lumwick.built.reduced import MANY, moves_by_itself, reduced, triangles_of
 from lumwick.errors import PlaceError
 from lumwick.place.fields import Asset
@@ -108,9 +108,14 @@ def _many(count: int, what: str) -> str:
     return f"{count} {what}{'' if count == 1 else 's'}"
 
 
-def take_over(files: Bundle, names: list[str] | None = None) -> list[Taken]:
+def take_over(files: Bundle, names: list[str] | None = None, y_up: bool | None = None) -> list[Taken]:
     """The models among files, or those that are named, each with what it refers to, as files that need nothing beside
     them.
+
+    Parameters
+    ----------
+    y_up : bool
+        Whether the y axis points up in OBJ, PLY and STL files; by custom if None (OBJ: yes).
 
     Raises
     ------
@@ -124,11 +129,11 @@ def take_over(files: Bundle, names: list[str] | None = None) -> list[Taken]:
         raise PlaceError(
             f"There are {len(names)} models in what was brought: at most {SCENE_MODELS_AT_MOST} are taken at once."
         )
-    return [_taken(files, name) for name in names]
+    return [_taken(files, name, y_up) for name in names]
 
 
-def _taken(files: Bundle, path: str) -> Taken:
-    file, suffix = PurePosixPath(path).name, PurePosixPath(path).suffix.lower()
+def _taken(files: Bundle, path: str, y_up: bool | None) -> Taken:
+    file, suffix = PurePosixPath(path).name, kind_of(files[path], path)
     name = (PurePosixPath(path).stem or "Model")[:80]
     notes: list[str] = []
     told = False
@@ -144,10 +149,8 @@ def _taken(files: Bundle, path: str) -> Taken:
         mesh = read_mesh(data, file)
     else:
         others = tuple((other, held) for other, held in files.items() if other != path)
-        mesh = read_mesh(files[path], file, None, others)
-        data = files[path]
-        if any(p.surface.colour_map is not None for p in mesh.parts) or (suffix == ".obj" and b"mtllib" in data):
-            file, data = f"{name}.glb", glb_of(mesh, name)
+        mesh = read_mesh(files[path], file, y_up, others)
+        file, data = f"{name}.glb", glb_of(mesh, name)
     low, high = mesh.bounds
     size = guess(name, np.asarray(high - low), told)
     return Taken(name, file, data, mesh, size, tuple(dict.fromkeys([*notes, *mesh.notes])), _motions(data, file))

@@ -20,6 +20,7 @@ from lumwick.errors import PlaceError
 from lumwick.place.fields import Asset
 from lumwick.place.files import asset_of
 from lumwick.place.objects import Surface
+from lumwick.strangers import pixels
 
 WORDS = {
     "colour_map": ("basecolor", "basecolour", "albedo", "diffuse", "diff", "color", "colour", "col", "base"),
@@ -38,6 +39,8 @@ OF_WORD = {word: what for what, words in WORDS.items() for word in words}
 PAIRS = {("base", "color"), ("base", "colour"), ("metallic", "roughness"), ("metal", "rough"), ("ambient", "occlusion"),
          ("normal", "gl"), ("normal", "dx"), ("nor", "gl"), ("nor", "dx")}  # fmt: skip
 SIZES = re.compile(r"^(\d+k|\d{3,5}(x\d{3,5})?|[248]|16|srgb|linear|raw|\d+bit)$")
+SIDE_AT_MOST = 4096
+"""A texture's longer side."""
 HEIGHT_DEPTH = 0.02
 """How deep a height picture is taken to be, against its width (practice)."""
 
@@ -145,21 +148,21 @@ def _made(surface_id: str, title: str, found: dict[str, str], files: Bundle, siz
             _pixels(data, short)
             put(what, name, data)
         elif what == "flipped" and "normal_map" not in found:
-            pixels = _pixels(data, short)
-            pixels[..., 1] = 1 - pixels[..., 1]
-            put("normal_map", f"{PurePosixPath(name).stem}.png", _png(pixels))
+            codes = _pixels(data, short)
+            codes[..., 1] = 1 - codes[..., 1]
+            put("normal_map", f"{PurePosixPath(name).stem}.png", _png(codes))
             notes.append(f"{short} has its green downwards and was turned round")
         elif what == "gloss" and "rough_map" not in found:
             put("rough_map", f"{PurePosixPath(name).stem}.png", _png(1 - _pixels(data, short)))
             notes.append(f"{short} was turned into roughness")
         elif what == "packed":
-            pixels = _pixels(data, short)
+            codes = _pixels(data, short)
             for field, channel in (("rough_map", 1), ("metal_map", 2)):
                 if field not in found:
-                    grey = np.repeat(pixels[..., channel : channel + 1], 3, -1)
+                    grey = np.repeat(codes[..., channel : channel + 1], 3, -1)
                     put(field, f"{PurePosixPath(name).stem}_{field}.png", _png(grey))
         elif what == "height" and not {"normal_map", "flipped"} & set(found):
-            put("normal_map", f"{PurePosixPath(name).stem}.png", _png(_normals(_pixels(data, short)[..., 0])))
+            put("normal_map", f"{PurePosixPath(name).stem}.png", _png(normals_of(_pixels(data, short)[..., 0])))
             notes.append(f"{short} was turned into normals")
         elif what in ("height", "shade"):
             notes.append(
@@ -177,25 +180,19 @@ def _made(surface_id: str, title: str, found: dict[str, str], files: Bundle, siz
     return TextureSet(surface, kept, tuple(notes))
 
 
-def _pixels(data: bytes, name: str) -> NDArray[np.float64]:
+def _pixels(data: bytes, name: str) -> NDArray[np.floating[Any]]:
     """A picture's red, green and blue codes from 0 to 1."""
-    try:
-        image = Image.open(io.BytesIO(data))
-        image.load()
-        if image.mode.startswith("I"):
-            return np.repeat((np.asarray(image, float) / 65535.0).clip(0, 1)[..., None], 3, -1)
-        return np.asarray(image.convert("RGB"), float) / 255
-    except (OSError, ValueError, SyntaxError, Image.DecompressionBombError) as error:
-        raise PlaceError(f"{name} cannot be read as a picture.") from error
+    found = pixels(data, name, SIDE_AT_MOST, [])
+    return np.asarray(found[..., :3] if found.dtype == np.float32 else found[..., :3] / np.float32(255), np.float32)
 
 
-def _png(pixels: NDArray[np.float64]) -> bytes:
+def _png(pixels: NDArray[np.floating[Any]]) -> bytes:
     out = io.BytesIO()
     Image.fromarray((pixels.clip(0, 1) * 255).round().astype(np.uint8)).save(out, "PNG")
     return out.getvalue()
 
 
-def _normals(height: NDArray[np.float64]) -> NDArray[np.float64]:
+def normals_of(height: NDArray[np.floating[Any]]) -> NDArray[np.floating[Any]]:
     """A normal picture of a height picture that comes round on all sides, as glTF has them (green upwards)."""
     depth = HEIGHT_DEPTH * height.shape[1]
     dx = (np.roll(height, -1, 1) - np.roll(height, 1, 1)) / 2 * depth

@@ -7,7 +7,6 @@ USD specifications of UsdGeomMesh, UsdGeomSubset, UsdGeomPointInstancer and UsdP
 
 from __future__ import annotations
 
-import io
 import tempfile
 from collections.abc import Iterator
 from dataclasses import dataclass
@@ -16,14 +15,16 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from PIL import Image
 
-from lumwick.built.bring.bundle import Bundle, unzipped
+from lumwick.built.bring.bundle import Bundle
+from lumwick.built.bring.usd_layers import opened_stage
 from lumwick.built.bring.usd_motion import bake_skins, moves
+from lumwick.built.gltf import DAMAGE
 from lumwick.built.gltf_scene import NITS, turned
 from lumwick.built.images import pixels_of
-from lumwick.built.meshes import Mesh, MeshPart, MeshSurface, beside_file, check_amount
+from lumwick.built.meshes import TRIANGLES_AT_MOST, Mesh, MeshPart, MeshSurface, beside_file, check_amount
 from lumwick.errors import PlaceError
+from lumwick.strangers import inside, unzipped
 
 LEFT_OUT = {"BasisCurves": "curves", "NurbsPatch": "NURBS patches", "Points": "points", "Volume": "volumes"}
 SOLIDS = ("Cube", "Sphere", "Cylinder", "Cone", "Capsule")
@@ -64,30 +65,27 @@ def read_usd(files: Bundle, path: str, notes: list[str]) -> UsdModel:
     PlaceError
         It is damaged, or holds no mesh.
     """
-    from pxr import Tf, Usd
+    from pxr import Tf
 
     name = PurePosixPath(path).name
     with tempfile.TemporaryDirectory() as folder:
         root = Path(folder)
         if path.lower().endswith(".usdz"):  # its own textures are read out of the package
-            files = {**files, **unzipped(files[path], name)}
+            files = {**files, **dict(unzipped(files[path], name))}
         for file, data in files.items():
+            file = inside(file)
             (root / file).parent.mkdir(parents=True, exist_ok=True)
             (root / file).write_bytes(data)
+        stage = opened_stage(root, root / path, lambda why: PlaceError(f"{name} cannot be read as a model: {why}."))
         try:
-            stage = Usd.Stage.Open(str(root / path))
-        except Tf.ErrorException as error:
-            raise PlaceError(
-                f"{name} cannot be read as a model: the file is damaged, or parts of it are missing."
-            ) from error
-        if stage is None:
-            raise PlaceError(f"{name} cannot be read as a model: the file is damaged, or parts of it are missing.")
-        lost = [str(PurePosixPath(str(p)).name) for p in _unresolved(stage)]
-        notes += [f"{file}, which it refers to, is missing and was left out" for file in lost]
-        bake_skins(stage)
-        reader = _Reader(stage, files, path, notes)
-        parts = reader.parts(name)
-        times, moved = moves(stage, reader, parts, name, notes)
+            lost = [str(PurePosixPath(str(p)).name) for p in _unresolved(stage)]
+            notes += [f"{file}, which it refers to, is missing and was left out" for file in lost]
+            bake_skins(stage)
+            reader = _Reader(stage, files, path, notes)
+            parts = reader.parts(name)
+            times, moved = moves(stage, reader, parts, name, notes)
+        except (Tf.ErrorException, *DAMAGE) as error:
+            raise PlaceError(f"{name} cannot be read as a model: what it holds does not fit together.") from error
     return UsdModel(Mesh(tuple(parts), tuple(dict.fromkeys(notes))), times, moved)
 
 
@@ -143,7 +141,11 @@ class _Reader:
         per = float(UsdGeom.GetStageMetersPerUnit(self.stage))
         y_up = UsdGeom.GetStageUpAxis(self.stage) == UsdGeom.Tokens.y
         groups: dict[tuple[int, bool, bool], list[_Piece]] = {}
+        corners = 0
         for piece in self.pieces():
+            corners += len(piece.vertices) + 3 * len(piece.triangles)
+            if corners > 6 * TRIANGLES_AT_MOST:
+                check_amount(name, corners)
             key = (id(piece.surface), piece.uv is not None, piece.normals is not None)
             groups.setdefault(key, []).append(piece)
         check_amount(name, sum(len(p.triangles) for group in groups.values() for p in group))
@@ -217,7 +219,7 @@ class _Reader:
         which = many.GetProtoIndicesAttr().Get(self.time)
         if len(matrices) > INSTANCES_AT_MOST:
             raise PlaceError(f"It sets out {len(matrices):,} copies: at most {INSTANCES_AT_MOST:,} are taken.")
-        over = self._matrix(many.GetPrim())
+        over, made = self._matrix(many.GetPrim()), 0
         for number, path in enumerate(many.GetPrototypesRel().GetTargets()):
             root = self.stage.GetPrimAtPath(path)
             above = np.linalg.inv(self._matrix(root))
@@ -226,7 +228,11 @@ class _Reader:
                     continue
                 # a prototype's own matrix counts, as the instancer's matrices already hold it
                 local = above @ self._matrix(prim)
-                for k in np.flatnonzero(np.asarray(which) == number):
+                mine = np.flatnonzero(np.asarray(which) == number)
+                made += len(mine) * len(UsdGeom.Mesh(prim).GetFaceVertexIndicesAttr().Get(self.time) or [])
+                if made > 3 * TRIANGLES_AT_MOST:
+                    raise PlaceError(f"Its copies come to more than {TRIANGLES_AT_MOST:,} triangles: reduce it first.")
+                for k in mine:
                     yield from self._mesh(UsdGeom.Mesh(prim), over @ np.array(matrices[int(k)], float).T @ local)
 
     def _mesh(self, mesh: Any, m: NDArray[np.float64]) -> Iterator[_Piece]:
@@ -366,13 +372,7 @@ class _Reader:
                 f"the texture {PurePosixPath(inner).name or 'without a name'} is missing and was left out"
             )
             return None
-        try:
-            image = Image.open(io.BytesIO(data))
-            image.load()
-        except (OSError, ValueError, SyntaxError, Image.DecompressionBombError):
-            self.notes.append(f"the texture {PurePosixPath(inner).name} cannot be read and was left out")
-            return None
-        pixels = pixels_of(image, self.notes, name)
+        pixels = pixels_of(data, self.notes, name)
         channel = found[0].GetName().rpartition(":")[2]
         if (
             pixels is not None

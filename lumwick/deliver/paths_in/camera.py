@@ -11,7 +11,7 @@ from lumwick.route.track import Track, pose_angles
 
 GRID = 1 / 120
 """Seconds between samples of a camera whose file does more than go straight from key to key."""
-SAMPLES_AT_MOST = 400_000
+SAMPLES_AT_MOST, LATEST = 400_000, 1e6
 Y_UP = np.array([[1.0, 0, 0], [0, 0, -1.0], [0, 1.0, 0]])
 """From axes with y up to east, north, up."""
 
@@ -28,11 +28,11 @@ def sample_times(keys: Floats, rate: float) -> Floats:
     if len(keys) < 2:
         return keys if len(keys) else np.zeros(1)
     step = min(GRID, 1 / rate)
-    frames = np.arange(np.ceil(keys[0] * rate - 1e-9), np.floor(keys[-1] * rate + 1e-9) + 1) / rate
     count = (keys[-1] - keys[0]) / step
-    if count > SAMPLES_AT_MOST:
+    if not count <= SAMPLES_AT_MOST or len(keys) > SAMPLES_AT_MOST or abs(keys[0]) > LATEST:
         raise RouteError(
             f"This camera moves for {(keys[-1] - keys[0]) / 60:,.0f} minutes: at most 55 can be brought in."
         )
+    frames = np.arange(np.ceil(keys[0] * rate - 1e-9), np.floor(keys[-1] * rate + 1e-9) + 1) / rate
     t = np.unique(np.concatenate([keys, frames, np.arange(keys[0], keys[-1], step)]).round(9))
     return np.asarray(t[np.concatenate([[True], np.diff(t) > 1e-6])])

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import io
 
-import ezdxf
 import numpy as np
 from ezdxf import path as ezpath
 from ezdxf import recover
@@ -17,21 +16,33 @@ UNITS = {1: "in", 2: "ft", 4: "mm", 5: "cm", 6: "m", 7: "km", 10: "yd"}
 """By $INSUNITS (Autodesk, DXF reference, HEADER section)."""
 
 
+FARTHEST = 1e9
+FINE, FINE_SHARE = 0.05, 1e-5
+"""By how much a curve may be cut short by the straight lines that stand for it: in units, and of its size."""
+
+
 def read(data: bytes, name: str, site: Site, rate: float) -> list[Path3]:
     """The lines of a DXF drawing, by layer and handle, in its own units."""
     try:
         drawing, _ = recover.read(io.BytesIO(data))
-    except (OSError, ezdxf.DXFError) as error:  # type: ignore[attr-defined]
+    except Exception as error:  # the parser's own complaints are of many kinds
         raise RouteError(f"{name} is no DXF that can be read: {str(error).rstrip('.')}.") from None
     unit = UNITS.get(int(drawing.header.get("$INSUNITS", 0)), "")
     found: list[Path3] = []
+    total = 0
     for entity in drawing.modelspace().query("LWPOLYLINE POLYLINE LINE SPLINE ARC"):
         try:
             made = ezpath.make_path(entity)
-        except TypeError:
+        except (TypeError, ValueError, ArithmeticError, LookupError):
             continue
-        points = np.array([[v.x, v.y, v.z] for v in made.flattening(0.05, segments=16)], float)
-        check_count(len(points), name)
+        corners = np.array([[v.x, v.y, v.z] for v in made.control_vertices()], float).reshape(-1, 3)
+        check_count(len(corners), name)
+        if not len(corners) or not np.abs(corners).max() <= FARTHEST:
+            raise RouteError(f"{name} holds a line that reaches too far to be a way: {FARTHEST:g} units at most.")
+        fine = max(FINE, float(np.ptp(corners, axis=0).max()) * FINE_SHARE)
+        points = np.array([[v.x, v.y, v.z] for v in made.flattening(fine, segments=16)], float)
+        total += len(points)
+        check_count(total, name)
         if len(points) > 1:
             found.append(
                 Path3(

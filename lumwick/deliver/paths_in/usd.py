@@ -2,17 +2,18 @@
 
 from __future__ import annotations
 
-import os
-import re
 import tempfile
-from pathlib import PurePosixPath
+from pathlib import Path, PurePosixPath
 from typing import Any
 
 import numpy as np
 from pxr import Tf, Usd, UsdGeom
 
+from lumwick.built.bring.usd_layers import opened_stage
+from lumwick.built.gltf import DAMAGE
 from lumwick.deliver.paths_in.brought import Floats, Path3
 from lumwick.deliver.paths_in.camera import Y_UP, camera_track, sample_times
+from lumwick.deliver.paths_in.gltf import CAMERAS_AT_MOST
 from lumwick.errors import RouteError
 from lumwick.lens.lens import Lens
 from lumwick.place.nature import Site
@@ -25,22 +26,20 @@ def read(data: bytes, name: str, site: Site, rate: float) -> list[Path3]:
     ------
     RouteError
     """
-    handle, path = tempfile.mkstemp(suffix=PurePosixPath(name).suffix.lower())
-    try:
-        with os.fdopen(handle, "wb") as out:
-            out.write(data)
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / f"in{PurePosixPath(name).suffix.lower()}"
+        path.write_bytes(data)
+        stage = opened_stage(path.parent, path, lambda why: RouteError(f"{name} is no USD that can be read: {why}."))
         try:
-            stage = Usd.Stage.Open(path)
-        except Tf.ErrorException as error:
-            line = re.search(re.escape(path) + r":(\d+):", str(error))
-            where = f": it errs or breaks off on line {line[1]}" if line else ""
-            raise RouteError(f"{name} is no USD that can be read{where}.") from None
-        axes = np.eye(4)
-        axes[:3, :3] = Y_UP if UsdGeom.GetStageUpAxis(stage) == UsdGeom.Tokens.y else np.eye(3)
-        axes[:3, :3] *= UsdGeom.GetStageMetersPerUnit(stage)
-        return [_camera(stage, prim, axes, rate) for prim in stage.Traverse() if prim.IsA(UsdGeom.Camera)]
-    finally:
-        os.unlink(path)
+            axes = np.eye(4)
+            axes[:3, :3] = Y_UP if UsdGeom.GetStageUpAxis(stage) == UsdGeom.Tokens.y else np.eye(3)
+            axes[:3, :3] *= UsdGeom.GetStageMetersPerUnit(stage)
+            cameras = [prim for prim in stage.Traverse() if prim.IsA(UsdGeom.Camera)]
+            if len(cameras) > CAMERAS_AT_MOST:
+                raise RouteError(f"{name} holds {len(cameras):,} cameras: at most {CAMERAS_AT_MOST} are offered.")
+            return [_camera(stage, prim, axes, rate) for prim in cameras]
+        except (Tf.ErrorException, *DAMAGE) as error:
+            raise RouteError(f"{name} is no USD that can be read: what it holds does not fit together.") from error
 
 
 def _keys(prim: Any) -> Floats:

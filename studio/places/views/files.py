@@ -18,7 +18,7 @@ from lumwick.built.meshes import read_mesh
 from lumwick.built.outline import FRONT, outline
 from lumwick.develop.view import tabled
 from lumwick.errors import LumwickError, PlaceError
-from lumwick.growth.leaf_picture import read_leaf
+from lumwick.growth.leaf_picture import LEAF_SIDE, read_leaf
 from lumwick.growth.standing import leaf_edit
 from lumwick.place.edits import fresh_id
 from lumwick.place.files import asset_of
@@ -123,7 +123,7 @@ def _leaf(place: Place, post: QueryDict, files: Bundle) -> dict[str, Any]:
     if stand is None:
         raise PlaceError("That stand is not there any more.")
     name, data = next(iter(files.items()))
-    return leaf_edit(stand, read_leaf(read_image(data, name)[0]), name)
+    return leaf_edit(stand, read_leaf(read_image(data, name, LEAF_SIDE)[0].astype(float)), name)
 
 
 def _surfaces(setting: Setting, files: Bundle) -> tuple[dict[str, Any], list[bytes], dict[str, Any]]:
