@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import builtins
 import hashlib
+from collections.abc import Iterable
 from pathlib import Path
 from typing import Any
 
@@ -61,14 +62,42 @@ class AssetFile(models.Model):
             ) from None
 
     @classmethod
-    def keep(cls, data: builtins.bytes) -> AssetFile:
-        """Store bytes, whole or not at all."""
+    def keep(cls, data: builtins.bytes, owner: Any) -> AssetFile:
+        """Store somebody's bytes, whole or not at all."""
         sha = hashlib.sha256(data).hexdigest()
         asset = cls(sha256=sha, bytes=len(data))
         if not asset.path.exists():
             write_bytes(asset.path, data)
-        cls.objects.get_or_create(sha256=sha, defaults={"bytes": len(data)})
-        return asset
+        kept, _ = cls.objects.get_or_create(sha256=sha, defaults={"bytes": len(data)})
+        Holding.objects.get_or_create(asset=kept, owner=owner)
+        return kept
+
+
+class Holding(models.Model):
+    """That somebody brought a file: a place may refer to no other's, though its digest be known."""
+
+    asset = models.ForeignKey(AssetFile, on_delete=models.CASCADE, related_name="holdings")
+    owner = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="+")
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["asset", "owner"], name="one_holding_each")]
+
+    def __str__(self) -> str:
+        return f"{self.asset_id[:8]} of {self.owner_id}"
+
+    @classmethod
+    def require(cls, owner: Any, assets: Iterable[Asset]) -> None:
+        """Refuse files that somebody did not bring.
+
+        Raises
+        ------
+        PlaceError
+        """
+        wanted = {asset.sha256: asset for asset in assets}
+        held = set(cls.objects.filter(owner=owner, asset__in=wanted).values_list("asset_id", flat=True))
+        for sha, asset in wanted.items():
+            if sha not in held:
+                raise PlaceError(f"The file {asset.name} is none that you brought: bring it in first.")
 
 
 class Place(models.Model):
@@ -95,7 +124,8 @@ class Place(models.Model):
     def start(cls, owner: Any, document: Document, assets: dict[str, bytes], label: str) -> Place:
         """A new place with its first revision and its assets."""
         for data in assets.values():
-            AssetFile.keep(data)
+            AssetFile.keep(data, owner)
+        Holding.require(owner, needed(document))
         place = cls.objects.create(owner=owner, name=document.name)
         place.head = Revision.objects.create(
             place=place, number=1, label=label, document=document.model_dump(mode="json")
@@ -116,7 +146,10 @@ class Place(models.Model):
         """
         place = self._locked(made_on)
         assert place.head is not None
-        document, label = editing.apply(place.head.parsed(), editing.command(command))
+        before = place.head.parsed()
+        document, label = editing.apply(before, editing.command(command))
+        had = {asset.sha256 for asset in needed(before)}
+        Holding.require(place.owner, [asset for asset in needed(document) if asset.sha256 not in had])
         revision = Revision.objects.create(
             place=place,
             number=place._next(),

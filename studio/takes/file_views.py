@@ -121,7 +121,7 @@ def use_as_gobo(request: HttpRequest, take_id: int) -> HttpResponseBase:
         "gobo": gobo,
     }
     try:
-        AssetFile.keep(data)
+        AssetFile.keep(data, place.owner)
         place.edit(place.head.number, {"op": "add", "to": "lamps", "item": lamp})
     except (LumwickError, StaleRevision) as error:
         return HttpResponse(str(error), status=422)

@@ -21,6 +21,8 @@ from lumwick.land.elevation import BYTES_AT_MOST, read_elevation, too_large
 from lumwick.newplace import place_from_survey
 from lumwick.place.document import Place as Document
 from lumwick.place.files import pack, unpack
+from lumwick.strangers import inside
+from lumwick.taking_in import taken_in
 from studio.places.models import Place, assets_for
 from studio.places.views.owned import place_view
 
@@ -80,12 +82,12 @@ def _brought(request: HttpRequest) -> tuple[Document, dict[str, bytes], str]:
         )
     name = upload.name or "survey"
     if name.lower().endswith((".zip", ".json")):
-        return *unpack(upload.read()), f"brought in from {name}"
+        return *taken_in(*unpack(upload.read())), f"brought in from {name}"
     reduce = bool(request.POST.get("reduce"))
     if (upload.size or 0) > BYTES_AT_MOST and not reduce:
         raise PlaceError(too_large(name, upload.size or 0))
     with tempfile.TemporaryDirectory() as folder:
-        path = Path(folder) / Path(name).name
+        path = Path(folder) / inside(Path(name).name)
         with path.open("wb") as out:
             out.writelines(upload.chunks())
         survey = read_elevation(

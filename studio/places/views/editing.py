@@ -248,7 +248,7 @@ def _with_fewer_triangles(place: Place, command: dict[str, Any]) -> dict[str, An
         raise PlaceError(moves_by_itself(thing.name))
     mesh = reduced(model_of(setting.read, thing), int(command["to"]))
     name, data = f"{Path(thing.mesh.name).stem}.glb", glb_of(mesh, thing.name)
-    AssetFile.keep(data)
+    AssetFile.keep(data, place.owner)
     sets = [("mesh", asset_of(name, data).model_dump()), ("upright", "by the file")]
     edits = [{"op": "set", "path": f"/things/{thing.id}/{field}", "value": value} for field, value in sets]
     return {"op": "several", "edits": edits, "label": f"reduced {thing.name} to {triangles_of(mesh):,} triangles"}

@@ -52,7 +52,7 @@ def bring(request: HttpRequest, place: Place) -> HttpResponse:
             command = {"op": "set", "path": post.get("path", ""), "value": asset_of(name, held).model_dump()}
             data, told = [held], {"note": note, "id": "", "sizes": []}
         for one in data:
-            AssetFile.keep(one)
+            AssetFile.keep(one, place.owner)
         place.edit(int(post.get("rev") or 0), command)
     except StaleRevision as stale:
         return JsonResponse({"error": str(stale)}, status=409)

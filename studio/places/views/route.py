@@ -151,7 +151,7 @@ def laid(request: HttpRequest, place: Place) -> JsonResponse:
             new = as_stations(shot, found.track)
         else:
             csv = found.track.csv()
-            AssetFile.keep(csv)
+            AssetFile.keep(csv, place.owner)
             new = as_track(shot, asset_of(f"{Path(name).stem}.csv", csv), found.track)
     else:
         walk = post.get("as") == "walk"
