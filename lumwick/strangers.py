@@ -27,7 +27,7 @@ Image.MAX_IMAGE_PIXELS = None  # sizes are asked for here, with a sentence
 # -- text and numbers -----------------------------------------------------------------------------------------------
 
 TEXT_AT_MOST, DIGITS_AT_MOST = 20_000, 300
-NUMBER_AT_MOST = 1e15
+NUMBER_AT_MOST, DEEPEST = 1e15, 100
 CONTROLS = re.compile("[\x00-\x1f\x7f\ud800-\udfff]")
 
 
@@ -60,15 +60,15 @@ def refuse_wild(data: Any, what: str) -> None:
     ------
     PlaceError
     """
-    todo: list[tuple[str, Any]] = [("", data)]
+    todo: list[tuple[str, Any, int]] = [("", data, 0)]
     while todo:
-        where, one = todo.pop()
-        said = ""
+        where, one, depth = todo.pop()
+        said = "what it holds lies too deep in itself" if depth > DEEPEST else ""
         if isinstance(one, dict):
-            todo += [(f"{where}.{name}"[-120:].lstrip("."), value) for name, value in one.items()]
-            said = next((f"a name in it {w}" for w in map(wild_text, map(str, one)) if w), "")
+            todo += [(f"{where}.{name}"[-120:].lstrip("."), value, depth + 1) for name, value in one.items()]
+            said = said or next((f"a name in it {w}" for w in map(wild_text, map(str, one)) if w), "")
         elif isinstance(one, list | tuple):
-            todo += [(where, value) for value in one]
+            todo += [(where, value, depth + 1) for value in one]
         elif isinstance(one, str):
             said = wild_text(one)
             said = said and f"{where or 'a text'}, {shown(one)}, {said}"
@@ -140,7 +140,7 @@ def unzipped(
     Parameters
     ----------
     bytes_at_most : int
-        All of them together, as they are unpacked: what a header says is not believed.
+        All of them together, as they are unpacked: no more is read of a file than its heading says.
     wanted : callable
         Whether a file is unpacked, by its path.
 
@@ -154,7 +154,9 @@ def unzipped(
             entries = [entry for entry in z.infolist() if not entry.is_dir()]
             if len(entries) > files_at_most:
                 raise PlaceError(f"{name} holds {len(entries):,} files: at most {files_at_most:,} can be brought in.")
-            room = bytes_at_most
+            told = sum(entry.file_size for entry in entries if wanted(entry.filename))
+            if told > bytes_at_most:
+                raise PlaceError(f"{name} unpacks to more than {bytes_at_most / 1e6:,.0f} MB: bring in less.")
             for entry in entries:
                 path = inside(entry.filename)
                 if not wanted(path):
@@ -164,10 +166,9 @@ def unzipped(
                 if entry.flag_bits & 1:
                     raise PlaceError(f"{name} cannot be unpacked: it is locked with a password.")
                 with z.open(entry) as packed:
-                    held = packed.read(room + 1)
-                room -= len(held)
-                if room < 0:
-                    raise PlaceError(f"{name} unpacks to more than {bytes_at_most / 1e6:,.0f} MB: bring in less.")
+                    held = packed.read(entry.file_size + 1)
+                if len(held) != entry.file_size:
+                    raise PlaceError(f"{name} cannot be unpacked: it holds more than it says, or less.")
                 yield path, held
     except LumwickError:
         raise

@@ -52,9 +52,7 @@ def costs(read: Callable[[], Any], match: str = "") -> None:
     begun = time.process_time()
     with pytest.raises(LumwickError, match=match) as told:
         read()
-    assert (
-        time.process_time() - begun < 3 * SECONDS
-    )  # once alone it is under one: the first of a kind loads its library
+    assert time.process_time() - begun < 3 * SECONDS  # the first of a kind loads its library
     assert (resource.getrusage(resource.RUSAGE_SELF).ru_maxrss - before) * 1024 < BYTES
     words = str(told.value)
     assert words[0].isupper() or (words[0].islower() and "\n" not in words and "Traceback" not in words)
@@ -369,15 +367,16 @@ def test_tables_that_refer_elsewhere(tmp_path: Path) -> None:
 
 # -- USD ----------------------------------------------------------------------------------------------------------
 
-USD_MESH = (
-    'def Mesh "m" { point3f[] points = [(0,0,0),(1,0,0),(0,1,0)] int[] faceVertexCounts = [3] '
-    "int[] faceVertexIndices = [0,1,2] }"
-)
+USD_MESH = """def Mesh "m" {
+    point3f[] points = [(0,0,0),(1,0,0),(0,1,0)]
+    int[] faceVertexCounts = [3]
+    int[] faceVertexIndices = [0,1,2]
+}"""
 
 
 def test_a_stage_refers_to_what_was_brought_alone(tmp_path: Path) -> None:
     outside = tmp_path / "outside.usda"
-    outside.write_text(f'#usda 1.0\n(defaultPrim = "r")\ndef Xform "r" {{ {USD_MESH} }}')
+    outside.write_text(f'#usda 1.0\n(defaultPrim = "r")\ndef Xform "r" {{\n{USD_MESH}\n}}')
     for name in (str(outside), "../outside.usda", f"file:{outside}", "/etc/hostname", "http://127.0.0.1:9/a.usda"):
         stage = f'#usda 1.0\ndef "a" (references = @{name}@) {{}}'.encode()
         costs(lambda stage=stage: take_over({"a.usda": stage}), "no file of what was brought")
@@ -391,9 +390,9 @@ def test_a_stage_refers_to_what_was_brought_alone(tmp_path: Path) -> None:
 
 def test_classes_that_refer_twice_each() -> None:
     """Thirty classes, each of which holds the next one twice: a thousand million things in 3 kB."""
-    parts = [f'class "c0" {{ {USD_MESH} }}']
+    parts = [f'class "c0" {{\n{USD_MESH}\n}}']
     parts += [
-        f'class "c{k}" {{ def "a" (references = </c{k - 1}>) {{}} def "b" (references = </c{k - 1}>) {{}} }}'
+        f'class "c{k}" {{\ndef "a" (references = </c{k - 1}>) {{}}\ndef "b" (references = </c{k - 1}>) {{}}\n}}'
         for k in range(1, 31)
     ]
     stage = ("#usda 1.0\n" + "\n".join(parts) + '\ndef "all" (references = </c30>) {}').encode()
@@ -437,7 +436,7 @@ def honest() -> dict[str, bytes]:
 
     ball = trimesh.creation.icosphere(2)
     glb = trimesh.Scene([ball]).export(file_type="glb")
-    usd = f'#usda 1.0\n(upAxis = "Z")\ndef Xform "r" {{ {USD_MESH} }}'.encode()
+    usd = f'#usda 1.0\n(upAxis = "Z")\ndef Xform "r" {{\n{USD_MESH}\n}}'.encode()
     gpx = b'<gpx version="1.1"><trk><trkseg>' + b'<trkpt lat="54.6" lon="-3.5"/><trkpt lat="54.61" lon="-3.5"/>' * 9
     return {
         "a.ply": ball.export(file_type="ply"),
@@ -489,6 +488,8 @@ def test_draco_that_is_damaged_is_told() -> None:
     for k in range(0, len(packed), 3):
         held = bytearray(packed)
         held[k] ^= 0xFF
+        packing = {"KHR_draco_mesh_compression": {"bufferView": 0, "attributes": {"POSITION": 0}}}
+        primitive = {"attributes": {"POSITION": 0}, "indices": 1, "extensions": packing}
         told = {
             "bufferViews": [{"buffer": 0, "byteLength": len(held)}],
             "accessors": [
@@ -496,19 +497,7 @@ def test_draco_that_is_damaged_is_told() -> None:
                 {"componentType": 5125, "count": 12, "type": "SCALAR"},
             ],
             "extensionsUsed": ["KHR_draco_mesh_compression"],
-            "meshes": [
-                {
-                    "primitives": [
-                        {
-                            "attributes": {"POSITION": 0},
-                            "indices": 1,
-                            "extensions": {
-                                "KHR_draco_mesh_compression": {"bufferView": 0, "attributes": {"POSITION": 0}}
-                            },
-                        }
-                    ]
-                }
-            ],
+            "meshes": [{"primitives": [primitive]}],
             "nodes": [{"mesh": 0}],
             "scenes": [{"nodes": [0]}],
         }

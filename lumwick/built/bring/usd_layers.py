@@ -49,7 +49,11 @@ def opened_stage(root: Path, path: Path, refuse: Refuse) -> Any:
 def _words(error: BaseException, path: str) -> str:
     import re
 
-    line = re.search(re.escape(path) + r":(\d+):", str(error))
+    try:
+        said = str(error)
+    except UnicodeDecodeError:  # the library quotes the file as it is
+        said = ""
+    line = re.search(re.escape(path) + r":(\d+):", said)
     return f"it errs or breaks off on line {line[1]}" if line else "the file is damaged, or parts of it are missing"
 
 
@@ -71,7 +75,7 @@ def _layers(root: Path, first: Path, refuse: Refuse) -> dict[str, Any]:
         found[str(path)] = layer
         if len(found) > LAYERS_AT_MOST:
             raise refuse(f"it is made of more than {LAYERS_AT_MOST} files")
-        for name in {*layer.GetCompositionAssetDependencies(), *_clips(layer)}:
+        for name in {*layer.GetCompositionAssetDependencies(), *_clips(layer)} - {""}:
             inner = within(root, path, name)
             if inner is None:
                 raise refuse(f"it names {shown(name)}, which is no file of what was brought")

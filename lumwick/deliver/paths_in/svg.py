@@ -36,6 +36,22 @@ def read(data: bytes, name: str, site: Site, rate: float) -> list[Path3]:
         drawn = svgelements.SVG.parse(io.BytesIO(ElementTree.tostring(root)), reify=True, ppi=96)
     except Exception as error:  # the parser's own complaints are of many kinds
         raise RouteError(f"{name} is no SVG that can be read: {error}.") from None
+    if not isinstance(drawn, svgelements.SVG):
+        raise RouteError(f"{name} is no SVG that can be read: nothing in it is a drawing.")
+    try:
+        return _lines(drawn, name)
+    except (ValueError, ArithmeticError, LookupError, TypeError, AttributeError, RecursionError) as error:
+        raise RouteError(f"{name} is no SVG that can be read: a line of it makes no sense.") from error
+
+
+def _lines(drawn: svgelements.SVG, name: str) -> list[Path3]:
+    """The lines of a drawing.
+
+    Raises
+    ------
+    RouteError
+        They have too many points.
+    """
     found: list[Path3] = []
     total = 0
     for element in drawn.elements():
