@@ -277,6 +277,7 @@ def gather(
     y = (used // wide + low[1] + 0.5) * side
     for shape in clear or ():
         west, south, east, north = shape.bounds
+        shapely.prepare(shape)
         near = np.flatnonzero(
             whole
             & (abs(x - (west + east) / 2) < (east - west + side) / 2)

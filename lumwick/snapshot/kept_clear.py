@@ -5,6 +5,7 @@ from __future__ import annotations
 import threading
 from collections import OrderedDict
 from dataclasses import replace
+from typing import Any
 
 import numpy as np
 import shapely
@@ -13,7 +14,7 @@ from numpy.typing import NDArray
 from lumwick.built.floors import model_of
 from lumwick.built.meshes import Mesh
 from lumwick.built.outline import outline
-from lumwick.keep import digest
+from lumwick.keep import cached, digest
 from lumwick.motion.channel import Curve
 from lumwick.place.objects import Thing
 from lumwick.snapshot.evaluate import Setting
@@ -51,18 +52,25 @@ def kept_clear(setting: Setting) -> list[shapely.Geometry]:
     key = digest(setting.ground.fingerprint, setting.place.site.north_turn, told)
     with _finding:
         if key not in _found:
-            standing, ids = setting.standing(setting.place.shots[0], 0.0), {thing.id for thing in things}
-            stood = standing.all([one for one in standing.fixed() if one.id in ids])
-            _found[key] = [
-                shape
-                for thing in things
-                for one in stood.get(thing.id, ())[:COPIES]
-                if (shape := taken_up(setting, model_of(setting.read, thing), one)) is not None
-            ]
+            made = cached("clear", key, lambda: _shapes(setting, things))
+            _found[key] = [shapely.from_wkb(made[name].tobytes()) for name in sorted(made)]
             while len(_found) > KEPT:
                 _found.popitem(last=False)
         _found.move_to_end(key)
         return _found[key]
+
+
+def _shapes(setting: Setting, things: list[Thing]) -> dict[str, NDArray[Any]]:
+    """What models take up, each shape in its binary form by its number."""
+    standing, ids = setting.standing(setting.place.shots[0], 0.0), {thing.id for thing in things}
+    stood = standing.all([one for one in standing.fixed() if one.id in ids])
+    found = [
+        shape
+        for thing in things
+        for one in stood.get(thing.id, ())[:COPIES]
+        if (shape := taken_up(setting, model_of(setting.read, thing), one)) is not None
+    ]
+    return {f"{k:06d}": np.frombuffer(shapely.to_wkb(shape), np.uint8) for k, shape in enumerate(found)}
 
 
 def taken_up(setting: Setting, mesh: Mesh, placed: NDArray[np.float64]) -> shapely.Geometry | None:

@@ -10,7 +10,7 @@ are is practice.
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, fields
 
 import numpy as np
 from numpy.typing import NDArray
@@ -166,12 +166,26 @@ def _standing(
     return waves, foam, rough
 
 
+REACH, REACH_LEAST = 14.0, 2.5
+"""How far from it a post is felt: in its radii, and besides [m] (practice)."""
+
+
 def _round(post: Post, grid: _Grid) -> None:
-    """Lead a stream's grids round a post, in place: its flow, the heap before it, its wake and its foam."""
+    """Lead a stream's grids round a post, in place; only the part of them that feels it is looked at."""
+    far = REACH * post.radius + REACH_LEAST
+    columns, rows = (np.flatnonzero(np.abs(v) < far) for v in (grid.x[0] - post.x, grid.y[:, 0] - post.y))
+    if not (len(columns) and len(rows)):
+        return
+    part = np.s_[rows[0] : rows[-1] + 1, columns[0] : columns[-1] + 1]
+    _round_near(post, _Grid(*(getattr(grid, held.name)[part] for held in fields(grid))))
+
+
+def _round_near(post: Post, grid: _Grid) -> None:
+    """The same of the part about it: its flow, the heap before it, its wake and its foam."""
     x, y, wet, east, north = grid.x, grid.y, grid.wet, grid.east, grid.north
     dx, dy = x - post.x, y - post.y
     r2 = dx * dx + dy * dy
-    reach_of = r2 < (14 * post.radius + 2.5) ** 2
+    reach_of = r2 < (REACH * post.radius + REACH_LEAST) ** 2
     if not (reach_of & wet).any():
         return
     k = np.unravel_index(int(np.argmin(np.where(wet, r2, np.inf))), r2.shape)

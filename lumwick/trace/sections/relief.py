@@ -92,7 +92,8 @@ def free_of(land: LandMade, clear: tuple[shapely.Geometry, ...]) -> NDArray[np.f
         if len(i) and len(j):
             at = np.meshgrid(x[j], y[i])
             # a little around it too, since a grid's point stands for what lies about it
-            inside = shapely.distance(shape, shapely.points(*at)) < 1.2 * g.spacing
+            shapely.prepare(shape)
+            inside = shapely.dwithin(shape, shapely.points(*at), 1.2 * g.spacing)
             free[np.ix_(i, j)] &= ~inside
     if land.level is not None:
         free &= g.heights > land.level + 0.3
