@@ -38,8 +38,8 @@ def plant(
     from lumwick.trace.quality import QUALITIES
     from lumwick.trace.stage import Stage
 
-    if not (1 <= month <= 13 and 0 <= grown <= 1 and 0.2 <= seconds <= 60):
-        raise PlaceError("A month is 1 to 13, how far it has grown 0 to 1, and a clip 0.2 to 60 seconds long.")
+    if not (1 <= month < 13 and 0 <= grown <= 1 and 0.2 <= seconds <= 60):
+        raise PlaceError("A month is 1 to 12.9, how far it has grown 0 to 1, and a clip 0.2 to 60 seconds long.")
     found = re.fullmatch(r"(\d{1,5})x(\d{1,5})", size)
     if not found or not 16 <= int(found[1]) <= 4096 or not 16 <= int(found[2]) <= 4096:
         raise PlaceError(f"A size is written like 640x480, of 16 to 4096 pixels, not {size!r}.")

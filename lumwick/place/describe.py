@@ -34,7 +34,8 @@ class FieldView:
     step: float = 0.0
     animatable: bool = False
     keyed: bool = False
-    choices: tuple[str, ...] = ()
+    choices: tuple[tuple[str, str], ...] = ()
+    """Values that may be chosen, each with what it is called."""
     optional: bool = False
     """Whether it may be left out: then the shot's own holds."""
 
@@ -103,7 +104,8 @@ def _of_value(value: Any, info: Any) -> dict[str, Any] | None:
         return {"kind": "moment", "shown": f"{value:%Y-%m-%d %H:%M}"}
     choices = get_args(info.annotation) if get_origin(info.annotation) is Literal else extra.get("enum")
     if choices:
-        return {"kind": "choice", "choices": tuple(choices)}
+        said = extra.get("said", {})
+        return {"kind": "choice", "choices": tuple((str(one), said.get(one, str(one))) for one in choices)}
     if isinstance(value, str):
         return {"kind": "colour" if len(value) == 7 and value.startswith("#") else "text"}
     return None

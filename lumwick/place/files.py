@@ -59,6 +59,7 @@ def parse(data: Any) -> Place:
         data = _from_version_1(data)
     if version in (1, 2):
         data = _from_version_2(data)
+    data = _with_outlines(data)
     try:
         place = Place.model_validate(data)
     except RecursionError:
@@ -99,6 +100,27 @@ def _from_version_2(data: dict[str, Any]) -> dict[str, Any]:
         **data,
         "version": VERSION,
         **({"shots": [told_apart(shot) for shot in shots]} if isinstance(shots, list) else {}),
+    }
+
+
+def _with_outlines(data: dict[str, Any]) -> dict[str, Any]:
+    """A leaf's own outline was a list of points before it was typed, within version 3."""
+
+    def typed(form: Any) -> Any:
+        if not isinstance(form, dict) or "leaf_half" not in form:
+            return form
+        half, rest = form["leaf_half"], {k: v for k, v in form.items() if k != "leaf_half"}
+        points = [point for point in half if isinstance(point, list) and len(point) == 2] if half else []
+        return {**rest, "own_outline": ", ".join(f"{a:g} {w:g}" for a, w in points)} if points else rest
+
+    growth = data.get("growth")
+    if not isinstance(growth, list):
+        return data
+    return {
+        **data,
+        "growth": [
+            {**one, "wood": typed(one["wood"])} if isinstance(one, dict) and "wood" in one else one for one in growth
+        ],
     }
 
 

@@ -249,7 +249,7 @@ class Exposure(Model):
         "How far the corners are drawn in (below 0, a barrel) or out (above 0, a cushion).",
     )
     dispersion: Animatable = keyed(
-        0.0, "Dispersion", "‰", 0, 10, "How much larger red is drawn than green in the corners."
+        0.0, "Colour fringe", "‰", 0, 10, "How much larger red is drawn than green in the corners."
     )
 
     @field_validator("blades")

@@ -31,7 +31,7 @@ class WoodForm(Model):
     leader: float = number(0.5, "Leader", "x", 0.05, 1, "How far up the stem goes on as one.")
     stems: int = Field(1, title="Stems", ge=1, le=12)
     thick: float = number(1.0, "Thickness", "x", 0.3, 4, "Of its wood, against its kind's.")
-    flare: float = number(1.5, "Flare", "x", 1, 4, "How much thicker its foot is.")
+    flare: float = number(1.5, "Foot's spread", "x", 1, 4, "How much thicker its foot is.")
     branches: int = Field(2400, title="Branching", ge=10, le=8000, description="Spots of free room that it grows into.")
     reach: float = number(14.0, "Reach to light", "x", 4, 40, "Steps of growth over which a bud feels free room.")
     rises: float = number(0.1, "Turns up", "x", -1, 2, "How much growth turns up; below 0 down.")

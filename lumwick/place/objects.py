@@ -56,7 +56,7 @@ class Surface(Model):
     glow: Animatable = keyed(0.0, "Glow", "cd/m²", 0, 1e8, "Light of its own.")
     glow_colour: AnimatableColour = coloured("#ffffff", "Glow's colour")
     cut: Animatable = keyed(
-        0.0, "Alpha cutoff", "x", 0, 1, "Where the texture's opacity is less there is a hole; 0 cuts nothing."
+        0.0, "Opaque above", "x", 0, 1, "Where the texture's opacity is less there is a hole; 0 cuts nothing."
     )
     wet: Animatable = keyed(0.0, "Wetness", "x", 0, 1, "Darker, and with a film of water on it.")
     scale: Animatable = keyed(1.0, "Scale", "x", 0.001, 1000, "Of pattern and textures: larger is coarser.", log=True)
@@ -66,7 +66,7 @@ class Surface(Model):
     relief: Animatable = keyed(1.0, "Relief", "x", 0, 4, "Depth of the pattern's, or the normal map's, bumps.")
     boxed: bool = Field(
         False,
-        title="Box projection",
+        title="From six sides",
         description="Lay textures from the sides of a box, in metres, even where the model says how they lie.",
     )
     colour_map: Asset | None = Field(None, title="Colour texture", description="With opacity, if it has any.")
@@ -281,8 +281,9 @@ class Lamp(Model):
     kind: Literal["point", "spot", "rectangle", "disc", "line", "parallel", "window"] = Field(
         "point",
         title="Kind",
-        description="Parallel shines as the sun does, from far off; a window is an opening that daylight comes "
-        "through, said so that rooms are clean.",
+        description="From afar shines as the sun does, with even rays; an opening is one that daylight comes through, "
+        "said so that rooms are clean.",
+        json_schema_extra={"said": {"window": "opening", "parallel": "from afar"}},
     )
     lit: bool = Field(True, title="Lit")
     group: str = Field("", title="Group", max_length=40, description="Id of a group of lamps with one switch.")

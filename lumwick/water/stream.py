@@ -51,9 +51,32 @@ def manning_speed(radius: ArrayLike, slope: ArrayLike, n: ArrayLike) -> Floats:
     return np.asarray(radius ** (2 / 3) * np.sqrt(slope) / np.asarray(n, float))
 
 
-def normal_depth(flow: ArrayLike, slope: ArrayLike, n: float) -> Floats:
-    """Depth [m] at which a flow for each metre of a wide stream's width [m2/s] runs evenly: (q n / S^(1/2))^(3/5)."""
-    return np.asarray((np.asarray(flow, float) * n / np.sqrt(np.asarray(slope, float))) ** 0.6)
+def hydraulic_radius(depth: ArrayLike, width: float) -> Floats:
+    """Hydraulic radius [m] of a bed of a mean depth [m]: area over wetted perimeter of a parabola, whose deepest point
+    lies 1.5 mean depths under its surface.
+
+    References
+    ----------
+    V. T. Chow, Open-Channel Hydraulics (1959), table 2-1: P = T/2 (sqrt(1 + x^2) + ln(x + sqrt(1 + x^2)) / x), x = 4 y / T.
+    """
+    depth = np.asarray(depth, float)
+    x = np.maximum(4 * 1.5 * depth / width, 1e-9)
+    perimeter = width / 2 * (np.sqrt(1 + x * x) + np.arcsinh(x) / x)
+    return np.asarray(depth * width / perimeter)
+
+
+def normal_depth(flow: ArrayLike, slope: ArrayLike, n: float, width: float = np.inf) -> Floats:
+    """Mean depth [m] at which a flow for each metre of a stream's width [m2/s] runs evenly; of a wide one
+    (q n / S^(1/2))^(3/5), of others by its hydraulic radius."""
+    q = np.asarray(flow, float) * n / np.sqrt(np.asarray(slope, float))
+    depth = np.asarray(q**0.6)
+    if np.isfinite(width):
+        for _ in range(SOLVED):  # q = d R^(2/3); the mean of old and new in their logarithms comes home
+            depth = np.sqrt(depth * q / hydraulic_radius(depth, width) ** (2 / 3))
+    return depth
+
+
+SOLVED = 30
 
 
 @dataclass(frozen=True)
@@ -143,10 +166,10 @@ def reach(
     surface -= np.arange(len(along)) * STEP * FLATTEST
     slope = np.clip(-np.gradient(surface, along), FLATTEST, STEEPEST)
     mean = float(np.clip((surface[0] - surface[-1]) / along[-1], FLATTEST, STEEPEST))
-    per_metre = depth * (float(manning_speed(depth, mean, n)) if speed is None else speed)
-    deep = normal_depth(per_metre, slope, n)
+    per_metre = depth * (float(manning_speed(hydraulic_radius(depth, width), mean, n)) if speed is None else speed)
+    deep = normal_depth(per_metre, slope, n, width)
     if speed is not None:  # as deep as told where it falls as the whole does
-        deep = deep * depth / float(normal_depth(per_metre, mean, n))
+        deep = deep * depth / float(normal_depth(per_metre, mean, n, width))
     deep = ndimage.gaussian_filter1d(np.clip(deep, 0.02, 4 * depth), 1.0 / STEP, mode="nearest")
     return Reach(
         along, x, y, land, surface - 1.5 * deep, deep, per_metre / deep, surface, slope, width, per_metre * width

@@ -10,7 +10,7 @@ from lumwick.errors import PlaceError
 from lumwick.place.document import Piece, Place, Shot
 from lumwick.place.edits.base import Command, fresh_id, shot_of
 from lumwick.place.fields import Id
-from lumwick.place.nature import Air
+from lumwick.place.nature import Air, Wind
 
 
 class AddShot(Command):
@@ -93,6 +93,19 @@ class OwnAir(Command):
         return f"{shot.name}: {'air of its own' if self.own else 'air of the place'}"
 
 
+class OwnWind(Command):
+    """Give a shot a wind of its own, which begins as the place's; or let the place's hold again."""
+
+    op: Literal["own_wind"]
+    shot: Id
+    own: bool
+
+    def apply(self, draft: Place) -> str:
+        shot = shot_of(draft, self.shot)
+        shot.wind = Wind.model_validate(draft.wind.model_dump()) if self.own else None
+        return f"{shot.name}: {'wind of its own' if self.own else 'wind of the place'}"
+
+
 class SetWhite(Command):
     """White balance by something grey: kelvin and tint at once."""
 
@@ -114,5 +127,6 @@ COMMANDS = (
     Reshoot,
     SetCut,
     OwnAir,
+    OwnWind,
     SetWhite,
 )

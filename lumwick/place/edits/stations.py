@@ -164,7 +164,7 @@ class InBetweens(Command):
         shot = shot_of(draft, self.shot)
         n = len(shot.route.stations)
         if n < 2:
-            raise PlaceError("In-betweens need two stations at least.")
+            raise PlaceError("Steps between stations need two of them at least.")
         rate = RATES[shot.fps]
         shot.frames = joined_views(n, self.steps)
         shot.route.stations = [

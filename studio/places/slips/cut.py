@@ -40,7 +40,7 @@ def _develop(asked: Asked) -> list[Column]:
     basic = asked.fields(develop, base, ("tint", "contrast", "saturation"))
     return [
         column(
-            "Film's" if asked.shot.as_film else "Develop",
+            "Film's" if asked.shot.as_film else "Print",
             [*asked.fields(asked.shot, asked.base, ("as_film",)), *basic],
             command_js="pickGrey()",
             command_text="White from a grey in the look",

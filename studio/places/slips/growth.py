@@ -63,7 +63,14 @@ def _wind(asked: Asked) -> Column:
     place, shot = asked.place, asked.shot
     wind, path = (shot.wind, f"{asked.base}/wind") if shot.wind else (place.wind, "/wind")
     title = "Wind" + (" of this shot" if shot.wind else "")
-    return asked.column(title, wind, path, ("speed", "from_bearing", "gustiness", "roughness"))
+    return asked.column(
+        title,
+        wind,
+        path,
+        ("speed", "from_bearing", "gustiness", "roughness"),
+        command={"op": "own_wind", "shot": shot.id, "own": shot.wind is None},
+        command_text="Give this shot its own wind" if shot.wind is None else "Use the place's wind",
+    )
 
 
 def _set(stand: Stand, name: str, value: Any) -> dict[str, Any]:

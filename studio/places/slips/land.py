@@ -71,7 +71,7 @@ def _thing(asked: Asked, thing: Thing) -> list[Column]:
     }
     own = ("name", "scale") if thing.shape is not None else ("name", "mesh", "scale", "upright")
     rolls = () if thing.held else ("floats", "rolls")
-    where = asked.column("Where", thing, base, ("east", "north", "up", "turn", "tilt", "lean", *rolls))
+    where = asked.column("Where", thing, base, ("east", "north", "up", "turn", "tilt", "lean", *rolls, "touches"))
     if asked.tab == "form":
         return [*_form(asked, thing, base), *_worn(asked, thing), *_triangles(thing), *_openings(asked, thing, base)]
     if asked.tab == "copies":

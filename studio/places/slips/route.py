@@ -57,7 +57,7 @@ def _subject(asked: Asked) -> Column:
 def _way(asked: Asked) -> list[Column]:
     way = asked.shot.route.way
     moving = _routed(asked, "Way", ("way", *WAYS[way]))
-    hand = _routed(asked, "Camera's hand", ("handheld", "seed", "keep_clear"))
+    hand = _routed(asked, "Camera's hand", ("handheld", "seed", "keep_clear", "brushes"))
     return [moving, *([_subject(asked)] if way in ("orbit", "follow") else []), hand]
 
 

@@ -251,7 +251,7 @@ export const slip = {
         cut: [
           ['film', 'Film'],
           ['shot', 'Shot'],
-          ['develop', 'Develop'],
+          ['develop', 'Print'],
           ['finish', 'Finish'],
         ],
       }[this.bench] || this.tabsOfPicked()
