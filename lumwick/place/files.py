@@ -116,12 +116,8 @@ def _with_outlines(data: dict[str, Any]) -> dict[str, Any]:
     growth = data.get("growth")
     if not isinstance(growth, list):
         return data
-    return {
-        **data,
-        "growth": [
-            {**one, "wood": typed(one["wood"])} if isinstance(one, dict) and "wood" in one else one for one in growth
-        ],
-    }
+    stands = [{**one, "wood": typed(one["wood"])} if isinstance(one, dict) and "wood" in one else one for one in growth]
+    return {**data, "growth": stands}
 
 
 def check_amount(place: Place) -> None:

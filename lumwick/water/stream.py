@@ -57,7 +57,8 @@ def hydraulic_radius(depth: ArrayLike, width: float) -> Floats:
 
     References
     ----------
-    V. T. Chow, Open-Channel Hydraulics (1959), table 2-1: P = T/2 (sqrt(1 + x^2) + ln(x + sqrt(1 + x^2)) / x), x = 4 y / T.
+    V. T. Chow, Open-Channel Hydraulics (1959), table 2-1: P = T/2 (sqrt(1 + x^2) + ln(x + sqrt(1 + x^2)) / x) with
+    x = 4 y / T.
     """
     depth = np.asarray(depth, float)
     x = np.maximum(4 * 1.5 * depth / width, 1e-9)

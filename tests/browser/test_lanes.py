@@ -122,7 +122,7 @@ def test_keys_go_into_another_value_of_the_same_kind(page: Page, live_server: An
     keyed(place, (0.0, 14.0), (0.5, 12.0))
     open_place(page, live_server, place)
     page.get_by_role("button", name="6 Cut").click()
-    page.get_by_role("tab", name="Develop").click()
+    page.get_by_role("tab", name="Print").click()
     page.evaluate(f"{W}.selectLane('{EV}')")
     page.get_by_role("button", name="copy", exact=True).click()
     page.locator("#slip").get_by_label("Contrast", exact=True).focus()

@@ -293,7 +293,7 @@ def test_furnish_a_place(page: Page, live_server: Any, place: Any, tmp_path: Pat
     expect(page.get_by_role("alert")).to_contain_text("cannot be read as a model")
     # white from a grey spot of the look
     page.get_by_role("button", name="6 Cut").click()
-    page.get_by_role("tab", name="Develop").click()
+    page.get_by_role("tab", name="Print").click()
     page.get_by_role("button", name="White from a grey in the look").click()
     box = page.locator("#look").bounding_box()
     assert box

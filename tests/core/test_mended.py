@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
-from scripts.guide_tables import GUIDE, written
 
 from lumwick.place.describe import fields, whole_at
 from lumwick.place.document import Place
@@ -13,6 +12,7 @@ from lumwick.place.files import parse
 from lumwick.place.growing import Stand
 from lumwick.place.objects import Lamp
 from lumwick.water.stream import hydraulic_radius, manning_speed, normal_depth
+from scripts.guide_tables import GUIDE, written
 from tests.conftest import small_place
 
 
@@ -67,7 +67,7 @@ def test_the_guides_table_of_qualities_is_the_codes() -> None:
 
 
 def test_a_narrow_beds_hydraulic_radius_is_less_than_its_depth() -> None:
-    """Chow, Open-Channel Hydraulics (1959), table 2-1: a parabola of top width 2 m and depth 0.5 m has a wetted perimeter
+    """Chow, Open-Channel Hydraulics (1959), table 2-1: a parabola of width 2 m and depth 0.5 m has a wetted perimeter
     of T + 8 y^2 / (3 T) = 2.333 m within 1 %, an area of 2 T y / 3, so R = 0.286 m; a wide one's is its mean depth."""
     mean = 2 / 3 * 0.5
     assert hydraulic_radius(mean, 2.0) == pytest.approx(2 / 3 * 2.0 * 0.5 / (2.0 + 8 * 0.25 / 6), rel=0.02)
