@@ -38,7 +38,7 @@ def test_places_of_every_version_open(version: int) -> None:
         route["ease"] = route.pop("eased_start")
         route.pop("eased_end")
     if version == 1:
-        keys = [{"t": 0, "v": 40, "join": "ease_both"}, {"t": 1, "v": 30, "join": "linear"}]
+        keys = [{"t": 0, "v": 40, "join": "ease_both"}, {"t": 1, "v": 30, "join": "straight"}]
         data["shots"][0]["exposure"]["shutter"] = {"keys": keys}
     place = parse(data)
     assert isinstance(place, Place) and place.version == 3

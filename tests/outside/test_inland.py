@@ -25,7 +25,7 @@ from lumwick.water.optics import KINDS
 from lumwick.water.ripples import Blows, chop, drops_a_second, rain_rings, small_dispersion, stirred
 from lumwick.water.shore import LATEST, marks, wash_of
 from lumwick.water.spectrum import SeaState, dispersion, slope_variance
-from lumwick.water.stream import BEDS, fall_line, manning_speed, normal_depth, reach
+from lumwick.water.stream import BEDS, fall_line, hydraulic_radius, manning_speed, normal_depth, reach
 from lumwick.water.surface import surface, swells
 from tests.conftest import small_place
 
@@ -79,8 +79,12 @@ def test_a_stream_carries_as_much_everywhere_and_is_quick_where_it_is_steep() ->
     flat, steep = np.abs(run.y + 25) < 5, np.abs(run.y - 25) < 5
     assert run.speed[steep].mean() > 1.5 * run.speed[flat].mean()
     # where it runs evenly it is Manning's own speed for its slope and depth
-    assert run.speed[flat] == pytest.approx(manning_speed(run.depth[flat], run.slope[flat], 0.04), rel=0.03)
-    assert normal_depth(run.discharge / run.width, 0.04, 0.04) == pytest.approx(run.depth[steep].mean(), rel=0.05)
+    assert run.speed[flat] == pytest.approx(
+        manning_speed(hydraulic_radius(run.depth[flat], run.width), run.slope[flat], 0.04), rel=0.03
+    )
+    assert normal_depth(run.discharge / run.width, 0.04, 0.04, run.width) == pytest.approx(
+        run.depth[steep].mean(), rel=0.05
+    )
     assert (np.diff(run.surface) < 0).all()
     told = reach([(0, -40), (0, 40)], height, 2.0, 0.3, 0.04, speed=0.5)
     assert told.discharge == pytest.approx(2.0 * 0.3 * 0.5)
