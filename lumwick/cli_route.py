@@ -72,6 +72,10 @@ def lay(
     path: Annotated[str, typer.Option(help="Name or number of one of several paths.")] = "",
     walk: Annotated[bool, typer.Option("--walk", help="On the ground at eye height.")] = False,
     height: Annotated[float, typer.Option(help="Metres over floor or water where the file has no heights.")] = 1.6,
+    clock: Annotated[
+        str, typer.Option(help="Of a track with times: whole (the shot gets its length), fit, pace, or 30x.")
+    ] = "",
+    here: Annotated[bool, typer.Option("--here", help="Lay a path that lies elsewhere here, as it lies.")] = False,
     stations: Annotated[
         bool, typer.Option("--stations", help="Turn a camera's path into a few stations instead of running it exactly.")
     ] = False,
@@ -80,14 +84,14 @@ def lay(
     from lumwick.deliver.paths_in import read_path
     from lumwick.motion.timebase import RATES
     from lumwick.place.files import asset_of
-    from lumwick.snapshot.lay import along_line, as_stations, as_track
+    from lumwick.snapshot.lay import CLOCKS, along_line, as_stations, as_track
 
     setting, assets = _opened(place)
     the_shot = setting.place.shot(shot)
     if not file.is_file():
         raise LumwickError(f"There is no file {file}.")
     found = read_path(
-        file.read_bytes(), file.name, setting.still(the_shot).place.site, unit, path, float(RATES[the_shot.fps])
+        file.read_bytes(), file.name, setting.still(the_shot).place.site, unit, path, float(RATES[the_shot.fps]), here
     )
     if found.track is not None and not walk:
         data = found.track.csv()
@@ -95,7 +99,8 @@ def lay(
         assets = {**assets, asset.sha256: data}
         made = as_stations(the_shot, found.track) if stations else as_track(the_shot, asset, found.track)
     else:
-        made = along_line(setting, the_shot, found.drawn, "walk" if walk else "fly", height)
+        said = dict(zip(("whole", "fit", "pace"), CLOCKS, strict=True)).get(clock, clock)
+        made = along_line(setting, the_shot, found.drawn, "walk" if walk else "fly", height, said)
     _write(setting, assets, made, out)
     print(
         json.dumps(
@@ -106,6 +111,7 @@ def lay(
                 "way": made.route.way,
                 "stations": len(made.route.stations),
                 "frames": made.frames,
+                **({"note": found.note} if found.note else {}),
             }
         )
     )

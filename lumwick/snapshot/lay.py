@@ -4,7 +4,7 @@ suggests."""
 from __future__ import annotations
 
 import heapq
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -66,7 +66,74 @@ def thinned(points: Floats, most: int = STATIONS_AT_MOST, tolerance: float = 0.0
     return np.array(sorted(set(kept)))
 
 
-def along_line(setting: Setting, shot: Shot, drawn: Drawn, way: str, height: float) -> Shot:
+class AskClock(RouteError):
+    """A walk's times are not the shot's: say whose count."""
+
+
+CLOCKS = ("as long as the track", "as quick as the shot is long", "at a walking pace")
+"""Whose time counts where a line has times of its own."""
+APART, WALK = 0.1, 1.4
+"""Share of a shot's length by which a track's may differ unasked; and a walk's speed [m/s] (practice)."""
+FRAMES_AT_MOST = 20_000
+
+
+def with_clock(shot: Shot, drawn: Drawn, clock: str) -> tuple[Shot, Drawn]:
+    """A shot and a line with times, brought to one time.
+
+    Parameters
+    ----------
+    clock : str
+        One of `CLOCKS`, or how many times quicker (30x); empty if nothing was said.
+
+    Raises
+    ------
+    AskClock
+        Nothing was said, and they are not of one length.
+    RouteError
+        What was said cannot be.
+    """
+    if drawn.times is None or len(drawn.times) < 2:
+        return shot, drawn
+    span, rate = float(drawn.times[-1] - drawn.times[0]), float(RATES[shot.fps])
+    if not clock and abs(span - shot.seconds) <= APART * shot.seconds:
+        return shot, drawn
+    if not clock:
+        raise AskClock(
+            f"This track lasts {_lasts(span)}, the shot {_lasts(shot.seconds)}: say whether the shot is to be as long "
+            "as the track, so many times quicker, or the line is walked at a pace (--clock)."
+        )
+    if clock == CLOCKS[2]:
+        length = float(np.linalg.norm(np.diff(drawn.points, axis=0), axis=1).sum())
+        return _as_long(shot, length / WALK, rate), replace(drawn, times=None)
+    start = drawn.times - drawn.times[0]
+    if clock == CLOCKS[1]:
+        return shot, replace(drawn, times=start * (shot.seconds / max(span, 1e-9)))
+    quicker = 1.0
+    if clock != CLOCKS[0]:
+        try:
+            quicker = float(clock.rstrip("x×"))
+        except ValueError:
+            quicker = 0.0
+        if not 0 < quicker < 1e5:
+            raise RouteError(f"{clock!r} says no time: say {', '.join(CLOCKS)}, or how many times quicker, as 30x.")
+    return _as_long(shot, span / quicker, rate), replace(drawn, times=start / quicker)
+
+
+def _as_long(shot: Shot, seconds: float, rate: float) -> Shot:
+    frames = round(seconds * rate) + 1
+    if frames > FRAMES_AT_MOST:
+        times = seconds * rate / FRAMES_AT_MOST
+        raise RouteError(
+            f"The shot would have {frames:,} frames: at most {FRAMES_AT_MOST:,}. Run it {times:.0f} times quicker."
+        )
+    return shot.model_copy(update={"frames": max(2, frames)})
+
+
+def _lasts(seconds: float) -> str:
+    return f"{seconds:.0f} s" if seconds < 90 else f"{seconds / 60:.0f} min"
+
+
+def along_line(setting: Setting, shot: Shot, drawn: Drawn, way: str, height: float, clock: str = "") -> Shot:
     """A shot whose route runs along a line.
 
     Parameters
@@ -75,12 +142,16 @@ def along_line(setting: Setting, shot: Shot, drawn: Drawn, way: str, height: flo
         fly or walk.
     height : float [m]
         Over floor or water, where the line's own heights do not hold.
+    clock : str
+        Whose time counts (`with_clock`).
 
     Raises
     ------
     RouteError
         The line has no length.
+    AskClock
     """
+    shot, drawn = with_clock(shot, drawn, clock)
     points, times = drawn.points, drawn.times
     _check_length(points)
     walks = way == "walk"

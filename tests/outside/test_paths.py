@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -320,3 +321,59 @@ def test_camera_matrices_with_scale_are_taken_apart() -> None:
     m[:3, :3] = np.stack([turn[:, 0], turn[:, 2], -turn[:, 1]], 1) * 3
     track = camera_track(np.zeros(1), m[None], np.array([35.0]))
     assert track.at([0])[1].as_matrix()[0] == pytest.approx(turn) and track.roll[0] == pytest.approx(5)
+
+
+def walk_of(seconds: float, same: bool = False) -> bytes:
+    """A recorded walk of 2.3 km in so many seconds; or nearly all of its points at one time."""
+    points = []
+    for k in range(100):
+        t = 0 if same and k else int(k * seconds / 99)
+        stamp = f"2026-06-05T{10 + t // 3600:02d}:{t // 60 % 60:02d}:{t % 60:02d}Z"
+        points.append(f'<trkpt lat="{52 + k * 0.00021:.6f}" lon="1.0"><time>{stamp}</time></trkpt>')
+    return f'<gpx version="1.1"><trk><trkseg>{"".join(points)}</trkseg></trk></gpx>'.encode()
+
+
+def test_a_recorded_walk_asks_whose_time_counts_and_then_moves() -> None:
+    """2 285 m in 76 min became 0.001 m of a shot of 12 s, and the ride check said clean."""
+    from lumwick.place.nature import Site
+    from lumwick.snapshot.lay import CLOCKS, AskClock, along_line
+    from lumwick.snapshot.riding.sampled import ride
+    from tests.conftest import small_place
+    from tests.core.test_ride import FLAT
+
+    place = small_place(site=Site(latitude=52.0, longitude=1.0), growth=[])
+    setting, shot = Setting(place, FLAT), place.shots[0]
+    found = read_path(walk_of(4560.0), "walk.gpx", place.site)
+    with pytest.raises(AskClock, match="76 min"):
+        along_line(setting, shot, found.drawn, "walk", 1.6)
+    lengths = {}
+    for clock in (CLOCKS[1], "60x"):
+        laid = along_line(setting, shot, found.drawn, "walk", 1.6, clock)
+        made = ride(Setting(place.model_copy(update={"shots": [laid]}), FLAT), laid, 97)
+        lengths[clock] = laid.seconds
+        assert float(made.along[-1]) == pytest.approx(2312.0, rel=0.03)
+    assert lengths[CLOCKS[1]] == shot.seconds and lengths["60x"] == pytest.approx(76.0, abs=0.1)
+    for clock in (CLOCKS[0], CLOCKS[2]):  # longer than any shot
+        with pytest.raises(RouteError, match="times quicker"):
+            along_line(setting, shot, found.drawn, "walk", 1.6, clock)
+    points = found.drawn.points[:30]
+    short = replace(found.drawn, points=points, times=found.drawn.times[:30])
+    length = float(np.linalg.norm(np.diff(points, axis=0), axis=1).sum())
+    assert along_line(setting, shot, short, "walk", 1.6, CLOCKS[2]).seconds == pytest.approx(length / 1.4, rel=0.01)
+    with pytest.raises(RouteError, match="says no time"):
+        along_line(setting, shot, found.drawn, "walk", 1.6, "soon")
+
+
+def test_a_walk_whose_points_bear_one_time_keeps_its_points() -> None:
+    found = read_path(walk_of(600.0, same=True), "walk.gpx", Site(latitude=52.0, longitude=1.0))
+    assert len(found.points) == 100 and found.times is None and "bear the time" in found.note
+
+
+def test_a_track_from_elsewhere_is_laid_here_if_asked() -> None:
+    from lumwick.deliver.paths_in import AskHere
+
+    far = Site(latitude=-40.0, longitude=100.0)
+    with pytest.raises(AskHere, match="--here"):
+        read_path(walk_of(600.0), "walk.gpx", far)
+    here = read_path(walk_of(600.0), "walk.gpx", far, here=True)
+    assert here.points[0, :2] == pytest.approx([0.0, 0.0]) and len(here.points) == 100

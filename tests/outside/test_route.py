@@ -25,7 +25,7 @@ from lumwick.route.line import circling, through
 from lumwick.route.pacing import by_stations, minimum_jerk
 from lumwick.route.way import turned, way
 from lumwick.snapshot.evaluate import Setting
-from lumwick.snapshot.lay import along_line, suggest
+from lumwick.snapshot.lay import CLOCKS, along_line, suggest
 from tests.conftest import small_place, write_geotiff
 
 
@@ -159,7 +159,7 @@ def test_a_gpx_walk_over_real_ground_keeps_its_eye_height(tmp_path: Path, sample
     assert path.points[:, :2] == pytest.approx(np.array(wanted), abs=0.01) and path.times == pytest.approx(
         60.0 * np.arange(25)
     )
-    shot = along_line(setting, place.shots[0].model_copy(update={"frames": 20000}), path.drawn, "walk", 1.62)
+    shot = along_line(setting, place.shots[0].model_copy(update={"frames": 20000}), path.drawn, "walk", 1.62, CLOCKS[1])
     p = setting.way(shot).at(np.linspace(0, shot.seconds, 20_000)).position
     over = p[:, 2] - survey.ground.height(p[:, 0], p[:, 1])
     assert np.abs(over - 1.62).max() < 0.02
@@ -187,6 +187,8 @@ def test_the_command_line_brings_in_checks_mends_and_hands_on(
                 "dawn",
                 "--file",
                 str(tmp_path / "line.csv"),
+                "--clock",
+                "whole",
                 "--out",
                 str(tmp_path / "q.zip"),
             ],

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass
 
 import numpy as np
@@ -18,13 +19,28 @@ UNITS = (
 """Units that models are drawn in, and what they are in metres."""
 RARER = ("inches", "feet")
 """Units that are offered, and guessed only where no other fits."""
-LIKELY, LIKELY_UNTOLD = (0.05, 60.0), (0.2, 20.0)
-"""Longest sides [m] that are taken without a question (practice: from a cup to a house), and where a file does not say
-its unit."""
-THINGS = (0.2, 30.0)
-"""Longest sides [m] that are offered."""
-USUAL = 2.0
-"""The longest side [m] to which a guess comes nearest (practice)."""
+UNASKED = (0.1, 10.0)
+"""Longest sides [m] that are taken without a question (practice)."""
+THINGS = (0.05, 60.0)
+"""Longest sides [m] that are offered (practice: from a cup to a house)."""
+CLASSES: dict[tuple[str, ...], tuple[float, float]] = {
+    ("bench", "chair", "table", "sofa", "stool", "desk", "bed", "shelf", "cupboard", "seat"): (0.4, 3.0),
+    ("beech", "oak", "maple", "palm", "pine", "birch", "alder", "willow", "spruce", "fir", "tree", "poplar"): (
+        4.0,
+        35.0,
+    ),
+    ("bush", "shrub", "hedge", "fern", "bonsai", "flower", "plant", "pot", "reed"): (0.2, 4.0),
+    ("bus", "lorry", "truck", "tram", "van", "tractor"): (4.5, 18.0),
+    ("car", "cart", "wagon", "boat", "dinghy", "canoe"): (2.0, 8.0),
+    ("ship", "yacht", "barge", "ferry"): (8.0, 200.0),
+    ("house", "barn", "church", "hall", "mill", "tower", "building", "cottage"): (5.0, 60.0),
+    ("shed", "hut", "cabin", "gazebo", "tent", "bridge", "gate"): (1.5, 15.0),
+    ("lamp", "lantern", "bottle", "cup", "mug", "vase", "bowl", "book", "bucket", "jug", "shell"): (0.05, 0.8),
+    ("post", "pole", "mast", "column"): (1.0, 15.0),
+    ("barrel", "crate", "box", "basket", "drum", "bin", "stone", "rock", "stump", "log"): (0.2, 3.0),
+    ("man", "woman", "person", "figure", "horse", "cow"): (1.4, 2.6),
+}
+"""Common longest sides [m] by what a name says a thing is (practice)."""
 
 
 @dataclass(frozen=True)
@@ -82,17 +98,38 @@ def guess(name: str, size: NDArray[np.float64], told: bool = True) -> Guess:
     """
     longest = float(np.max(size))
     as_told = Sized("metres", 1.0, longest)
-    least, most = LIKELY if told else LIKELY_UNTOLD
-    if least <= longest <= most or longest <= 0:
+    usual = usual_of(name)
+    low, high = usual or UNASKED
+    if longest <= 0 or max(low, UNASKED[0]) <= longest <= min(high, UNASKED[1]):
         return Guess(as_told)
     sizes = [Sized(unit, scale, longest * scale) for unit, scale in UNITS]
-    fitting = [s for s in sizes if THINGS[0] <= s.longest <= THINGS[1]]
+    fitting = [s for s in sizes if low <= s.longest <= high]
+    if told or all(s.unit in RARER for s in fitting):
+        fitting += [s for s in sizes if THINGS[0] <= s.longest <= THINGS[1] and s not in fitting]
     if not fitting:
         # nothing common fits: by tens, as a file that was scaled on its way
-        tens = 10.0 ** round(np.log10(USUAL / longest))
+        tens = 10.0 ** round(np.log10(np.sqrt(low * high) / longest))
         fitting = [Sized(f"a scale of {tens:g}", tens, longest * tens)]
-    likely = min(fitting, key=lambda s: (s.unit in RARER, abs(np.log(s.longest / USUAL))))
-    others = tuple(s for s in (*fitting, as_told) if s is not likely)
+
+    def unlikely(s: Sized) -> tuple[bool, bool, float]:
+        """What the file says of itself comes first, then what is drawn in most, then what is nearest to common."""
+        away = max(low / s.longest, s.longest / high, 1.0)
+        return not (told and s.unit == "metres"), s.unit in RARER, away
+
+    likely = min(fitting, key=unlikely)
+    others = [s for s in fitting if s is not likely]
+    if as_told not in (likely, *others):
+        others.append(as_told)
     says = "is" if told else "would be"
-    question = f"{name} {says} {length(longest)} long by its file: {likely.unit}, so {length(likely.longest)}?"
+    both = f"{length(likely.longest)} ({likely.unit})"
+    if others:
+        both += f" or {length(others[0].longest)} ({others[0].unit})"
+    question = f"{name} {says} {length(longest)} long by its file: {both}?"
     return Guess(likely, tuple(sorted(others, key=lambda s: s.longest)), question)
+
+
+def usual_of(name: str) -> tuple[float, float] | None:
+    """The longest sides [m] that things of a name commonly have; None where the name tells none."""
+    words = set(re.split(r"[^a-z]+", re.sub(r"(?<=[a-z])(?=[A-Z])", " ", name).lower()))
+    words |= {word.removesuffix("s") for word in words}
+    return next((sides for names, sides in CLASSES.items() if words & set(names)), None)

@@ -47,7 +47,13 @@ class AskWhich(RouteError):
         self.names = names
 
 
-def read_path(data: bytes, name: str, site: Site, unit: str = "", which: str = "", rate: float = 24.0) -> Path3:
+class AskHere(RouteError):
+    """The path lies far away: say that it is to be laid here, as it lies."""
+
+
+def read_path(
+    data: bytes, name: str, site: Site, unit: str = "", which: str = "", rate: float = 24.0, here: bool = False
+) -> Path3:
     """The path of a file, in metres east, north and up of the place's origin.
 
     Parameters
@@ -58,12 +64,14 @@ def read_path(data: bytes, name: str, site: Site, unit: str = "", which: str = "
         Name of one of several paths, or its number from 1.
     rate : float [1/s]
         At which a camera's motion is sampled, besides its own keys.
+    here : bool
+        Lay a path that lies elsewhere with its beginning at the place's origin.
 
     Raises
     ------
     RouteError
         The file cannot be used, or has no path.
-    AskUnit, AskWhich
+    AskUnit, AskWhich, AskHere
         Something must be said.
     """
     module = READERS.get(PurePosixPath(name).suffix.lower())
@@ -78,12 +86,20 @@ def read_path(data: bytes, name: str, site: Site, unit: str = "", which: str = "
     if not np.isfinite(path.points).all():
         raise RouteError(f"{name} holds coordinates that are no numbers.")
     away = np.abs(path.points[:, :2]).max()
-    if away > FARTHEST:
-        raise RouteError(
-            f"The path of {name} lies {away / 1000:,.0f} km from "
-            "the place's origin: it belongs to another place, or its unit is another."
+    if away > FARTHEST and not here:
+        raise AskHere(
+            f"The path of {name} lies {away / 1000:,.0f} km from the place's origin: it belongs to another place, or "
+            "its unit is another. It may be laid here, as it lies (--here)."
         )
-    return path
+    return _moved_here(path) if away > FARTHEST else path
+
+
+def _moved_here(path: Path3) -> Path3:
+    """A path with its beginning at the place's origin, its heights as they are."""
+    first = path.points[0] * [1.0, 1.0, 0.0]
+    track = None if path.track is None else replace(path.track, position=path.track.position - first)
+    aims = None if path.aims is None else path.aims - first
+    return replace(path, points=path.points - first, aims=aims, track=track)
 
 
 def _chosen(paths: list[Path3], which: str, name: str) -> Path3:
@@ -97,7 +113,7 @@ def _chosen(paths: list[Path3], which: str, name: str) -> Path3:
     if not chosen:
         names = [p.name for p in found]
         listed = f"{', '.join(names[:6])}{', …' if len(names) > 6 else ''}"
-        raise AskWhich(f"{name} holds {len(found)} paths ({listed}): say which one.", names)
+        raise AskWhich(f"{name} holds {len(found)} paths ({listed}): say which one (--path).", names)
     return chosen[0]
 
 

@@ -13,6 +13,9 @@ from lumwick.deliver.paths_in.brought import Floats, Path3, check_count
 from lumwick.errors import RouteError
 from lumwick.place.nature import Site
 
+TIMED = 0.5
+"""Share of a walk's points that must be later than the ones before them for its times to count (practice)."""
+
 
 def read(data: bytes, name: str, site: Site, rate: float) -> list[Path3]:
     """The tracks and routes of a GPX file.
@@ -49,9 +52,15 @@ def _walk(called: str, points: list[Any], local: Transformer, north_turn: float)
     p = np.column_stack([e * np.cos(a) + n * np.sin(a), n * np.cos(a) - e * np.sin(a), up])
     onward = np.linalg.norm(np.diff(p[:, :2], axis=0), axis=1) > 1e-6
     times: Floats | None = None
+    note = ""
     if all(q.time is not None for q in points):
         times = np.array([(q.time - points[0].time).total_seconds() for q in points], float)
-        onward &= np.diff(times) > 0
+        later = np.diff(times) > 0
+        if (onward & later).sum() < TIMED * onward.sum():  # nearly all of one time: its points are worth more
+            note = f"{int((onward & ~later).sum())} of its points bear the time of the one before: times were let be"
+            times = None
+        else:
+            onward &= later
     keep = np.concatenate([[True], onward])
     heights = all(q.elevation is not None for q in points)
-    return Path3(called, p[keep], heights, None if times is None else times[keep])
+    return Path3(called, p[keep], heights, None if times is None else times[keep], note=note)

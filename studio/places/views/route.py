@@ -12,7 +12,7 @@ import numpy as np
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from PIL import Image
 
-from lumwick.deliver.paths_in import METRES, AskUnit, AskWhich, read_path
+from lumwick.deliver.paths_in import METRES, AskHere, AskUnit, AskWhich, read_path
 from lumwick.deliver.paths_out import export as files_of
 from lumwick.errors import LumwickError, PlaceError
 from lumwick.lens.lens import Lens
@@ -25,7 +25,7 @@ from lumwick.place.filming import Station
 from lumwick.route.drawn import Drawn
 from lumwick.route.way import goes
 from lumwick.snapshot.evaluate import Setting
-from lumwick.snapshot.lay import along_line, as_stations, as_track, suggest
+from lumwick.snapshot.lay import CLOCKS, AskClock, along_line, as_stations, as_track, suggest
 from lumwick.snapshot.mend import mend, mend_all
 from lumwick.snapshot.ride import check, with_route
 from studio.looks.engine import ENGINE_OF_LOOKS
@@ -37,6 +37,8 @@ from studio.places.views.owned import newest, place_view
 from studio.places.views.workspace import shot_of, state_of
 
 PATH_BYTES_AT_MOST = 200_000_000
+QUICKER = ("10x", "30x", "60x")
+"""How many times quicker than it was recorded a walk is offered."""
 
 
 def _setting(place: Place) -> Setting:
@@ -141,11 +143,14 @@ def laid(request: HttpRequest, place: Place) -> JsonResponse:
             post.get("unit", ""),
             post.get("which", ""),
             float(RATES[shot.fps]),
+            bool(post.get("here")),
         )
     except AskUnit as error:
         return JsonResponse({"ask": "unit", "words": str(error), "choices": list(METRES)})
     except AskWhich as error:
         return JsonResponse({"ask": "which", "words": str(error), "choices": error.names[:200]})
+    except AskHere as error:
+        return JsonResponse({"ask": "here", "words": str(error), "choices": ["here, as it lies"]})
     if found.track is not None and post.get("as") != "walk":
         if post.get("as") == "stations":
             new = as_stations(shot, found.track)
@@ -155,11 +160,17 @@ def laid(request: HttpRequest, place: Place) -> JsonResponse:
             new = as_track(shot, asset_of(f"{Path(name).stem}.csv", csv), found.track)
     else:
         walk = post.get("as") == "walk"
-        new = along_line(setting, shot, found.drawn, "walk" if walk else "fly", 1.6 if walk else 2.5)
+        height, clock = 1.6 if walk else 2.5, post.get("clock", "")
+        try:
+            new = along_line(setting, shot, found.drawn, "walk" if walk else "fly", height, clock)
+        except AskClock as error:
+            return JsonResponse({"ask": "clock", "words": str(error), "choices": [*CLOCKS, *QUICKER]})
     exact = new.route.way == "brought"
     laid = f"a path run exactly, {new.seconds:.1f} s" if exact else f"{len(new.route.stations)} stations"
     revision = whole(post.get("rev"))
-    return _reshot(place, revision, new, f"way from {name}", note=f"{found.name}: {laid}")
+    return _reshot(
+        place, revision, new, f"way from {name}", note=f"{found.name}: {laid}{'; ' if found.note else ''}{found.note}"
+    )
 
 
 @place_view("GET")

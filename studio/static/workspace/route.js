@@ -247,6 +247,8 @@ export const route = {
       as: this.pathAs,
       unit: said.unit || '',
       which: said.which || '',
+      clock: said.clock || '',
+      here: said.here || '',
     }))
       form.set(k, v);
     form.set('file', file);
