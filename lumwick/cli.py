@@ -61,6 +61,8 @@ def _size(text: str) -> tuple[int, int]:
         w, h = (int(v) for v in text.lower().split("x"))
     except ValueError:
         raise BadInput(f"A size is written like 1280x720, not {text!r}.") from None
+    if w < 1 or h < 1:
+        raise BadInput(f"A picture of {w}x{h} has no pixels: give each side 16 at least.")
     return w, h
 
 

@@ -16,7 +16,7 @@ from rasterio.errors import NotGeoreferencedWarning, RasterioError
 from rasterio.fill import fillnodata
 from rasterio.transform import Affine, from_origin
 from rasterio.warp import reproject
-from scipy.ndimage import gaussian_filter, zoom
+from scipy.ndimage import gaussian_filter, median_filter, zoom
 
 from lumwick.errors import LandError
 from lumwick.land.ground import Ground, check_heights
@@ -202,14 +202,47 @@ def read_elevation(
         raise LandError(f"{path.name} holds no heights at all: every point is marked as no data.")
     if kind == "png":
         z, crs = _from_codes(z, size_m, lowest, highest), None
-    z = _filled(z)
+    notes: list[str] = []
+    holes = float((~np.isfinite(z)).mean())
+    if holes > 0:
+        notes.append(f"{max(holes, 1e-4):.2%} of it held no heights and was filled in from about them")
+    z = _without_peaks(_filled(z), notes)
+    survey = _surveyed(path.name, _Band(z, transform, crs), kind, size_m, latitude, longitude)
+    return replace(survey, note=" ".join([*(f"{word[0].upper()}{word[1:]}." for word in notes), survey.note]).strip())
+
+
+PEAK, PEAK_TIMES, PEAKS_AT_MOST = 100.0, 40.0, 1e-3
+"""By how much a single point stands out of those about it [m], and times as much as others do, to be damage; and the
+share of points that may (practice: a turned bit makes thousands of metres)."""
+
+
+def _without_peaks(z: NDArray[np.float32], notes: list[str]) -> NDArray[np.float32]:
+    """Heights without single points that stand far out of all about them."""
+    middle = median_filter(z, 3, mode="nearest")
+    off = np.abs(z - middle)
+    peaks = (off > PEAK) & (off > PEAK_TIMES * max(float(np.mean(off)), 0.5))
+    if not peaks.any() or peaks.mean() > PEAKS_AT_MOST:
+        return z
+    worst = float(z[peaks][np.argmax(off[peaks])])
+    many = int(peaks.sum())
+    notes.append(
+        f"{many} point{'' if many == 1 else 's'} stood far out alone ({worst:,.0f} m): taken from about instead"
+    )
+    return np.where(peaks, middle, z).astype(np.float32)
+
+
+def _surveyed(
+    name: str, band: _Band, kind: str, size_m: float | None, latitude: float | None, longitude: float | None
+) -> Survey:
+    """Ground of heights that are all there."""
+    z, transform, crs = band.z, band.transform, band.crs
     if crs is None and kind == "grid" and _in_degrees(transform):
         crs = CRS.from_epsg(4326)
     if crs is not None:
         return _projected(z, transform, crs)
     if size_m is None and kind == "grid":
         size_m = abs(transform.a) * (z.shape[1] - 1)
-    return _plain(path.name, z, size_m, latitude, longitude)
+    return _plain(name, z, size_m, latitude, longitude)
 
 
 def _plain(

@@ -2,18 +2,26 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 import numpy as np
 import pytest
+from typer.testing import CliRunner
 
+from lumwick.cli import app
+from lumwick.errors import LumwickError
+from lumwick.land.elevation import read_elevation, write_elevation
+from lumwick.land.ground import Ground
 from lumwick.place.describe import fields, whole_at
 from lumwick.place.document import Place
 from lumwick.place.edits import apply, command
-from lumwick.place.files import parse
+from lumwick.place.files import asset_of, pack, parse
 from lumwick.place.growing import Stand
+from lumwick.place.nature import Land
 from lumwick.place.objects import Lamp
 from lumwick.water.stream import hydraulic_radius, manning_speed, normal_depth
 from scripts.guide_tables import GUIDE, written
-from tests.conftest import small_place
+from tests.conftest import small_place, write_geotiff
 
 
 def test_a_leafs_outline_of_the_first_days_of_version_3_opens() -> None:
@@ -78,3 +86,29 @@ def test_a_narrow_beds_hydraulic_radius_is_less_than_its_depth() -> None:
         speed = manning_speed(hydraulic_radius(depth, width), slopes, 0.04)
         assert depth * speed == pytest.approx(0.3, rel=1e-6)
         assert (depth > normal_depth(0.3, slopes, 0.04)).all()  # its banks hold it back: deeper, and slower
+
+
+def test_holes_and_peaks_of_a_survey_are_said(tmp_path: Path) -> None:
+    """46 % of one was nodata, and nobody was told; a turned byte made peaks of 3 937 m beside 88."""
+    x, y = np.meshgrid(np.arange(80), np.arange(80))
+    z = (60 + 5 * np.sin(x / 9) * np.cos(y / 7)).astype(np.float32)
+    z[:36] = -9999.0
+    z[60, 20], z[70, 55] = 3937.0, -2500.0
+    path = write_geotiff(tmp_path / "s.tif", z, 500000, 5800000, 5.0, 5.0, "EPSG:32631", nodata=-9999.0)
+    survey = read_elevation(path)
+    assert "45.00% of it held no heights" in survey.note and "2 points stood far out alone" in survey.note
+    assert survey.ground.heights.min() > 40 and survey.ground.heights.max() < 80
+    plain = read_elevation(write_geotiff(tmp_path / "p.tif", z[40:58], 500000, 5800000, 5.0, 5.0, "EPSG:32631"))
+    assert plain.note == ""
+
+
+def test_sizes_and_months_that_are_none(tmp_path: Path, marsh: Ground) -> None:
+    elevation = write_elevation(marsh)
+    asset = asset_of("g.tif", elevation)
+    file = tmp_path / "p.place.zip"
+    file.write_bytes(pack(small_place(land=Land(elevation=asset)), {asset.sha256: elevation}))
+    run = CliRunner().invoke
+    said = run(app, ["render", str(file), "--shot", "a", "--size", "0x0", "--out", str(tmp_path / "o")])
+    assert said.exit_code != 0 and isinstance(said.exception, LumwickError | SystemExit)
+    said = run(app, ["plant", str(file), "pines", "--out", str(tmp_path / "o.png"), "--month", "13"])
+    assert said.exit_code != 0

@@ -104,7 +104,7 @@ def _brought(request: HttpRequest) -> tuple[Document, dict[str, bytes], str]:
     place, files = place_from_survey(survey, called, _number(request, "sea_level"), refine=not as_it_is)
     parts = 1 if as_it_is else parts_of(survey.ground)
     made = f", relief below {survey.ground.spacing:.3g} m made up" if parts > 1 else ""
-    return place, files, f"ground from {name}{made}"
+    return place, files, f"ground from {name}{made}{'. ' if survey.note else ''}{survey.note}"
 
 
 @login_required
