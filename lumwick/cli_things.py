@@ -152,3 +152,68 @@ def _numbers(text: str | None, last: int) -> tuple[int, int]:
         return int(a), int(b or a)
     except ValueError:
         raise PlaceError(f"Frames are written like 1-48, not {text!r}.") from None
+
+
+@app.command()
+def attach(
+    place: Path,
+    path: Annotated[
+        str,
+        typer.Argument(
+            help="The field that takes the file: /surround/picture, /cut/develop/lut, /lamps/ID/distribution, "
+            "/lamps/ID/gobo/film, /surfaces/ID/colour_map and the like."
+        ),
+    ],
+    file: Annotated[Path, typer.Argument(help="An .hdr or .exr sky, a .cube table, an .ies file, a film, a picture.")],
+    out: Annotated[Path, typer.Option(help="Place file to write.")],
+) -> None:
+    """Give a field its file: a sky picture, a look-up table, a lamp's light, a gobo, a texture."""
+    from lumwick.place.edits import apply, command
+    from lumwick.place.files import asset_of, load, pack
+    from lumwick.taking_in import checked
+
+    document, assets = load(place)
+    if not file.is_file():
+        raise PlaceError(f"There is no file {file}.")
+    data = file.read_bytes()
+    note = checked(file.name, data, path)
+    asset = asset_of(file.name, data)
+    document, label = apply(document, command({"op": "set", "path": path, "value": asset.model_dump()}))
+    out.write_bytes(pack(document, {**assets, asset.sha256: data}))
+    print(f"{label}{'. ' if note else ''}{note}")
+
+
+@app.command("add-shot")
+def add_shot(
+    place: Path,
+    name: Annotated[str, typer.Argument(help="What it is called.")],
+    out: Annotated[Path, typer.Option(help="Place file to write.")],
+    seconds: Annotated[float, typer.Option(help="How long it is.")] = 12.0,
+    fps: Annotated[str, typer.Option(help="Frames a second: 24, 25, 29.97 and the like.")] = "24",
+) -> None:
+    """Begin a shot from nothing; `lay` gives it its way."""
+    from pydantic import ValidationError
+
+    from lumwick.motion.timebase import RATES
+    from lumwick.place.document import Shot
+    from lumwick.place.edits import apply, command, fresh_id
+    from lumwick.place.files import explain, load, pack
+
+    document, assets = load(place)
+    if fps not in RATES:
+        raise PlaceError(f"{fps!r} is no frame rate in use: choose {', '.join(RATES)}.")
+    try:
+        shot = Shot(
+            id=fresh_id([one.id for one in document.shots], "shot"),
+            name=name,
+            fps=fps,
+            frames=max(1, round(seconds * float(RATES[fps]))),
+            clock=document.shots[0].clock,
+        )
+    except (ValidationError, OverflowError, ValueError) as error:
+        raise PlaceError(
+            f"This shot cannot begin: {explain(error) if isinstance(error, ValidationError) else error}"
+        ) from None
+    document, _ = apply(document, command({"op": "add_shot", "shot": shot.model_dump(mode="json")}))
+    out.write_bytes(pack(document, assets))
+    print(f"{shot.id}: {shot.name}, {shot.frames} frames")

@@ -88,3 +88,26 @@ def _look_through(place: Place, assets: dict[str, bytes]) -> None:
     for surface in place.surfaces:
         for name in MAPS:
             read(getattr(surface, name), read_image)
+
+
+def checked(name: str, data: bytes, path: str) -> str:
+    """Try a field's file before it is kept; returns a word on what was mended.
+
+    Raises
+    ------
+    LumwickError
+        It cannot be used for this.
+    """
+    if path.endswith("/mesh"):
+        return "; ".join(read_mesh(data, name).notes)
+    if path.endswith("/distribution"):
+        return f"It gives {read_ies(data, name).lumens():.0f} lm as it was measured."
+    if path.endswith("/gobo/film") or path == "/sun_gobo/film":
+        film = read_gobo_film(data, name)
+        return f"{len(film.frames)} frames, {film.seconds:.3g} s."
+    if path == "/surround/picture":
+        return read_panorama(data, name)[1]
+    if path.endswith("/lut"):
+        tabled(np.zeros((1, 1, 3), np.float32), data, 1.0)
+        return ""
+    return read_image(data, name)[1]

@@ -6,6 +6,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from PIL import Image
 from typer.testing import CliRunner
 
 from lumwick.cli import app
@@ -15,7 +16,7 @@ from lumwick.land.ground import Ground
 from lumwick.place.describe import fields, whole_at
 from lumwick.place.document import Place
 from lumwick.place.edits import apply, command
-from lumwick.place.files import asset_of, pack, parse
+from lumwick.place.files import asset_of, needed, pack, parse, unpack
 from lumwick.place.growing import Stand
 from lumwick.place.nature import Land
 from lumwick.place.objects import Lamp
@@ -112,3 +113,26 @@ def test_sizes_and_months_that_are_none(tmp_path: Path, marsh: Ground) -> None:
     assert said.exit_code != 0 and isinstance(said.exception, LumwickError | SystemExit)
     said = run(app, ["plant", str(file), "pines", "--out", str(tmp_path / "o.png"), "--month", "13"])
     assert said.exit_code != 0
+
+
+def test_what_the_page_can_the_command_can(tmp_path: Path, marsh: Ground) -> None:
+    """Tables, skies, lamps' light and gobos had no command, nor had a shot from nothing."""
+    elevation = write_elevation(marsh)
+    asset = asset_of("g.tif", elevation)
+    file, out = tmp_path / "p.place.zip", tmp_path / "q.place.zip"
+    lamp = Lamp(id="l", name="L", kind="spot", gobo={"kind": "picture"})  # type: ignore[arg-type]
+    place = small_place(land=Land(elevation=asset), lamps=[lamp])
+    file.write_bytes(pack(place, {asset.sha256: elevation}))
+    (tmp_path / "t.cube").write_text("LUT_3D_SIZE 2\n" + "0.5 0.5 0.5\n" * 8)
+    Image.new("L", (8, 8), 200).save(tmp_path / "leaf.png")
+    run = CliRunner().invoke
+    for path, name in (("/cut/develop/lut", "t.cube"), ("/lamps/l/gobo/picture", "leaf.png")):
+        said = run(app, ["attach", str(file), path, str(tmp_path / name), "--out", str(out)], catch_exceptions=False)
+        assert said.exit_code == 0, said.output
+        made, files = unpack(out.read_bytes())
+        assert name in [one.name for one in needed(made)] and len(files) == 2
+    said = run(
+        app, ["add-shot", str(file), "From nothing", "--out", str(out), "--seconds", "5"], catch_exceptions=False
+    )
+    assert said.exit_code == 0 and unpack(out.read_bytes())[0].shots[-1].frames == 120
+    assert run(app, ["attach", str(file), "/cut/develop/lut", str(tmp_path / "leaf.png"), "--out", str(out)]).exit_code

@@ -5,18 +5,13 @@ from __future__ import annotations
 from pathlib import Path
 from typing import Any
 
-import numpy as np
 from django.http import HttpRequest, HttpResponse, JsonResponse, QueryDict
 
 from lumwick.built.bring.bundle import Bundle, gathered, only_pictures
 from lumwick.built.bring.scale import Sized, length
 from lumwick.built.bring.taking import Taken, set_down, standing, take_over
 from lumwick.built.bring.texture_set import texture_sets
-from lumwick.built.gobo_film import read_gobo_film
-from lumwick.built.ies import read_ies
-from lumwick.built.meshes import read_mesh
 from lumwick.built.outline import FRONT, outline
-from lumwick.develop.view import tabled
 from lumwick.errors import LumwickError, PlaceError
 from lumwick.growth.leaf_picture import LEAF_SIDE, read_leaf
 from lumwick.growth.standing import leaf_edit
@@ -25,7 +20,8 @@ from lumwick.place.files import asset_of
 from lumwick.place.objects import Thing
 from lumwick.snapshot.evaluate import Setting
 from lumwick.snapshot.sowing import sown_from
-from lumwick.trace.textures import read_image, read_panorama
+from lumwick.taking_in import checked
+from lumwick.trace.textures import read_image
 from studio.looks.settings import revision_setting
 from studio.places.models import AssetFile, Place, StaleRevision
 from studio.places.views.owned import newest, place_view
@@ -163,26 +159,3 @@ def _size(one: Taken, thing: Thing, setting: Setting) -> dict[str, Any]:
         "taken": answer(one.guess.taken),
         "others": [answer(size) for size in one.guess.others],
     }
-
-
-def checked(name: str, data: bytes, path: str) -> str:
-    """Try a field's file before it is kept; returns a word on what was mended.
-
-    Raises
-    ------
-    LumwickError
-        It cannot be used for this.
-    """
-    if path.endswith("/mesh"):
-        return "; ".join(read_mesh(data, name).notes)
-    if path.endswith("/distribution"):
-        return f"It gives {read_ies(data, name).lumens():.0f} lm as it was measured."
-    if path.endswith("/gobo/film") or path == "/sun_gobo/film":
-        film = read_gobo_film(data, name)
-        return f"{len(film.frames)} frames, {film.seconds:.3g} s."
-    if path == "/surround/picture":
-        return read_panorama(data, name)[1]
-    if path.endswith("/lut"):
-        tabled(np.zeros((1, 1, 3), np.float32), data, 1.0)
-        return ""
-    return read_image(data, name)[1]
