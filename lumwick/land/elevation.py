@@ -207,6 +207,7 @@ def read_elevation(
     if holes > 0:
         notes.append(f"{max(holes, 1e-4):.2%} of it held no heights and was filled in from about them")
     z = _without_peaks(_filled(z), notes)
+    _say_if_level(z, kind, notes)
     survey = _surveyed(path.name, _Band(z, transform, crs), kind, size_m, latitude, longitude)
     return replace(survey, note=" ".join([*(f"{word[0].upper()}{word[1:]}." for word in notes), survey.note]).strip())
 
@@ -229,6 +230,21 @@ def _without_peaks(z: NDArray[np.float32], notes: list[str]) -> NDArray[np.float
         f"{many} point{'' if many == 1 else 's'} stood far out alone ({worst:,.0f} m): taken from about instead"
     )
     return np.where(peaks, middle, z).astype(np.float32)
+
+
+LEVEL = 0.1
+"""Share of a survey's points at one height from which that may be water (practice)."""
+
+
+def _say_if_level(z: NDArray[np.float32], kind: str, notes: list[str]) -> None:
+    """Note a height at which a good part of a survey lies: a sea or a lake, as surveys fill them in."""
+    if kind == "png":
+        return
+    heights, counts = np.unique(np.round(z, 2), return_counts=True)
+    share = float(counts.max()) / z.size
+    if share >= LEVEL and len(heights) > 1:
+        at = float(heights[np.argmax(counts)])
+        notes.append(f"{share:.0%} of it lies at {at:g} m: if that is water, give {at:g} as the level of the sea")
 
 
 def _surveyed(

@@ -6,6 +6,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from functools import partial
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -71,6 +72,26 @@ def verdict(most: float, fps: float) -> str:
     return "strobes at this rate" if most > PICTURE / CROSSING else "reads well"
 
 
+FOLLOWED = PICTURE / 4
+"""Pixels a frame beyond which no eye follows a spot, and where it is next is not told from where another is: far water
+edge on, that a wave hides and shows."""
+TAIL = 20.0
+"""Times its middle that a motion's quick tenth may be and still speak for all of it (practice)."""
+
+
+def middle_and_most(values: NDArray[np.floating[Any]]) -> tuple[float, float]:
+    """Median of amounts of motion [pixels a frame], and what nine tenths stay under, of spots that can be followed."""
+    followed = values[values < FOLLOWED]
+    if not len(followed):
+        return 0.0, 0.0
+    return float(np.median(followed)), float(np.percentile(followed, 90))
+
+
+def _judged(middle: float, most: float) -> float:
+    """The amount by which a motion is judged: its quick tenth's, unless that is of a few spots alone."""
+    return most if most <= TAIL * max(middle, 1e-3) else middle
+
+
 def amount_of_motion(
     stage: Stage,
     setting: Setting,
@@ -125,8 +146,8 @@ def amount_of_motion(
     for name, parts in own.items():
         values = np.concatenate(parts)
         if shares[name] > 0.002:
-            most = float(np.percentile(values, 90))
-            amounts.append(Amount(name, shares[name], float(np.median(values)), most, verdict(most, fps)))
+            middle, most = middle_and_most(values)
+            amounts.append(Amount(name, shares[name], middle, most, verdict(_judged(middle, most), fps)))
     values = np.concatenate(by_camera)
     middle, most = (float(np.percentile(values, p)) if len(values) else 0.0 for p in (50, 90))
     # what is near flies by in every move: a camera is judged by the middle of its picture's amounts

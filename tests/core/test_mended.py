@@ -20,6 +20,7 @@ from lumwick.place.files import asset_of, needed, pack, parse, unpack
 from lumwick.place.growing import Stand
 from lumwick.place.nature import Land
 from lumwick.place.objects import Lamp
+from lumwick.trace.amount import _judged, middle_and_most, verdict
 from lumwick.water.stream import hydraulic_radius, manning_speed, normal_depth
 from scripts.guide_tables import GUIDE, written
 from tests.conftest import small_place, write_geotiff
@@ -136,3 +137,22 @@ def test_what_the_page_can_the_command_can(tmp_path: Path, marsh: Ground) -> Non
     )
     assert said.exit_code == 0 and unpack(out.read_bytes())[0].shots[-1].frames == 120
     assert run(app, ["attach", str(file), "/cut/develop/lut", str(tmp_path / "leaf.png"), "--out", str(out)]).exit_code
+
+
+def test_a_survey_with_a_flat_sea_offers_its_level(tmp_path: Path) -> None:
+    z = np.maximum(np.linspace(-40, 60, 60)[None, :] + np.zeros((60, 1)), 1.5).astype(np.float32)
+    note = read_elevation(write_geotiff(tmp_path / "s.tif", z, 500000, 5800000, 5.0, 5.0, "EPSG:32631")).note
+    assert "of it lies at 1.5 m" in note and "level of the sea" in note
+
+
+def test_a_motion_is_judged_by_what_can_be_followed() -> None:
+    """The sunset's sea was said to strobe by one spot in a hundred, at 2 783 pixels a frame; its middle is 0.06."""
+    sea = np.concatenate([np.full(880, 0.06), np.full(120, 2783.0)])
+    middle, most = middle_and_most(sea)
+    assert (
+        middle == pytest.approx(0.06) and most < 1.0 and verdict(_judged(middle, most), 24.0) != verdict(2783.0, 24.0)
+    )
+    few_quick = np.concatenate([np.full(880, 0.06), np.full(120, 200.0)])
+    assert _judged(*middle_and_most(few_quick)) == pytest.approx(0.06)
+    assert middle_and_most(np.array([9e9])) == (0.0, 0.0)
+    assert _judged(1.0, 4.0) == 4.0

@@ -420,7 +420,7 @@ def test_places_of_the_first_version_are_read() -> None:
         ([{"t": 1, "v": 0.1}, {"t": 1, "v": 0.2}], "same time, 1 s"),
         ([], "at least 1"),
         ([{"t": 0, "v": 99}], "Haze is 99"),
-        ([{"t": float("nan"), "v": 0.1}], "finite"),
+        ([{"t": float("nan"), "v": 0.1}], "no number"),
         ([{"t": 0, "v": "much"}], "number"),
         ([{"t": 0, "v": 0.1, "join": "steps", "steps": 1, "jump": "none"}], "at least two"),
     ],

@@ -46,7 +46,7 @@ SECONDS, BYTES = 1.0, 300_000_000
 # -- what a few bytes may cost ------------------------------------------------------------------------------------
 
 
-def costs(read: Callable[[], Any], match: str = "") -> None:
+def costs(read: Callable[[], Any], match: str = ".") -> None:
     """It is refused in a sentence, in a second, and without taking memory."""
     before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
     begun = time.process_time()
