@@ -1,8 +1,8 @@
 """The line before the engine: who waits, who is next, and what is left since nobody waits for it.
 
 The engine does one thing at a time, on a thread of its own: what it allocates is then allocated by one thread, and can
-be given back. A visitor has one place in the line, however many pages of his ask; so a few visitors cannot hold all of
-the server's threads.
+be given back. A visitor has one look in the line, and few other things, however many pages of his ask; so a few
+visitors cannot hold all of the server's threads.
 """
 
 from __future__ import annotations
@@ -15,7 +15,7 @@ import threading
 from collections.abc import Callable, Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
 from contextvars import ContextVar, copy_context
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from typing import Any, TypeVar
 
 from django.http import HttpRequest
@@ -27,8 +27,9 @@ T = TypeVar("T")
 LOOKS_UP_EVERY = 0.2
 """Seconds after which who waits looks up whether it is still waited for."""
 ENGINE_THREAD = "engine"
-WAITING_AT_MOST = 7
-"""Visitors who may stand in the line: the server has more threads, which answer all else."""
+WAITING_AT_MOST, OF_ONE_AT_MOST = 7, 3
+"""Requests that may stand in the line: the server has more threads, which answer all else; and of one visitor, who has
+but one look among them."""
 
 
 class Superseded(NoLongerWanted):
@@ -45,6 +46,8 @@ class Asker:
 
     who: str
     wanted: Callable[[], bool]
+    key: str = ""
+    """What is asked: the same asked anew takes the older one's place."""
 
 
 ASKER: ContextVar[Asker | None] = ContextVar("asker", default=None)
@@ -53,9 +56,9 @@ ASKER: ContextVar[Asker | None] = ContextVar("asker", default=None)
 @dataclass(eq=False)
 class _Ticket:
     who: str
+    key: str
     says: str
     replaced: bool = False
-    since: float = field(default=0.0)
 
 
 class Line:
@@ -92,7 +95,7 @@ class Line:
         if threading.current_thread().name.startswith(ENGINE_THREAD):
             return act()  # it is inside already
         asker = ASKER.get() or Asker(f"thread {threading.get_ident()}", lambda: True)
-        ticket = _Ticket(asker.who, says)
+        ticket = _Ticket(asker.who, asker.key, says)
         self._wait(ticket, asker.wanted)
         done: Future[T] = self._thread.submit(copy_context().run, act)
         done.add_done_callback(lambda _: self._leave(ticket))
@@ -112,9 +115,10 @@ class Line:
 
     def _wait(self, ticket: _Ticket, wanted: Callable[[], bool]) -> None:
         with self._changed:
-            for one in self._waiting:
-                if one.who == ticket.who:
-                    one.replaced = True
+            mine = [one for one in self._waiting if one.who == ticket.who and not one.replaced]
+            others = [one for one in mine if one.key != ticket.key]
+            for one in [*(one for one in mine if one.key == ticket.key), *others[: len(others) - OF_ONE_AT_MOST + 1]]:
+                one.replaced = True
             if sum(not one.replaced for one in self._waiting) >= self._most:
                 raise Busy("Many are at work here just now: this goes on by itself in a moment.")
             self._waiting.append(ticket)
@@ -176,9 +180,9 @@ def newest_of(who: str) -> Callable[[], bool]:
 
 
 @contextlib.contextmanager
-def asked_by(who: str, wanted: Callable[[], bool]) -> Iterator[None]:
+def asked_by(who: str, wanted: Callable[[], bool], key: str = "") -> Iterator[None]:
     """What is asked of the engine meanwhile is asked by somebody."""
-    held = ASKER.set(Asker(who, wanted))
+    held = ASKER.set(Asker(who, wanted, key))
     try:
         yield
     finally:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import io
 import threading
 import time
@@ -242,7 +243,7 @@ def test_of_two_workers_one_answers_wishes_and_the_other_goes_on(place: Any, mon
     made: list[tuple[str, str]] = []
     both = threading.Barrier(2, timeout=20)
 
-    def rendered(take: Take, frame: Frame, stop: Any) -> None:
+    def rendered(take: Take, frame: Frame, stop: Any) -> bool:
         if len(made) < 2:  # both are at work: one in each of the two
             both.wait()
         made.append((threading.current_thread().name, take.kind))
@@ -250,14 +251,20 @@ def test_of_two_workers_one_answers_wishes_and_the_other_goes_on(place: Any, mon
         stop.asked = 0.0
         stop()  # as between two strips
         Frame.objects.filter(pk=frame.pk).update(state=Frame.State.DONE)
+        return True
 
     def worker() -> None:
         try:
-            tasks.render_take(take.pk)
+            for _ in range(40):  # as jobs come: frames, and a film as soon as one is due
+                tasks.render_take(take.pk)
+                for one in (take, rehearsal):
+                    tasks.make_film(one.pk)
         finally:
             connection.close()
 
+    monkeypatch.setattr(tasks, "_ALONE", contextlib.nullcontext())  # as if each were a process
     monkeypatch.setattr(tasks, "_render", rendered)
+    monkeypatch.setattr(Take, "wait_for_damaged", lambda take: 0)
     monkeypatch.setattr(tasks, "_write_film", lambda take: "")
     workers = [threading.Thread(target=worker, name=name) for name in ("first", "second")]
     for one in workers:

@@ -1,5 +1,6 @@
 """Takes through real workers: killed, cancelled, failing."""
 
+import contextlib
 import hashlib
 import io
 import json
@@ -124,6 +125,7 @@ def test_two_hands_claim_each_frame_once_and_make_each_file_once(place: Any, mon
         tasks.render_take(take.pk)
         connection.close()
 
+    monkeypatch.setattr(tasks, "_ALONE", contextlib.nullcontext())  # as if each were a process
     monkeypatch.setattr(tasks, "_claim", claiming)
     monkeypatch.setattr(tasks, "frame_picture", counted)
     monkeypatch.setattr(tasks, "_stage", lambda _: SimpleNamespace(setting=setting))

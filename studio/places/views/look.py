@@ -96,7 +96,7 @@ def looked(
     t = max(0.0, min(t, shot.seconds))
     asked = Wish(viewer, place.pk, place.head.pk, shot.id, t, camera, max(0, step), wish, noise, shows_tones)
     try:
-        with asked_by(viewer.rpartition(":")[0], connected(request)):
+        with asked_by(viewer.rpartition(":")[0], connected(request), "look"):
             picture, known = ENGINE_OF_LOOKS.look(asked)
     except Superseded:
         return HttpResponse(status=204)

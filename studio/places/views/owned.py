@@ -59,14 +59,15 @@ def place_view(
                 place = own_place(request, place_id)
                 if request.method != "GET":
                     return view(request, place, **more)
-                who = f"{request.session.session_key}:{view.__module__}.{view.__name__}"
+                visitor, what = str(request.session.session_key), f"{view.__module__}.{view.__name__}"
+                who = f"{visitor}:{what}"
                 still_there = connected(request)
                 newest = newest_of(f"{who}:{place_id}") if one_at_a_time else None
 
                 def wanted() -> bool:
                     return (newest is None or newest()) and still_there()
 
-                with asked_by(who, wanted), while_wanted(wanted):
+                with asked_by(visitor, wanted, f"{what}?{request.META['QUERY_STRING']}"), while_wanted(wanted):
                     return view(request, place, **more)
             except NoLongerWanted:
                 return HttpResponse(status=204)

@@ -91,6 +91,10 @@ export const growth = {
         shown.dataset.step = String(k);
         if (k < 1) step(k + 1);
       };
+      // another request of this page came first: asked again
+      image.onerror = () => {
+        if (asked === this.plantAsked && !this.plantPlays && shown.isConnected) setTimeout(() => step(k), 400);
+      };
       image.src = this.plantUrl('picture.jpg', { step: String(k), at: '0.5' });
     };
     step(0);
