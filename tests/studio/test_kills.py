@@ -268,7 +268,7 @@ def test_sixty_deaths_at_random_moments(place: Any, worker: Any, web: Any, clien
         assert all(one.poll() is None for one in workers), "a worker did not live through a lost database"
     left = until(
         lambda: calmly(lambda: all(state(take) not in ("waiting", "rendering", "film") for take in takes)),
-        seconds=240,
+        seconds=900,
         what="all takes",
     )
     assert left and [state(take) for take in takes] == [Take.State.DONE] * 4
