@@ -248,7 +248,9 @@ def test_usd_units_axis_and_instances_stand_as_usd_core_says(tmp_path: Path, per
         theirs = np.stack([theirs[:, 0], -theirs[:, 2], theirs[:, 1]], 1)
     low, high = taken.mesh.bounds
     assert low == pytest.approx(theirs.min(0), abs=1e-5) and high == pytest.approx(theirs.max(0), abs=1e-5)
-    assert taken.guess.question == ""  # its unit is known, and it is some decimetres to metres long
+    low, high = taken.mesh.bounds
+    assert bool(taken.guess.question) == (not 0.1 <= float((high - low).max()) <= 10.0)  # its unit is known
+    assert taken.guess.taken.scale == 1.0
 
 
 def test_usd_materials_subsets_and_a_package(tmp_path: Path) -> None:
