@@ -196,7 +196,7 @@ def test_a_zip_dropped_on_the_chart_is_asked_how_large_it_is(page: Page, live_se
     drop(page, "[x-ref=chart]", "boat.zip", zipped({"boat/hull.glb": hull.export(file_type="glb")}), 12.0, -8.0)
     revision(page, 2)
     asked = page.get_by_role("alertdialog", name="How large it is meant to be")
-    expect(asked).to_contain_text("hull is 309 m long by its file: centimetres, so 3.09 m?")
+    expect(asked).to_contain_text("hull is 309 m long by its file: 3.09 m (centimetres) or 31 cm (millimetres)?")
     expect(asked.locator("svg [data-person]")).to_have_count(4)
     thing = Place.objects.get(pk=place.pk).head.parsed().things[0]
     assert (float(thing.east), float(thing.north)) == pytest.approx((12.0, -8.0), abs=0.5)

@@ -145,7 +145,7 @@ def test_a_size_that_can_hardly_be_meant_is_asked_about(signed_in: Client, place
     long = trimesh.creation.box((309, 100, 80)).export(file_type="glb")
     told = bring(signed_in, place, "boat.glb", long, "model", east=2, north=3).json()
     (size,) = told["sizes"]
-    assert size["question"] == "boat is 309 m long by its file: centimetres, so 3.09 m?"
+    assert size["question"] == "boat is 309 m long by its file: 3.09 m (centimetres) or 7.85 m (inches)?"
     assert size["taken"]["text"] == "3.09 m (centimetres)" and float(document(place).things[0].scale) == 0.01
     texts = [other["text"] for other in size["others"]]
     assert texts == ["31 cm (millimetres)", "7.85 m (inches)", "309 m (metres)"]
