@@ -173,7 +173,7 @@ def test_ways_drawn_suggested_and_brought_in(page: Page, live_server: Any, place
     assert route().stations[-1].focus is not None and page.locator("#over [data-view]").count() == 5
     page.get_by_role("button", name="no views").click()
     # a table without a unit: it is asked once
-    (tmp_path / "walk.csv").write_text("time,east,north,up\n0,0,0,60\n1,30,20,62\n2,60,10,61\n")
+    (tmp_path / "walk.csv").write_text("time,east,north,up\n0,0,0,60\n0.5,30,20,62\n1,60,10,61\n")
     page.get_by_role("button", name="Files…").click()
     page.locator("#path-file").set_input_files(tmp_path / "walk.csv")
     expect(page.get_by_role("alertdialog", name="Something the file")).to_contain_text(
