@@ -72,6 +72,11 @@ def test_throw_a_ball_from_the_playhead(page: Page, live_server: Any, place: Any
     slip.get_by_role("button", name="Throw it").click()
     expect(page.get_by_text("It cannot be thrown so: bounce")).to_be_visible()
     slip.get_by_label("Bounce").fill("0.5")
+    slip.get_by_label("Upwards").focus()
+    with page.expect_response("**/slip/**"):  # a new slip while the form is being filled in wipes nothing
+        ws(page, "w.slip()")
+    page.wait_for_timeout(200)
+    assert slip.get_by_label("Speed").input_value() == "7" and slip.get_by_label("Bounce").input_value() == "0.5"
     slip.get_by_role("button", name="Throw it").click()
     revision(page, 3)
     ball = document().things[0]

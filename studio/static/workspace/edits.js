@@ -22,7 +22,8 @@ export const edits = {
       body: JSON.stringify({ rev: this.s.rev, shot: this.s.shot.id, ...body }),
     });
   },
-  async send(body) {
+  // a refusal puts the slip back as the place has it, but for a small form, whose numbers are still being said
+  async send(body, { keepsSlip = false } = {}) {
     let reply;
     try {
       reply = await this.postChange('edit/', body);
@@ -38,7 +39,7 @@ export const edits = {
     if (!reply.ok) {
       this.say(data.error);
       if (data.state) this.take_state(data.state);
-      else this.slip();
+      else if (!keepsSlip) this.slip();
       return false;
     }
     this.say('');

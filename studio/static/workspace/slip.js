@@ -1,12 +1,32 @@
 /* The slip: the fields of what is selected, and the bench that they belong to. */
 import { pointerDrag } from '../kit/dom.js';
 
+// what is typed into: a field, or a number of a small form that is sent whole
+const OF_SLIP = '#slip [data-path], #slip form[data-of] input';
+
+/** @param {any} field */
+const wasIn = (field) => (field.dataset.path ? field.dataset.was : field.defaultValue);
+
+/** @param {any} field */
+const selectorOf = (field) =>
+  field.dataset.path
+    ? `#slip [data-path="${field.dataset.path}"]`
+    : `#slip form[data-of="${field.form.dataset.of}"] [name="${field.name}"]`;
+
+// the numbers of small forms that differ from what was offered: a new slip must not wipe them
+function numbersTyped() {
+  /** @type {any[]} */
+  const inputs = [...document.querySelectorAll('#slip form[data-of] input')];
+  return inputs.filter((one) => one.value !== one.defaultValue).map((one) => [selectorOf(one), one.value]);
+}
+
 /** @type {import('../types.js').Part} */
 export const slip = {
   touched: null,
   slipOwed: null,
   slipFocus: null,
   slipCaret: null,
+  slipForms: [],
   selected: '',
   bench: 'route',
   offer: null,
@@ -35,12 +55,13 @@ export const slip = {
     document.body.addEventListener('htmx:beforeSwap', (/** @type {any} */ e) => {
       if (e.detail.target.id !== 'slip') return;
       /** @type {any} */
-      const field = document.activeElement && document.activeElement.closest('#slip [data-path]');
-      if (field && field.tagName === 'INPUT' && field.value !== field.dataset.was) {
+      const field = document.activeElement && document.activeElement.closest(OF_SLIP);
+      this.slipForms = numbersTyped();
+      if (field && field.tagName === 'INPUT' && field.value !== wasIn(field)) {
         e.detail.shouldSwap = false;
         this.slipOwed = true;
       }
-      this.slipFocus = field ? field.dataset.path : '';
+      this.slipFocus = field ? selectorOf(field) : '';
       // what is selected stays so: a first letter that comes after the swap still replaces the old value
       this.slipCaret =
         field && field.tagName === 'INPUT' && field.type === 'text'
@@ -51,11 +72,18 @@ export const slip = {
       if (e.detail.xhr.status === 401) this.say(JSON.parse(e.detail.xhr.responseText).error);
     });
     document.body.addEventListener('htmx:afterSwap', (/** @type {any} */ e) => {
-      if (e.detail.target.id !== 'slip' || !this.slipFocus) return;
+      if (e.detail.target.id !== 'slip') return;
+      for (const [which, text] of this.slipForms) {
+        /** @type {any} */
+        const input = document.querySelector(which);
+        if (input) input.value = text;
+      }
+      if (!this.slipFocus) return;
       /** @type {any} */
-      const field = document.querySelector(`#slip [data-path="${this.slipFocus}"]`);
+      const field = document.querySelector(this.slipFocus);
       if (!field) return;
       field.focus();
+      if (field.type === 'number') field.select();
       if (!this.slipCaret || field.tagName !== 'INPUT' || field.type !== 'text') return;
       const [a, b, long] = this.slipCaret;
       a === 0 && b === long ? field.select() : field.setSelectionRange(a, b);
@@ -194,7 +222,7 @@ export const slip = {
   // an edit that the numbers of a small form say, from the playhead on
   commandOfForm(form, op, id) {
     const said = Object.fromEntries([...new FormData(form)].map(([name, text]) => [name, Number(text)]));
-    this.command({ op, id, shot: this.s.shot.id, t: this.t, ...said });
+    this.send({ command: { op, id, shot: this.s.shot.id, t: this.t, ...said } }, { keepsSlip: true });
   },
   // of what is picked, on whichever bench
   tabsOfPicked() {
