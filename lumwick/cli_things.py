@@ -83,9 +83,11 @@ def throw(
     bearing: Annotated[float, typer.Option(help="Towards, in degrees from north.")] = 0.0,
     rise: Annotated[float, typer.Option(help="Upwards, in degrees.")] = 35.0,
     bounce: Annotated[float, typer.Option(help="Share of its speed that a bounce leaves.")] = 0.55,
-    drag: Annotated[float, typer.Option(help="Of rolling, as a share of its weight.")] = 0.04,
+    drag: Annotated[float, typer.Option(help="Of rolling, as a share of its weight; where it is round.")] = 0.04,
+    spin: Annotated[float, typer.Option(help="Turns a second forwards; where it is not round.")] = 1.0,
+    grip: Annotated[float, typer.Option(help="Of sliding, as a share of its weight; where it is not round.")] = 0.5,
 ) -> None:
-    """Throw something from where it is: keys of its flight, its bounces and its roll."""
+    """Throw something from where it is: keys of its flight, and of how it bounces, rolls or tumbles to where it lies."""
     from pydantic import ValidationError
 
     from lumwick.motion.throwing import Throw
@@ -100,7 +102,7 @@ def throw(
     if thrown is None:
         raise PlaceError(f"There is no model {thing!r} in this place.")
     try:
-        said = Throw(speed=speed, bearing=bearing, rise=rise, bounce=bounce, drag=drag)
+        said = Throw(speed=speed, bearing=bearing, rise=rise, bounce=bounce, drag=drag, spin=spin, grip=grip)
     except ValidationError as error:
         raise PlaceError(f"It cannot be thrown so: {explain(error)}") from None
     of = document.shot(shot) if shot else document.shots[0]

@@ -168,10 +168,10 @@ def _dawn() -> Shot:
             eased_start=0.25,
             eased_end=0.25,
             stations=[
-                _station("s1", 10, -10, 3.1, (4, 70, 3.0), 30, "Over the creek's reeds"),
-                _station("s2", 27, 2, 3.4, (38, 92, 3.4), 30, "Past the walk"),
-                _station("s3", 46, 15, 3.9, (80, 112, 4.0), 30, "Over the flat"),
-                _station("s4", 66, 30, 4.7, (118, 152, 5.6), 32, "Towards the pines"),
+                _station("s1", 10, -10, 4.6, (4, 70, 3.0), 30, "Over the creek's reeds"),
+                _station("s2", 21, -3, 4.9, (38, 92, 3.4), 30, "Past the walk"),
+                _station("s3", 33, 5, 5.2, (80, 112, 4.0), 30, "Over the flat"),
+                _station("s4", 46, 15, 5.7, (118, 152, 5.6), 32, "Towards the pines"),
             ],
         ),
     )

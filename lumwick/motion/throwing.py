@@ -49,7 +49,21 @@ class Throw(BaseModel):
     rise: float = Field(35.0, title="Upwards", ge=-90, le=90, description="Over the level; below 0 downwards.")
     bounce: float = Field(0.55, title="Bounce", ge=0, le=0.95, description="Of its speed off the ground, what is left.")
     drag: float = Field(
-        0.04, title="Rolling drag", ge=0.001, le=2, description="Of its weight: a ball on turf 0.05, on boards 0.01."
+        0.04,
+        title="Rolling drag",
+        ge=0.001,
+        le=2,
+        description="Of its weight, where it is round: a ball on turf 0.05, on boards 0.01.",
+    )
+    spin: float = Field(
+        1.0, title="Spin", ge=-20, le=20, description="Forwards, where it is not round: how it leaves the hand."
+    )
+    grip: float = Field(
+        0.5,
+        title="Grip",
+        ge=0.0,
+        le=2,
+        description="Of its weight, where it is not round: what holds it as it slides. Wood on stone 0.5, on ice 0.05.",
     )
 
 
@@ -107,7 +121,7 @@ def flights(throw: Throw, start: NDArray[np.float64], t: float, floor: Floor, fo
         if seconds > 0:
             out.append(Flight(t, seconds, at, end, velocity))
             t += seconds
-        normal = _normal(floor, end)
+        normal = normal_of(floor, end)
         met = velocity - [0.0, 0.0, GRAVITY * seconds]
         off = float(met @ normal)
         along = (met - off * normal) * (GRIPPED if number == 0 else 1.0)
@@ -130,7 +144,7 @@ def _under(floor: Floor, at: NDArray[np.float64]) -> float:
     return float(floor(at[:1], at[1:2], at[2:] + REACH)[0])
 
 
-def _normal(floor: Floor, at: NDArray[np.float64], step: float = 0.1) -> NDArray[np.float64]:
+def normal_of(floor: Floor, at: NDArray[np.float64], step: float = 0.1) -> NDArray[np.float64]:
     """Unit vector (3,) upright to the floor at a spot."""
     x, y = at[0] + step * np.array([1, -1, 0, 0]), at[1] + step * np.array([0, 0, 1, -1])
     h = np.asarray(floor(x, y, np.full(4, at[2] + REACH)), float)

@@ -21,6 +21,7 @@ from lumwick.snapshot.riding.light import light
 from lumwick.snapshot.riding.looks import looks
 from lumwick.snapshot.riding.pace import pace
 from lumwick.snapshot.riding.sampled import Fault, Findings, Floats, Ride, ride, speed_in_words
+from lumwick.snapshot.riding.smear import smear
 from lumwick.snapshot.riding.turns import turns
 from lumwick.snapshot.shores import highest_water
 from lumwick.snapshot.surroundings import Surroundings, surroundings
@@ -39,7 +40,7 @@ def _stations(f: Findings) -> None:
         f.say_of_all("still", f"{alone}the camera stands still")
 
 
-CHECKS: tuple[Callable[[Findings], None], ...] = (clearances, pace, turns, looks, light, air, _stations)
+CHECKS: tuple[Callable[[Findings], None], ...] = (clearances, pace, turns, looks, smear, light, air, _stations)
 
 
 def faults(setting: Setting, shot: Shot, near: Surroundings | None = None) -> tuple[Ride, list[Fault]]:

@@ -37,6 +37,10 @@ Floats = NDArray[np.float64]
 FAR = 4000.0
 SKYWARD = 48
 """Rays by which it is told how much of the sky a spot sees."""
+COVER_REACH = 25.0
+"""Metres about a camera within which reeds and grass are looked at: further away they go by slowly."""
+COVER_SPACING, COVER_CELLS = 0.2, 3000
+"""Metres of a cell of their tops, at least, and how many there are along a side, at most."""
 SIZES = (0.25, 1.0, 4.0)
 """Radii [m] by which triangles are sorted, so that near ones are found quickly."""
 _closest_point: Callable[[Floats, Floats], Any] = trimesh.triangles.closest_point  # which has no types
@@ -265,9 +269,41 @@ class Surroundings:
         where there is none."""
         return water_over(self.setting, shot, p, t)
 
-    def seen(self, position: Floats, direction: Floats) -> Floats:
+    def cover(self, position: Floats) -> tuple[Floats, float, Floats]:
+        """Height [m] of the tops of reeds and grass about points (n, 3), each a column as `leaves` takes it: a grid
+        (ny, nx) that is minus infinity where none stand, its spacing, and its corner [m]."""
+        low, high = position[:, :2].min(0) - COVER_REACH, position[:, :2].max(0) + COVER_REACH
+        spacing = max(COVER_SPACING, float((high - low).max()) / COVER_CELLS)
+        nx, ny = (np.ceil((high - low) / spacing)).astype(int) + 1
+        out = np.full((ny, nx), -np.inf)
+        for kept in self.stands:
+            if kept.tree is not None:
+                continue
+            where = kept.plants.position
+            some = ((where[:, :2] > low) & (where[:, :2] < high)).all(1)
+            top = where[some, 2] + kept.plants.scale[some] * kept.stand.height
+            wide = 0.12 * kept.stand.height
+            for x, y in itertools.product(np.arange(-wide, wide + 1e-9, spacing), repeat=2):
+                cell = np.clip(((where[some, :2] + [x, y] - low) / spacing).astype(int), 0, [nx - 1, ny - 1])
+                np.maximum.at(out, (cell[:, 1], cell[:, 0]), top)
+        return out, spacing, low
+
+    def _into_cover(self, position: Floats, direction: Floats) -> Floats:
+        """Distance [m] at which rays (n, 3) meet reeds or grass that are near; infinity where they do not."""
+        tops, spacing, low = self.cover(position)
+        out = np.full(len(position), np.inf)
+        if not np.isfinite(tops).any():
+            return out
+        ny, nx = tops.shape
+        for s in np.geomspace(0.3, COVER_REACH, 72)[::-1]:
+            p = position + direction * s
+            cell = np.clip(((p[:, :2] - low) / spacing).astype(int), 0, [nx - 1, ny - 1])
+            out[p[:, 2] < tops[cell[:, 1], cell[:, 0]]] = s
+        return out
+
+    def seen(self, position: Floats, direction: Floats, cover: bool = False) -> Floats:
         """Distance [m] to what rays (n, 3) meet: ground, still water, built things, models, trees; infinity where it
-        is the sky."""
+        is the sky. With ``cover`` near reeds and grass too."""
         s = np.concatenate([[0.3], np.geomspace(0.5, FAR, 150)])
         x, y, z = (position[:, None, c] + direction[:, None, c] * s for c in range(3))
         floor = self.setting.floor(x.ravel(), y.ravel()).reshape(x.shape)
@@ -321,7 +357,7 @@ class Surroundings:
                 tall = plants.scale[block] * kept.stand.height
                 on = (along > 0) & (aside < 0.16 * tall) & (rise > 0) & (rise < 0.95 * tall)
                 out = np.minimum(out, np.where(on, far, np.inf).min(1))
-        return out
+        return np.minimum(out, self._into_cover(position, direction)) if cover else out
 
     def openness(self, camera: Camera) -> float:
         """Share of the open sky's light that falls on what a camera sees, by what built things and models leave free

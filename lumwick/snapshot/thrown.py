@@ -1,4 +1,5 @@
-"""A thing of a place thrown from where it is: the edit that keys its flight, its bounces and its roll."""
+"""A thing of a place thrown from where it is: the edit that keys its flight and bounces, and its roll, or its tumbling
+and sliding if it is not round."""
 
 from __future__ import annotations
 
@@ -8,14 +9,30 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lumwick.built.floors import model_of, walkable_of
+from lumwick.built.meshes import Mesh
 from lumwick.errors import PlaceError
 from lumwick.motion.channel import SAME_TIME, Channel, Curve
-from lumwick.motion.throwing import Throw, thrown
+from lumwick.motion.throwing import Floor, Throw, thrown
+from lumwick.motion.tumbling import body_of, tumbled
 from lumwick.place.document import Shot
 from lumwick.snapshot.evaluate import WALKED_COPIES, Setting
 
+Floats = NDArray[np.float64]
 ROUND = 0.05
 """Share by which a ball's sides may differ."""
+OF_A_BALL = ("drag",)
+OF_OTHERS = ("spin", "grip")
+"""What a throw says of what is round alone, and of what is not."""
+
+
+def is_round(mesh: Mesh) -> bool:
+    """Whether a model rolls as a ball does: all its sides alike, and its corners no further out."""
+    low, high = mesh.bounds
+    sides = high - low
+    if sides.max() - sides.min() >= ROUND * sides.max():
+        return False
+    furthest = max(float(np.linalg.norm(part.vertices - (low + high) / 2, axis=1).max()) for part in mesh.parts)
+    return furthest < (1 + ROUND) * float(sides.max()) / 2
 
 
 def throw_edit(setting: Setting, shot: Shot, thing_id: str, throw: Throw, t: float) -> dict[str, Any]:
@@ -34,17 +51,8 @@ def throw_edit(setting: Setting, shot: Shot, thing_id: str, throw: Throw, t: flo
         raise PlaceError(f"{thing.name} is carried: set it down first, then throw it.")
     now = np.array([t])
     mesh = model_of(setting.read, thing)
-    low, high = mesh.bounds
-    sides = high - low
-    is_round = bool(sides.max() - sides.min() < ROUND * sides.max())
     scale = float(standing.values(thing, "things", "scale", now)[0])
     frame = standing.frames(thing, now)[0]
-    middle = (low + high) / 2 * scale
-    corners = np.stack(np.meshgrid(*np.stack([low, high], 1) * scale, indexing="ij"), -1).reshape(-1, 3)
-    if is_round:
-        at, foot = frame[:3, :3] @ middle + frame[:3, 3], float(sides[2]) / 2 * scale
-    else:
-        at, foot = frame[:3, 3], -float((corners @ frame[:3, :3].T)[:, 2].min())
     still = setting.still(shot, t)
     others = [
         walkable_of(model_of(setting.read, other), one)
@@ -59,13 +67,14 @@ def throw_edit(setting: Setting, shot: Shot, thing_id: str, throw: Throw, t: flo
             out = np.maximum(out, model.height(x, y, z))
         return out
 
-    keyed = thrown(throw, at, t, floor, foot)
-    if is_round:  # what rolls is told by its middle, but its height by its own zero
-        keyed["up"] = keyed["up"].model_copy(
-            update={
-                "keys": tuple(k.model_copy(update={"v": round(k.v - float(middle[2]), 6)}) for k in keyed["up"].keys)
-            }
-        )
+    ball = is_round(mesh)
+    if ball:
+        keyed = _rolled(mesh, scale, frame, throw, t, floor)
+    else:
+        vertices = np.concatenate([part.vertices for part in mesh.parts]).astype(float) * scale
+        body, turned = body_of(vertices), frame[:3, :3]
+        at = frame[:3, 3] + turned @ body.centre
+        keyed = tumbled(throw, body, at, turned, t, floor, setting.place.site.north_turn)
     document = next(x for x in setting.place.things if x.id == thing_id)
     for name, curve in keyed.items():
         keyed[name] = _after(getattr(document, name), curve, t)
@@ -73,9 +82,19 @@ def throw_edit(setting: Setting, shot: Shot, thing_id: str, throw: Throw, t: flo
         {"op": "set", "path": f"/things/{thing_id}/{name}", "value": curve.model_dump(mode="json")}
         for name, curve in keyed.items()
     ]
-    if is_round:
-        sets.append({"op": "set", "path": f"/things/{thing_id}/rolls", "value": True})
+    if thing.rolls != ball:
+        sets.append({"op": "set", "path": f"/things/{thing_id}/rolls", "value": ball})
     return {"op": "several", "edits": sets, "label": f"threw {thing.name}"}
+
+
+def _rolled(mesh: Mesh, scale: float, frame: Floats, throw: Throw, t: float, floor: Floor) -> dict[str, Channel]:
+    """Keys of a ball, by its middle; its height by its own zero."""
+    low, high = mesh.bounds
+    middle = (low + high) / 2 * scale
+    at, foot = frame[:3, :3] @ middle + frame[:3, 3], float(high[2] - low[2]) / 2 * scale
+    keyed = thrown(throw, at, t, floor, foot)
+    keys = tuple(k.model_copy(update={"v": round(k.v - float(middle[2]), 6)}) for k in keyed["up"].keys)
+    return {**keyed, "up": keyed["up"].model_copy(update={"keys": keys})}
 
 
 def _after(before: float | Curve, curve: Channel, t: float) -> Channel:

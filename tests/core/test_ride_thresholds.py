@@ -6,7 +6,10 @@ import pytest
 from lumwick.motion.channel import Channel, Key
 from lumwick.place.document import Shot
 from lumwick.place.filming import Exposure, Station
+from lumwick.place.growing import Stand
+from lumwick.place.objects import Shape, Thing
 from lumwick.snapshot.evaluate import Setting
+from lumwick.snapshot.mend import mend
 from lumwick.snapshot.ride import check
 from tests.core.test_ride import FLAT, kinds, setting_of, shot_with, station
 
@@ -179,3 +182,38 @@ def test_a_move_that_starts_and_stops_at_once_is_abrupt(eased: float, found: boo
     )
     shot = shot.model_copy(update={"route": route})
     assert says(shot, "abrupt") is found
+
+
+def along_a_wall(speed: float, fps: str) -> Setting:
+    """A camera that goes east at an even speed and looks north, at a wall that is 6 m away and fills its picture."""
+    wall = Thing(id="wall", name="Wall", shape=Shape(kind="box", width=160, depth=0.2, height=40), up=-6.0, north=6.1)
+    half = speed * 1.5 / 2
+    route = {"way": "straight", "aim": "by keys", "bearing": 0.0, "pitch": 0.0}
+    shot = clip(station("a", -half, 0), station("b", half, 0), seconds=1.5, fps=fps, **route)
+    return setting_of(shot, things=[wall])
+
+
+@JUST
+@AT_BOTH_RATES
+def test_what_goes_by_is_smeared_from_a_fiftieth_of_the_picture_on(share: float, found: bool, fps: str) -> None:
+    # a spot at 6 m that the camera passes square on goes v h / 6 m of the tangent in an exposure of h seconds
+    exposed, tangent = 180 / 360 / int(fps), 36 / 2 / 28
+    speed = 0.02 * 2 * tangent * 6.0 / exposed
+    setting = along_a_wall(speed * share, fps)
+    assert ("smear" in kinds(setting)) is found
+    if found:
+        # a tenth of the picture is as near as that
+        told = next(f for f in check(setting, setting.place.shots[0])["found"] if f["kind"] == "smear")
+        assert "smears 100 % of the picture" in told["text"] and "6.1 m away" in told["text"]
+        shot = setting.place.shots[0]
+        mended, _ = mend(setting, shot, "longer", told["from_s"], told["to_s"], "smear")
+        assert "smear" not in kinds(setting, mended)
+
+
+@pytest.mark.parametrize(("height", "found"), [(1.4, True), (9.0, False)])
+def test_a_flight_among_reeds_is_smeared_and_one_high_over_them_is_not(height: float, found: bool) -> None:
+    reeds = Stand(id="reeds", name="Reeds", kind="reed", per_hectare=20_000, height=2.0, seed=3, lowest=-10)
+    up = 10 + height
+    low = (station("a", 0, -12, up, (0, 60, up)), station("b", 0, 12, up, (0, 90, up)))
+    shot = clip(*low, seconds=5, fps="24", keep_clear=0.1)
+    assert ("smear" in kinds(setting_of(shot, growth=[reeds]))) is found

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from lumwick.snapshot.riding.sampled import Findings, Floats, inner, only, speed_in_words, stretches
+from lumwick.snapshot.riding.sampled import Findings, Floats, inner, only, slower, speed_in_words, stretches
 
 WALKING = 1.4
 """Metres a second: the usual pace of somebody walking (c)."""
@@ -49,8 +49,7 @@ def _too_fast(f: Findings, walks: bool) -> None:
             else f"{top:.1f} m/s is too fast so near to what is below: it "
             f"crosses {rate[s].max():.0f} times its own height in a second"
         )
-        repairs = ("slow", "longer") if s.stop - s.start < 0.6 * len(r.t) else ("longer",)
-        f.say("fast", only(r, s), text, repairs, size=r.speed)
+        f.say("fast", only(r, s), text, slower(r, s), size=r.speed)
 
 
 def _jolts(f: Findings, most: float) -> None:

@@ -166,6 +166,11 @@ def stretches(r: Ride, bad: NDArray[np.bool_], least: float = 0.0, join: float =
             yield slice(a, b)
 
 
+def slower(r: Ride, s: slice) -> tuple[str, ...]:
+    """Repairs of a stretch that is too quick: where it is most of the shot there is no time to take from elsewhere."""
+    return ("slow", "longer") if s.stop - s.start < 0.6 * len(r.t) else ("longer",)
+
+
 def only(r: Ride, s: slice) -> NDArray[np.bool_]:
     """Samples of one stretch."""
     bad = np.zeros(len(r.t), bool)

@@ -14,6 +14,7 @@ from lumwick.place.fields import least
 from lumwick.place.files import MAPS
 from lumwick.place.objects import Built, Copies, Opening, Playing, Shape, Surface, Thing
 from lumwick.snapshot.standing import SEA_WATER, moving_of
+from lumwick.snapshot.thrown import OF_A_BALL, OF_OTHERS, is_round
 from studio.places.models import AssetFile
 from studio.places.slips.asked import Asked, Column, chosen_of, column, listed, note_column
 from studio.places.slips.far import far_off, ridge_columns
@@ -121,15 +122,32 @@ def _triangles(thing: Thing) -> list[Column]:
     ]
 
 
+THROWS = {"speed": "m/s", "bearing": "°", "rise": "°", "bounce": "x"}
+"""What is said of every throw, and in which unit."""
+
+
 def _throw(thing: Thing) -> Column:
     """How a model can be thrown from where it is at the playhead."""
     if thing.held:
         return note_column("Throw", "What is carried cannot be thrown: set it down first.")
+    try:
+        ball = is_round(model_of(AssetFile.read, thing))
+    except LumwickError:
+        return note_column("Throw", "Its file cannot be read.")
+    names = [*THROWS, *(OF_A_BALL if ball else OF_OTHERS)]
+    fields = Throw.model_fields
     asks = [
-        {"name": name, "title": info.title, "value": info.default, "unit": unit, "help": info.description or ""}
-        for (name, info), unit in zip(Throw.model_fields.items(), ("m/s", "°", "°", "x", "x"), strict=True)
+        {
+            "name": name,
+            "title": fields[name].title,
+            "value": fields[name].default,
+            "unit": {**THROWS, "spin": "/s"}.get(name, "x"),
+            "help": fields[name].description or "",
+        }
+        for name in names
     ]
-    note = "From where it is at the playhead: keys of its flight, its bounces and its roll."
+    lands = "its bounces and its roll" if ball else "how it tumbles, slides and comes to lie"
+    note = f"From where it is at the playhead: keys of its flight, {lands}."
     return note_column("Throw", note, asks=asks, asks_op="throw", asks_of=thing.id, asks_text="Throw it")
 
 
