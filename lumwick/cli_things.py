@@ -87,7 +87,7 @@ def throw(
     spin: Annotated[float, typer.Option(help="Turns a second forwards; where it is not round.")] = 1.0,
     grip: Annotated[float, typer.Option(help="Of sliding, as a share of its weight; where it is not round.")] = 0.5,
 ) -> None:
-    """Throw something from where it is: keys of its flight, and of how it bounces, rolls or tumbles to where it lies."""
+    """Throw something from where it is: keys of its flight, its bounces, and how it rolls or tumbles until it lies."""
     from pydantic import ValidationError
 
     from lumwick.motion.throwing import Throw

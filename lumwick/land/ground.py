@@ -67,7 +67,8 @@ class Ground:
         return np.asarray((n / np.linalg.norm(n, axis=-1, keepdims=True)).astype(np.float32))
 
     def contours(self, interval: float, sigma: float = 1.0) -> list[tuple[float, NDArray[np.float64]]]:
-        """Contour lines.
+        """Contour lines; where a part of the ground lies level at a contour's own height (a lake, a flat sea), the line
+        goes round it.
 
         Parameters
         ----------
@@ -85,7 +86,13 @@ class Ground:
             self.west + np.arange(nx) * self.spacing, self.south + np.arange(ny) * self.spacing, z
         )
         levels = np.arange(np.ceil(z.min() / interval), np.floor(z.max() / interval) + 1) * interval
-        return [(float(level), np.asarray(line, float)) for level in levels for line in generator.lines(float(level))]
+        out = []
+        for level in levels:
+            # through what lies level at its height a line would be drawn about each cell
+            flat = np.count_nonzero(np.abs(z - level) < LEVEL_WITHIN) > LEVEL_CELLS
+            drawn = float(level) + (0.02 * interval if flat else 0.0)
+            out += [(float(level), np.asarray(line, float)) for line in generator.lines(drawn)]
+        return out
 
     def contour_interval(self) -> float:
         """A round interval [m] that gives about a score of contours."""
@@ -96,6 +103,8 @@ class Ground:
         return 1000.0
 
 
+LEVEL_CELLS, LEVEL_WITHIN = 64, 1e-4
+"""Grid points at one height, within so much [m], from which a part of the ground lies level."""
 FADES_BY = 0.45
 """Metres by which the edge's heights are smoothed along it for each metre beyond it (practice)."""
 

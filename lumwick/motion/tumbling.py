@@ -9,6 +9,7 @@ against sliding by Coulomb's law at most. Between contacts its angular momentum 
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Any
 
 import numba as nb
 import numpy as np
@@ -85,7 +86,7 @@ def body_of(vertices: Floats) -> Body:
     return Body(np.concatenate([corners, spread]), np.asarray(hull.moment_inertia) / hull.volume, centre)
 
 
-@nb.njit(cache=True)  # type: ignore[misc]
+@nb.njit(cache=True)
 def _struck(
     v: Floats, w: Floats, arms: Floats, normals: Floats, inverse: Floats, bounce: float, grip: float
 ) -> tuple[Floats, Floats]:
@@ -127,7 +128,8 @@ class _Moving:
     mass."""
 
     def __init__(self, body: Body, at: Floats, turned: Floats, velocity: Floats, turning: Floats) -> None:
-        self.body, self.at, self.turned, self.velocity = body, at.copy(), turned.copy(), velocity.copy()
+        self.body, self.at, self.velocity = body, at.copy(), velocity.copy()
+        self.turned: Any = turned.copy()
         self.own_inverse = np.linalg.inv(body.inertia)
         self.momentum = turned @ body.inertia @ turned.T @ turning
 
@@ -141,7 +143,7 @@ class _Moving:
 
     def arms(self) -> Floats:
         """Its points (n, 3) [m] from its centre of mass, as it lies."""
-        return self.body.points @ self.turned.T
+        return np.asarray(self.body.points @ self.turned.T)
 
     def strike(self, arms: Floats, normals: Floats, throw: Throw) -> None:
         """What the floor does to it at some of its points; where a bounce with grip would give it energy (as Newton's
@@ -161,9 +163,10 @@ class _Moving:
     def go(self) -> None:
         """A step further; its turning by the midpoint rule."""
         self.at = self.at + STEP * self.velocity
-        half = Rotation.from_rotvec(self.turning * STEP / 2).as_matrix() @ self.turned
+        half: Any = Rotation.from_rotvec(self.turning * STEP / 2).as_matrix() @ self.turned
         step = Rotation.from_rotvec(self.inverse(half) @ self.momentum * STEP)
-        self.turned = step.as_matrix() @ self.turned
+        turned: Any = step.as_matrix() @ self.turned
+        self.turned = turned
 
 
 def tumble(throw: Throw, body: Body, at: Floats, turned: Floats, t: float, floor: Floor) -> Tumble:
@@ -203,7 +206,7 @@ def tumble(throw: Throw, body: Body, at: Floats, turned: Floats, t: float, floor
             met |= touches
             spare = float(one.at[2] - _under(one, floor)) - radius
             # as long as it cannot come down to the floor nobody looks
-            free = int(min(24, max(0.0, spare / max(STEP * (np.linalg.norm(one.velocity) + 2), 1e-6)))) // 2
+            free = int(min(24.0, max(0.0, spare / (STEP * (float(np.linalg.norm(one.velocity)) + 2))))) // 2
         one.go()
         kept.append((number * STEP, one.at, one.turned))
         slow = np.linalg.norm(one.velocity) < STILL[0] and np.linalg.norm(one.turning) < STILL[1]

@@ -139,3 +139,15 @@ def test_new_place_in_high_country_gets_its_own_datum(tmp_path: Path) -> None:
         and place.site.latitude == pytest.approx(54.1, abs=0.1)
         and len(place.shots[0].route.stations) == 2
     )
+
+
+def test_contours_go_round_a_level_sea_and_not_through_it() -> None:
+    y, x = np.mgrid[0:120, 0:120].astype(float)
+    away = np.hypot(x - 60, y - 60)
+    # a sounded hole, a level sea about it, and land about that
+    heights = 7 + np.maximum(0, away - 40) * 0.5 - np.maximum(0, 12 - away)
+    # as it comes from a survey that was projected anew: level but for its last digits
+    heights = (heights + 2e-6 * np.random.default_rng(1).standard_normal(heights.shape)).astype(np.float32)
+    lines = [line for level, line in Ground(heights, 1.0, 0.0, 0.0).contours(1.0, 1.6) if level == 7.0]
+    length = sum(float(np.linalg.norm(np.diff(line, axis=0), axis=1).sum()) for line in lines)
+    assert length < 1.1 * 2 * np.pi * (40 + 12)

@@ -1,1 +1,1 @@
-"""What the ride check looks at, a module for each subject: clearances, pace, turns, what is looked at, smear, light, air."""
+"""What the ride check looks at, a module for each subject: clearances, pace, turns, looks, smear, light, air."""
