@@ -11,7 +11,7 @@ import sys
 from pathlib import Path
 from typing import Any
 
-from bench import air, engine, growth, moving, names, pages, price, route, things, visitors, water
+from bench import air, engine, growth, moving, names, pages, price, route, strangers, things, visitors, water
 
 ALL = {
     "rays": engine.rays,
@@ -39,6 +39,7 @@ ALL = {
     "route": route.route,
     "look": pages.look,
     "pages": pages.pages,
+    "strangers": strangers.strangers,
     "opening": visitors.opening,
     "visitors": visitors.visitors,
     "worker": pages.worker_memory,

@@ -138,8 +138,7 @@ def hand_on(
     kinds = tuple(p.strip() for p in parts.split(",") if p.strip()) or KINDS
     span = Range(begin, end, within, kinds)
     size = told_size(setting, the_shot, span, suffix)
-    words = f"{size.forms} forms, {size.moving} of them moving, {size.placements:,} times, {size.frames} frames"
-    say.print(f"{words}: about {size.bytes / 1e6:,.1f} MB")
+    say.print(size.words)
     if told:
         return
     print(f"{out}: {hand_on(gather(setting, the_shot, span), out) / 1e6:,.1f} MB")

@@ -131,7 +131,7 @@ class _Moving:
         self.body, self.at, self.velocity = body, at.copy(), velocity.copy()
         self.turned: Any = turned.copy()
         self.own_inverse = np.linalg.inv(body.inertia)
-        self.momentum = turned @ body.inertia @ turned.T @ turning
+        self.momentum: Any = turned @ body.inertia @ turned.T @ turning
 
     def inverse(self, turned: Floats) -> Floats:
         """Inverse of its inertia in the place's axes."""

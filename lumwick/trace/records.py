@@ -154,6 +154,8 @@ CLOUD = _record(
     veil_seed=0,
     veil_light=3,  # sunlight on them [lx]
     haze_height=0,  # over which haze thins to a third [m]
+    closed_over=0,  # how much of the air under them has their light in place of a clear sky's, from 0 to 1
+    beneath=3,  # that light, the same every way [cd/m2]
 )
 """Clouds; one record."""
 BANK = _record(

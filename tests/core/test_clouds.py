@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime as dt
 from typing import Any
 
 import numpy as np
@@ -15,7 +16,7 @@ from lumwick.lens.camera import Camera, direction_of
 from lumwick.picture import picture_at
 from lumwick.place.document import Place
 from lumwick.place.edits import apply, command
-from lumwick.place.nature import Air, HighClouds, LowClouds, Sea, Wind
+from lumwick.place.nature import Air, HighClouds, LowClouds, Sea, Site, Wind
 from lumwick.snapshot.clouded import clouds_of
 from lumwick.snapshot.evaluate import Setting, evaluate
 from lumwick.snapshot.seam import seam_gaps
@@ -187,3 +188,25 @@ def test_hard_clouds_have_closer_edges_than_soft_ones() -> None:
         return float(((behind > 0.1 * clear) & (behind < 0.8 * clear)).mean())
 
     assert veiled(0.0) < 0.75 * veiled(1.0)
+
+
+def test_under_a_closed_sheet_at_sunset_the_horizon_does_not_glow() -> None:
+    def glow(low: dict[str, Any] | None) -> float:
+        """Light of the horizon towards the sun, against that behind one's back."""
+        shot = place().shots[0]
+        sunset = shot.clock.model_copy(update={"start": dt.datetime(2026, 6, 5, 20, 45)})
+        made = place(low, site=Site(latitude=52.0, longitude=1.0, utc_offset=1.0),
+                     shots=[shot.model_copy(update={"clock": sunset})])  # fmt: skip
+        told = Setting(made, FLAT)
+        stage, sun, seen = Stage(told), evaluate(told, made.shots[0], 0.0).sun, []
+        for bearing in (sun.azimuth + 12, sun.azimuth + 180):
+            camera = Camera(np.array([0.0, 0.0, 3.0]), direction_of(bearing, 0.5), 120.0, focus=1000.0)
+            stage.set(evaluate(told, made.shots[0], 0.0, camera))
+            film = blank(48, 27)
+            expose(stage, film, 8)
+            seen.append(float((film.sums / film.counted)[:13, :, 1].mean()))
+        assert 0 < sun.elevation < 5
+        return seen[0] / seen[1]
+
+    assert glow(None) > 2.5
+    assert glow({"oktas": 8.0, "closed": 1.0, "thick": 800.0, "density": 0.06}) < 1.3

@@ -12,6 +12,7 @@ import io
 import json
 import resource
 import struct
+import time
 import zipfile
 import zlib
 from collections.abc import Callable
@@ -45,11 +46,16 @@ BYTES = 300_000_000
 # -- what a few bytes may cost ------------------------------------------------------------------------------------
 
 
+SECONDS: list[float] = []
+"""Of processor time that each refusal took, for ``make bench ONLY=strangers``."""
+
+
 def costs(read: Callable[[], Any], match: str = ".") -> None:
     """It is refused in a sentence, and without taking memory; what takes for ever would not end."""
-    before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
+    before, begun = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss, time.process_time()
     with pytest.raises(LumwickError, match=match) as told:
         read()
+    SECONDS.append(time.process_time() - begun)
     assert (resource.getrusage(resource.RUSAGE_SELF).ru_maxrss - before) * 1024 < BYTES
     words = str(told.value)
     assert words[0].isupper() or (words[0].islower() and "\n" not in words and "Traceback" not in words)

@@ -117,6 +117,8 @@ def test_plants_and_waves_are_as_they_are_drawn(setting: Setting, stage: tuple[A
             vertices, _ = parts[name].mesh()
             assert np.array(points.Get(frame)) == pytest.approx(vertices, abs=1e-5)
             many = UsdGeom.PointInstancer(prim)
+            # what stands is told where once, however its turns change
+            assert many.GetPositionsAttr().GetNumTimeSamples() == 0 == many.GetScalesAttr().GetNumTimeSamples()
             told = np.array(many.ComputeInstanceTransformsAtTime(Usd.TimeCode(frame), Usd.TimeCode(frame)))
             m = parts[name].transforms.reshape(-1, 4, 3).astype(float)
             assert told[:, 3, :3] == pytest.approx(m[:, 3], abs=1e-4)  # their feet

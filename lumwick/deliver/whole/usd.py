@@ -27,6 +27,8 @@ from lumwick.deliver.paths_out.usd import add_camera
 from lumwick.deliver.whole.gathered import Floats, Form, Whole
 from lumwick.lens.colour import temperature_rgb
 
+FEW = 1000
+"""Instances up to which their turns are told as whole floats too, though they change."""
 POINT_RADIUS = 0.01
 """Radius [m] of the ball that stands for a point of light."""
 
@@ -70,6 +72,38 @@ def apart(m: Floats) -> tuple[Floats, Floats, Floats]:
     x /= np.linalg.norm(x, axis=1, keepdims=True)
     turns = Rotation.from_matrix(np.stack([x, np.cross(z, x), z], -1)).as_quat()
     return m[:, :, 3], turns, size
+
+
+def _steady(told: list[tuple[Floats, Floats, Floats]]) -> list[Floats]:
+    """Turns as quaternions by frame, each on the same side as in the frame before: q and -q are one turn, but between
+    them there is none."""
+    out = [told[0][1]]
+    for _, turns, _ in told[1:]:
+        out.append(np.where((turns * out[-1]).sum(1, keepdims=True) < 0, -turns, turns))
+    return out
+
+
+def instanced(placed: list[Floats]) -> dict[str, list[NDArray[Any]]]:
+    """What a point instancer says of placements (n, 3, 4) by frame: each attribute's arrays, one if it does not change.
+
+    Turns are half floats, as USD has them (within a milliradian); where they are few or still, whole ones beside them.
+    """
+    told = [apart(m) for m in placed]
+    turns = _steady(told)
+    whole = _once([q.astype(np.float32) for q in turns], 1e-6)
+    out: dict[str, list[NDArray[Any]]] = {
+        "positions": _once([where.astype(np.float32) for where, _, _ in told], 1e-6),
+        "orientations": [q.astype(np.float16) for q in whole],
+        "scales": _once([size.astype(np.float32) for _, _, size in told], 1e-6),
+    }
+    if len(whole) == 1 or len(turns[0]) <= FEW:
+        out["orientationsf"] = whole
+    return out
+
+
+def _once(rows: list[NDArray[Any]], within: float) -> list[NDArray[Any]]:
+    """The first of what stands by frame, if all are alike within a little; else all."""
+    return rows[:1] if all(np.abs(row - rows[0]).max(initial=0.0) <= within for row in rows[1:]) else rows
 
 
 def _matrix(m: Floats) -> Any:
@@ -124,19 +158,17 @@ class _Writer:
         self._mesh(form, proto)
         made.CreatePrototypesRel().SetTargets([Sdf.Path(proto)])
         made.CreateProtoIndicesAttr(Vt.IntArray(len(form.placed[0])))
-        at, half, whole, size = (
-            made.CreatePositionsAttr(),
-            made.CreateOrientationsAttr(),
-            made.CreateOrientationsfAttr(),
-            made.CreateScalesAttr(),
-        )
-        for k, m in enumerate(form.placed):
-            code = Usd.TimeCode(self.whole.codes[k]) if form.goes else Usd.TimeCode.Default()
-            where, turns, scales = apart(m)
-            at.Set(Vt.Vec3fArray.FromNumpy(where.astype(np.float32)), code)
-            whole.Set(Vt.QuatfArray.FromNumpy(turns.astype(np.float32)), code)
-            half.Set(Vt.QuathArray.FromNumpy(turns.astype(np.float16)), code)
-            size.Set(Vt.Vec3fArray.FromNumpy(scales.astype(np.float32)), code)
+        told = instanced(form.placed)
+        for name, rows in told.items():
+            attribute, array = {
+                "positions": (made.CreatePositionsAttr, Vt.Vec3fArray),
+                "orientations": (made.CreateOrientationsAttr, Vt.QuathArray),
+                "orientationsf": (made.CreateOrientationsfAttr, Vt.QuatfArray),
+                "scales": (made.CreateScalesAttr, Vt.Vec3fArray),
+            }[name]
+            self._by_time(attribute(), [array.FromNumpy(row) for row in rows])
+        codes = [Usd.TimeCode(code) for code in self.whole.codes] if form.goes else [Usd.TimeCode.Default()]
+        for code in codes:
             made.CreateExtentAttr().Set(made.ComputeExtentAtTime(code, code), code)
 
     def _by_time(self, op: Any, values: list[Any]) -> None:

@@ -150,8 +150,14 @@ def march(cloud, deck, haze, sun, origin, d, reach, lot, told, air, light):
     dz = d[2] if abs(d[2]) > 1e-5 else (1e-5 if d[2] >= 0 else -1e-5)
     a, b = (cloud.base - origin[2]) / dz, (cloud.top - origin[2]) / dz
     near, far = max(0.0, min(a, b)), min(min(reach, FARTHEST), max(a, b))
+    # the air under a closed deck does not glow as it does under a clear sky, up to the horizon
+    shut = cloud.closed_over if origin[2] < cloud.base else 0.0
     if far <= near:
-        return 1.0
+        if reach < FARTHEST:
+            return 1.0
+        for c in range(3):
+            light[c] = shut * cloud.beneath[c]
+        return 1.0 - shut
     cos_sun = d[0] * sun.direction[0] + d[1] * sun.direction[1] + d[2] * sun.direction[2]
     narrow, broad = drops(cos_sun), _henyey(BROAD, cos_sun)
     step = min(LONGEST, max(SHORTEST, (far - near) / (STEPS * 0.6)))
@@ -189,7 +195,8 @@ def march(cloud, deck, haze, sun, origin, d, reach, lot, told, air, light):
                 every_way = cloud.sunlight[c] * often + 0.5 * (cloud.above[c] * sky + cloud.below[c] * ground)
                 given = keep * (1 - passed) * cloud.sunlight[c] * straight
                 given += scaled * (1 - passed_scaled) * every_way
-                light[c] += given * veiled + keep * (1 - passed) * air[c] * (1 - veiled)
+                before = air[c] + shut * (cloud.beneath[c] - air[c])
+                light[c] += given * veiled + keep * (1 - passed) * before * (1 - veiled)
             keep *= passed
             scaled *= passed_scaled
             empty = False

@@ -204,6 +204,12 @@ def clouds(deck: Deck | None, high: Veil | None, by: Daystar) -> Clouds:
     air = np.repeat(by.above[None], len(ways), 0)
     mean(record, grid, sun, np.asarray(by.haze, float), ways, spots, air, light, left)
     passed = 1.0 if deck is None else float(np.exp(-grid[0, ..., 1].astype(float)).mean())
+    if deck is not None:
+        # light that comes straight is lost to the air under a deck as it is to the ground there: so much of the light
+        # on it is scattered more than under a clear sky (Kasten and Czeplak 1980: 0.7 (N / 8)^2 more; from memory)
+        one["closed_over"] = min(deck.oktas / OKTAS, 1.0) ** 2 * (1 - passed)
+        falls = (np.sin(e) * np.cos(e) * np.gradient(el)[:, None] * np.gradient(az)).ravel()
+        one["beneath"] = (falls[:, None] * (light + left[:, None] * by.above)).sum(0) / falls.sum()
     shape = (MEAN_EL, MEAN_AZ)
     return Clouds(record, grid, light.reshape(*shape, 3), left.reshape(shape), passed)
 

@@ -49,8 +49,7 @@ def told(request: HttpRequest, place: Place) -> JsonResponse:
     shot = shot_of(place, request.GET.get("shot"))
     span, suffix = _asked(request, shot)
     size = told_size(revision_setting(place.head.pk), shot, span, suffix)
-    words = f"{size.forms} forms, {size.moving} of them moving, {size.placements:,} times, {size.frames} frames"
-    return JsonResponse({"bytes": size.bytes, "words": f"{words}: about {size.bytes / 1e6:,.1f} MB."})
+    return JsonResponse({"bytes": size.bytes, "words": f"{size.words}."})
 
 
 @place_view("GET")
