@@ -92,8 +92,8 @@ def studio(worker: bool) -> Iterator[tuple[str, str]]:
 
 
 @contextmanager
-def visitor(url: str) -> Iterator[Any]:
-    """A signed-in page of a real browser, in the demo place."""
+def signed_in(url: str) -> Iterator[Any]:
+    """A page of a real browser that has signed in."""
     from playwright.sync_api import sync_playwright
 
     from scripts.house import SIGN_IN
@@ -101,15 +101,22 @@ def visitor(url: str) -> Iterator[Any]:
     with sync_playwright() as p:
         browser = p.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
         page = browser.new_page(viewport={"width": 1280, "height": 800})
-        page.set_default_timeout(120_000)
+        page.set_default_timeout(180_000)
         page.goto(url + "/")
         page.fill("[name=username]", SIGN_IN[0])
         page.fill("[name=password]", SIGN_IN[1])
         page.click("main button")
+        yield page
+        browser.close()
+
+
+@contextmanager
+def visitor(url: str) -> Iterator[Any]:
+    """A signed-in page of a real browser, in the demo place."""
+    with signed_in(url) as page:
         page.click("text=Saltmere Reach")
         page.wait_for_selector("#look[data-step]")
         yield page
-        browser.close()
 
 
 TIMED = """(act) => new Promise((done) => {

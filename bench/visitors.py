@@ -14,7 +14,7 @@ from pathlib import Path
 from typing import Any
 
 from bench.engine import figure
-from bench.pages import FLAGS, ROOT, studio
+from bench.pages import ROOT, signed_in, studio
 
 PLACES, FIRST_S, FINISHED_S = ("Saltmere Reach", "Harrow Down", "Saltmere Yard"), (3.0, 3.0, 5.0), 15.0
 PEOPLE, LOOKS, SHARE = 5, 30, 3.0
@@ -23,19 +23,8 @@ PEOPLE, LOOKS, SHARE = 5, 30, 3.0
 def opening() -> list[dict[str, Any]]:
     """The demo's places in a fresh server, in a browser: seconds to the first picture of each, and to the finished
     one."""
-    from playwright.sync_api import sync_playwright
-
-    from scripts.house import SIGN_IN
-
     out = []
-    with studio(worker=True) as (url, _), sync_playwright() as p:
-        browser = p.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
-        page = browser.new_page(viewport={"width": 1280, "height": 800})
-        page.set_default_timeout(180_000)
-        page.goto(url + "/")
-        page.fill("[name=username]", SIGN_IN[0])
-        page.fill("[name=password]", SIGN_IN[1])
-        page.click("main button")
+    with studio(worker=True) as (url, _), signed_in(url) as page:
         for name, bar in zip(PLACES, FIRST_S, strict=True):
             page.goto(url + "/")
             begun = time.perf_counter()
@@ -49,7 +38,6 @@ def opening() -> list[dict[str, Any]]:
                 figure(f"{name}: finished picture of a fresh server", done, "s", FINISHED_S, "lower"),
             ]
         out.append(_idle(page))
-        browser.close()
     return out
 
 

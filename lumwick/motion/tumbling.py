@@ -11,7 +11,6 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
-import numba as nb
 import numpy as np
 import trimesh
 from numpy.typing import NDArray
@@ -19,6 +18,7 @@ from scipy.spatial.transform import Rotation
 
 from lumwick.errors import PlaceError
 from lumwick.motion.channel import Channel, Key
+from lumwick.motion.impulses import struck
 from lumwick.motion.throwing import GRAVITY, REACH, SETTLED, Floor, Throw, normal_of
 
 Floats = NDArray[np.float64]
@@ -29,8 +29,6 @@ LONGEST = 40.0
 CORNERS, SPREAD = 40, 48
 """Points of the hull that may strike: corners at most, and those spread over its sides, so that an edge of the floor
 is met too."""
-SWEEPS = 12
-"""Times that the impulses of one step are gone over."""
 STILL = (0.04, 0.25, 0.12)
 """Speed [m/s] and turning [rad/s] under which, for so long [s], it lies."""
 THINNEST = 0.02
@@ -86,43 +84,6 @@ def body_of(vertices: Floats) -> Body:
     return Body(np.concatenate([corners, spread]), np.asarray(hull.moment_inertia) / hull.volume, centre)
 
 
-@nb.njit(cache=True)
-def _struck(
-    v: Floats, w: Floats, arms: Floats, normals: Floats, inverse: Floats, bounce: float, grip: float
-) -> tuple[Floats, Floats]:
-    """Velocity and turning (3,) after a step's impulses at points ``arms`` (n, 3) from the centre of mass."""
-    n = len(arms)
-    wanted = np.zeros(n)
-    for k in range(n):
-        closing = np.dot(v + np.cross(w, arms[k]), normals[k])
-        wanted[k] = -bounce * closing if closing < -SETTLED else 0.0
-    pressed, dragged = np.zeros(n), np.zeros((n, 3))
-    for _ in range(SWEEPS):
-        for k in range(n):
-            r, up = arms[k], normals[k]
-            yields = 1.0 + np.dot(np.cross(inverse @ np.cross(r, up), r), up)
-            push = (wanted[k] - np.dot(v + np.cross(w, r), up)) / yields
-            before = pressed[k]
-            pressed[k] = max(0.0, before + push)
-            impulse = (pressed[k] - before) * up
-            v, w = v + impulse, w + inverse @ np.cross(r, impulse)
-            along = v + np.cross(w, r)
-            along = along - np.dot(along, up) * up
-            speed = np.sqrt(np.dot(along, along))
-            if speed < 1e-9:
-                continue
-            way = along / speed
-            yields = 1.0 + np.dot(np.cross(inverse @ np.cross(r, way), r), way)
-            drag = dragged[k] - along / yields
-            most, size = grip * pressed[k], np.sqrt(np.dot(drag, drag))
-            if size > most:
-                drag = drag * (most / size)
-            impulse = drag - dragged[k]
-            dragged[k] = drag
-            v, w = v + impulse, w + inverse @ np.cross(r, impulse)
-    return v, w
-
-
 class _Moving:
     """A body on its way: where its centre of mass is and how fast it goes, its axes, its angular momentum over its
     mass."""
@@ -139,7 +100,7 @@ class _Moving:
 
     @property
     def turning(self) -> Floats:
-        return self.inverse(self.turned) @ self.momentum
+        return np.asarray(self.inverse(self.turned) @ self.momentum)
 
     def arms(self) -> Floats:
         """Its points (n, 3) [m] from its centre of mass, as it lies."""
@@ -150,7 +111,7 @@ class _Moving:
         law of restitution can: Kane and Levinson, "Dynamics", 1985), it does not bounce."""
         inverse, before, turning = self.inverse(self.turned), self._energy(self.velocity, self.turning), self.turning
         for bounce in (throw.bounce, 0.0):
-            v, w = _struck(self.velocity, turning, arms, normals, inverse, bounce, throw.grip)
+            v, w = struck(self.velocity, turning, arms, normals, inverse, (bounce, SETTLED, throw.grip))
             if self._energy(v, w) <= before:
                 break
         self.velocity, self.momentum = v, np.linalg.solve(inverse, w)

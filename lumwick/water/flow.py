@@ -11,6 +11,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, fields
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -96,28 +97,33 @@ def flow_of(run: Reach, posts: Sequence[Post] = ()) -> Flow:
     columns, rows = (int(v) + 2 for v in np.ceil(size / spacing))
     x, y = np.meshgrid(west + np.arange(columns) * spacing, south + np.arange(rows) * spacing)
     tree = KDTree(np.stack([run.x, run.y], 1))
-    off, at = tree.query(np.stack([x.ravel(), y.ravel()], 1), distance_upper_bound=margin)
+    off, at = tree.query(np.stack([x.ravel(), y.ravel()], 1), distance_upper_bound=margin, workers=-1)
     near = np.isfinite(off).reshape(x.shape)
-    at = np.where(near.ravel(), at, 0).reshape(x.shape)
-    ux, uy = run.way
-    dx, dy = x - run.x[at], y - run.y[at]
-    ahead = dx * ux[at] + dy * uy[at]  # between two stations
-    aside = dy * ux[at] - dx * uy[at]
+    # all of it is told of the cells that are near alone: a stream fills little of the box about it
+    at = at[near.ravel()]
+    ux, uy = (way[at] for way in run.way)
+    dx, dy = x[near] - run.x[at], y[near] - run.y[at]
+    ahead = dx * ux + dy * uy  # between two stations
+    aside = dy * ux - dx * uy
     half = run.width / 2
     place = np.clip(at + ahead / STEP, 0, len(run.along) - 1)
 
     def here(values: Floats) -> Floats:
         return np.asarray(ndimage.map_coordinates(values, [place], order=1, mode="nearest"))
 
+    def spread(values: NDArray[Any]) -> NDArray[Any]:
+        out = np.zeros(x.shape, values.dtype)
+        out[near] = values
+        return out
+
     across = np.clip(1 - (aside / half) ** 2, 0, 1)
     speed = here(run.speed) * FASTEST * across**0.6
-    wet = near & (np.abs(aside) < half + OVER_BANK)
-    surface, foam, rough = _standing(run, here, aside, across)
-    grid = _Grid(x, y, speed * ux[at], speed * uy[at], surface, foam, rough, wet)
+    wet = spread(np.abs(aside) < half + OVER_BANK)
+    surface, foam, rough = (spread(values) for values in _standing(run, here, aside, across))
+    grid = _Grid(x, y, spread(speed * ux), spread(speed * uy), surface, foam, rough, wet)
     for post in posts:
         _round(post, grid)
-    level = here(run.surface)
-    depth = here(run.depth) * 1.5 * across
+    level, depth = spread(here(run.surface)), spread(here(run.depth) * 1.5 * across)
     return Flow(_cells(grid, level, depth, spacing), west, south, spacing, wet)
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import ClassVar, Literal
 
 from pydantic import Field
 
@@ -10,7 +10,6 @@ from lumwick.errors import PlaceError
 from lumwick.place.document import Piece, Place, Shot
 from lumwick.place.edits.base import Command, fresh_id, shot_of
 from lumwick.place.fields import Id
-from lumwick.place.nature import Air, Wind
 
 
 class AddShot(Command):
@@ -80,30 +79,31 @@ class SetCut(Command):
         return self.label
 
 
-class OwnAir(Command):
-    """Give a shot its own air, starting from the place's, or take it away."""
+class _Own(Command):
+    """Give a shot something of the place's for its own, which begins as the place's; or let the place's hold again."""
+
+    of: ClassVar[str]
+    shot: Id
+    own: bool
+
+    def apply(self, draft: Place) -> str:
+        shot, whole = shot_of(draft, self.shot), getattr(draft, self.of)
+        setattr(shot, self.of, type(whole).model_validate(whole.model_dump()) if self.own else None)
+        return f"{shot.name}: {self.of} of {'its own' if self.own else 'the place'}"
+
+
+class OwnAir(_Own):
+    """Air of a shot's own, or the place's."""
 
     op: Literal["own_air"]
-    shot: Id
-    own: bool
-
-    def apply(self, draft: Place) -> str:
-        shot = shot_of(draft, self.shot)
-        shot.air = Air.model_validate(draft.air.model_dump()) if self.own else None
-        return f"{shot.name}: {'air of its own' if self.own else 'air of the place'}"
+    of = "air"
 
 
-class OwnWind(Command):
-    """Give a shot a wind of its own, which begins as the place's; or let the place's hold again."""
+class OwnWind(_Own):
+    """Wind of a shot's own, or the place's."""
 
     op: Literal["own_wind"]
-    shot: Id
-    own: bool
-
-    def apply(self, draft: Place) -> str:
-        shot = shot_of(draft, self.shot)
-        shot.wind = Wind.model_validate(draft.wind.model_dump()) if self.own else None
-        return f"{shot.name}: {'wind of its own' if self.own else 'wind of the place'}"
+    of = "wind"
 
 
 class SetWhite(Command):

@@ -18,8 +18,9 @@ MOST = 0.3
 """Share of the picture from which its smear is spoken of (c)."""
 LASTS = 0.25
 """Seconds for which it must (c)."""
-MOMENTS = 49
-ACROSS, DOWN = 24, 14
+MOMENTS, MOST_MOMENTS, A_SECOND = 25, 61, 2
+"""At which the picture is looked at: at least, at most, and otherwise."""
+ACROSS, DOWN = 16, 9
 """Spots of the picture that are looked at."""
 OPEN_SKY = 1e5
 """Metres taken for what is not met at all."""
@@ -46,7 +47,8 @@ def smeared(f: Findings) -> tuple[Floats, Floats]:
     taken as it stands at the shot's start.
     """
     r = f.ride
-    picked = np.unique(np.linspace(0, len(r.t) - 1, MOMENTS).astype(int))
+    moments = int(np.clip(A_SECOND * f.shot.seconds, MOMENTS, MOST_MOMENTS))
+    picked = np.unique(np.linspace(0, len(r.t) - 1, moments).astype(int))
     exposure = f.setting.motions(f.shot).at(0.0)[1].exposure
     lasts = exposure.shutter / 360.0 / float(RATES[f.shot.fps])
     begins = np.clip(r.t[picked] - lasts / 2, 0, r.t[-1] - lasts)
