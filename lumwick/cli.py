@@ -387,7 +387,7 @@ def main() -> None:
         if code:
             raise SystemExit(code)
     except LumwickError as error:
-        _fail(str(error))
+        _fail(f"{error} Say it with {error.option}." if error.option else str(error))
     except OSError as error:
         _fail(f"{error.filename or 'A file'}: {error.strerror or error}.")
     except KeyboardInterrupt:

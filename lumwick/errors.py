@@ -4,6 +4,9 @@
 class LumwickError(Exception):
     """Base of every error that is the user's to mend; its text is one clear sentence."""
 
+    option = ""
+    """By which the command line is told what this asks for."""
+
 
 class PlaceError(LumwickError):
     """The place document, or the file it is in, cannot be used."""

@@ -69,6 +69,8 @@ def thinned(points: Floats, most: int = STATIONS_AT_MOST, tolerance: float = 0.0
 class AskClock(RouteError):
     """A walk's times are not the shot's: say whose count."""
 
+    option = "--clock"
+
 
 CLOCKS = ("as long as the track", "as quick as the shot is long", "at a walking pace")
 """Whose time counts where a line has times of its own."""
@@ -100,7 +102,7 @@ def with_clock(shot: Shot, drawn: Drawn, clock: str) -> tuple[Shot, Drawn]:
     if not clock:
         raise AskClock(
             f"This track lasts {_lasts(span)}, the shot {_lasts(shot.seconds)}: say whether the shot is to be as long "
-            "as the track, so many times quicker, or the line is walked at a pace (--clock)."
+            "as the track, so many times quicker, or the line is walked at a pace."
         )
     if clock == CLOCKS[2]:
         length = float(np.linalg.norm(np.diff(drawn.points, axis=0), axis=1).sum())

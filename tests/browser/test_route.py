@@ -1,6 +1,7 @@
 """The Route and Cut benches as a person uses them: stations on the chart and in the section, pacing by hand, the ride
 check, paths, the film, takes compared."""
 
+from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -281,3 +282,23 @@ def test_takes_are_compared_and_noted(page: Page, live_server: Any, place: Any) 
     expect(page.locator(".pinned")).to_have_count(0)
     page.get_by_role("button", name="play", exact=True).click()
     page.wait_for_function("document.querySelector('#stage').dataset.frame === '6'")
+
+
+def test_a_recorded_walk_asks_whose_time_counts(page: Page, live_server: Any, place: Any, tmp_path: Path) -> None:
+    open_place(page, live_server, place)
+    (tmp_path / "slow.csv").write_text("time,east [m],north [m],up [m]\n0,0,0,60\n3,3,2,61\n6,7,3,61\n")
+    page.get_by_role("button", name="Files…").click()
+    page.locator("#path-file").set_input_files(tmp_path / "slow.csv")
+    asked = page.get_by_role("alertdialog", name="Something the file")
+    expect(asked).to_contain_text("does not say in what it is measured")
+    page.get_by_role("button", name="Go on").click()  # metres are what stands there
+    expect(asked).to_contain_text("This track lasts 6 s, the shot 1 s")
+    place.refresh_from_db()
+    assert place.head.number == 1  # nothing is changed before it is answered
+    page.locator("#path-answer").select_option("as long as the track")
+    page.get_by_role("button", name="Go on").click()
+    revision(page, 2)
+    place.refresh_from_db()
+    shot = place.head.parsed().shots[0]
+    assert shot.seconds == pytest.approx(6.0, abs=0.1)
+    assert [s.east for s in shot.route.stations] == pytest.approx([0, 3, 7])

@@ -373,7 +373,7 @@ def test_a_track_from_elsewhere_is_laid_here_if_asked() -> None:
     from lumwick.deliver.paths_in import AskHere
 
     far = Site(latitude=-40.0, longitude=100.0)
-    with pytest.raises(AskHere, match="--here"):
+    with pytest.raises(AskHere, match="laid here"):
         read_path(walk_of(600.0), "walk.gpx", far)
     here = read_path(walk_of(600.0), "walk.gpx", far, here=True)
     assert here.points[0, :2] == pytest.approx([0.0, 0.0]) and len(here.points) == 100

@@ -38,9 +38,13 @@ FARTHEST = 200_000.0
 class AskUnit(RouteError):
     """The file does not say in what its lengths are: say it once."""
 
+    option = "--unit"
+
 
 class AskWhich(RouteError):
     """The file holds more than one path: choose one of ``names``."""
+
+    option = "--path"
 
     def __init__(self, text: str, names: list[str]) -> None:
         super().__init__(text)
@@ -49,6 +53,8 @@ class AskWhich(RouteError):
 
 class AskHere(RouteError):
     """The path lies far away: say that it is to be laid here, as it lies."""
+
+    option = "--here"
 
 
 def read_path(
@@ -89,7 +95,7 @@ def read_path(
     if away > FARTHEST and not here:
         raise AskHere(
             f"The path of {name} lies {away / 1000:,.0f} km from the place's origin: it belongs to another place, or "
-            "its unit is another. It may be laid here, as it lies (--here)."
+            "its unit is another. It may be laid here, as it lies."
         )
     return _moved_here(path) if away > FARTHEST else path
 
@@ -113,7 +119,7 @@ def _chosen(paths: list[Path3], which: str, name: str) -> Path3:
     if not chosen:
         names = [p.name for p in found]
         listed = f"{', '.join(names[:6])}{', …' if len(names) > 6 else ''}"
-        raise AskWhich(f"{name} holds {len(found)} paths ({listed}): say which one (--path).", names)
+        raise AskWhich(f"{name} holds {len(found)} paths ({listed}): say which one.", names)
     return chosen[0]
 
 
