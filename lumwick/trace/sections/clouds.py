@@ -200,9 +200,14 @@ def clouds(deck: Deck | None, high: Veil | None, by: Daystar) -> Clouds:
     rng = np.random.default_rng(5)
     spots = np.concatenate([rng.uniform(0, max(float(one["side"]), 1.0), (MEAN_SPOTS, 2)),
                             np.full((MEAN_SPOTS, 1), min(0.0, float(one["base"]) - 50.0))], 1)  # fmt: skip
-    light, left = np.zeros((len(ways), 3)), np.zeros(len(ways))
     air = np.repeat(by.above[None], len(ways), 0)
-    mean(record, grid, sun, np.asarray(by.haze, float), ways, spots, air, light, left)
+
+    def seen() -> tuple[Floats, Floats]:
+        light, left = np.zeros((len(ways), 3)), np.zeros(len(ways))
+        mean(record, grid, sun, np.asarray(by.haze, float), ways, spots, air, light, left)
+        return light, left
+
+    light, left = seen()
     passed = 1.0 if deck is None else float(np.exp(-grid[0, ..., 1].astype(float)).mean())
     if deck is not None:
         # light that comes straight is lost to the air under a deck as it is to the ground there: so much of the light
@@ -210,6 +215,7 @@ def clouds(deck: Deck | None, high: Veil | None, by: Daystar) -> Clouds:
         one["closed_over"] = min(deck.oktas / OKTAS, 1.0) ** 2 * (1 - passed)
         falls = (np.sin(e) * np.cos(e) * np.gradient(el)[:, None] * np.gradient(az)).ravel()
         one["beneath"] = (falls[:, None] * (light + left[:, None] * by.above)).sum(0) / falls.sum()
+        light, left = seen()  # with that air before them
     shape = (MEAN_EL, MEAN_AZ)
     return Clouds(record, grid, light.reshape(*shape, 3), left.reshape(shape), passed)
 
