@@ -66,6 +66,18 @@ class Throw(BaseModel):
         description="Of its weight, where it is not round: what holds it as it slides. Wood on stone 0.5, on ice 0.05.",
     )
 
+    @property
+    def level(self) -> NDArray[np.float64]:
+        """Unit vector (3,) over the level ground in which it goes."""
+        bearing = np.radians(self.bearing)
+        return np.array([np.sin(bearing), np.cos(bearing), 0.0])
+
+    @property
+    def velocity(self) -> NDArray[np.float64]:
+        """With which it leaves the hand (3,) [m/s]."""
+        rise = np.radians(self.rise)
+        return np.asarray(self.speed * (np.cos(rise) * self.level + [0.0, 0.0, np.sin(rise)]))
+
 
 @dataclass(frozen=True)
 class Flight:
@@ -107,9 +119,7 @@ def flights(throw: Throw, start: NDArray[np.float64], t: float, floor: Floor, fo
     PlaceError
         It begins under the floor, or never comes down.
     """
-    turn, rise = np.radians(throw.bearing), np.radians(throw.rise)
-    level = np.array([np.sin(turn), np.cos(turn), 0.0])
-    velocity = throw.speed * (np.cos(rise) * level + [0.0, 0.0, np.sin(rise)])
+    velocity = throw.velocity
     at = np.asarray(start, float)
     if at[2] - foot < _under(floor, at) - 0.05:
         raise PlaceError("It cannot be thrown from under the ground: lift it first.")

@@ -26,6 +26,8 @@ STEP = 1 / 480
 """Seconds of a step."""
 LONGEST = 40.0
 """Seconds after which it is given up."""
+FALLS = 10.0
+"""Seconds without a touch at its end from which it is falling for ever."""
 CORNERS, SPREAD = 40, 48
 """Points of the hull that may strike: corners at most, and those spread over its sides, so that an edge of the floor
 is met too."""
@@ -145,17 +147,14 @@ def tumble(throw: Throw, body: Body, at: Floats, turned: Floats, t: float, floor
     PlaceError
         It begins under the floor, or never comes down.
     """
-    bearing, rise = np.radians(throw.bearing), np.radians(throw.rise)
-    level = np.array([np.sin(bearing), np.cos(bearing), 0.0])
-    velocity = throw.speed * (np.cos(rise) * level + [0.0, 0.0, np.sin(rise)])
-    forwards = 2 * np.pi * throw.spin * np.cross([0.0, 0.0, 1.0], level)
-    one = _Moving(body, np.asarray(at, float), turned, velocity, forwards)
+    forwards = 2 * np.pi * throw.spin * np.cross([0.0, 0.0, 1.0], throw.level)
+    one = _Moving(body, np.asarray(at, float), turned, throw.velocity, forwards)
     sunk = -float(_over(one, floor, 0.0).min())
     if sunk > REACH:
         raise PlaceError("It cannot be thrown from under the ground: lift it first.")
     one.at[2] += max(sunk, 0.0)
     radius = float(np.linalg.norm(body.points, axis=1).max())
-    kept, free, lain, met = [(0.0, one.at, one.turned)], 0, 0.0, False
+    kept, free, lain, met = [(0.0, one.at, one.turned)], 0, 0.0, 0
     for number in range(1, round(LONGEST / STEP) + 1):
         one.velocity = one.velocity - [0.0, 0.0, GRAVITY * STEP]
         touches = False
@@ -164,7 +163,7 @@ def tumble(throw: Throw, body: Body, at: Floats, turned: Floats, t: float, floor
         else:
             over = _over(one, floor, STEP * float(np.linalg.norm(one.velocity)))
             touches = _met(one, over, floor, throw)
-            met |= touches
+            met = number if touches else met
             spare = float(one.at[2] - _under(one, floor)) - radius
             # as long as it cannot come down to the floor nobody looks
             free = int(min(24.0, max(0.0, spare / (STEP * (float(np.linalg.norm(one.velocity)) + 2))))) // 2
@@ -175,7 +174,7 @@ def tumble(throw: Throw, body: Body, at: Floats, turned: Floats, t: float, floor
         if lain >= STILL[2]:
             break
     else:
-        if not met:
+        if (number - met) * STEP > FALLS:  # nor does what rolls over the survey's edge
             raise PlaceError("It never comes down on anything: throw it over ground.")
     times, centres, turns = (np.array(some) for some in zip(*kept, strict=True))
     return Tumble(t + times, centres, turns)

@@ -204,7 +204,7 @@ def test_what_goes_by_is_smeared_from_a_fiftieth_of_the_picture_on(share: float,
     if found:
         # a tenth of the picture is as near as that
         told = next(f for f in check(setting, setting.place.shots[0])["found"] if f["kind"] == "smear")
-        assert "smears 100 % of the picture" in told["text"] and "6.1 m away" in told["text"]
+        assert "smears 100% of the picture" in told["text"] and "6.1 m away" in told["text"]
         shot = setting.place.shots[0]
         mended, _ = mend(setting, shot, "longer", told["from_s"], told["to_s"], "smear")
         assert "smear" not in kinds(setting, mended)
@@ -217,3 +217,12 @@ def test_a_flight_among_reeds_is_smeared_and_one_high_over_them_is_not(height: f
     low = (station("a", 0, -12, up, (0, 60, up)), station("b", 0, 12, up, (0, 90, up)))
     shot = clip(*low, seconds=5, fps="24", keep_clear=0.1)
     assert ("smear" in kinds(setting_of(shot, growth=[reeds]))) is found
+
+
+def test_a_long_lens_that_turns_smears_too_and_is_told_so() -> None:
+    # 20 degrees a second are 0.42 in an exposure of 1/48 s, more than a fiftieth of the 10 degrees that 200 mm show
+    turns = Channel(keys=[Key(t=0, v=0, join="straight"), Key(t=3, v=60)])
+    first = station("a", 0, 0).model_copy(update={"focal": 200.0})
+    shot = clip(first, seconds=3, fps="24", way="fixed", aim="by keys", bearing=turns)
+    told = next(f for f in check(setting_of(shot), shot)["found"] if f["kind"] == "smear")
+    assert "turns too quickly for so long a lens" in told["text"]

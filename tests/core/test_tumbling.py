@@ -133,3 +133,6 @@ def test_a_box_that_cannot_be_thrown_says_so() -> None:
         tumble(Throw(), body, np.zeros(3), UPRIGHT, 0, level)
     with pytest.raises(PlaceError, match="never comes down"):
         tumble(Throw(), body, np.zeros(3), UPRIGHT, 0, lambda x, y, z: np.full(len(x), -np.inf))
+    with pytest.raises(PlaceError, match="never comes down"):  # over the edge of all there is
+        ice = Throw(speed=6, rise=0, spin=0, bounce=0, grip=0.01)
+        tumble(ice, body, np.array([0, 0, 0.5]), UPRIGHT, 0, lambda x, y, z: np.where(y < 4, 0.0, -np.inf))

@@ -38,9 +38,6 @@ LIGHT_EVERY = 24
 """Frames after which the sun's light is asked anew; between them it goes straight."""
 STILL = 1e-6
 """Metres under which nothing has moved."""
-STRAIGHT, SPAN = 0.001, 6
-"""Metres by which vertices may leave the straight way between two frames that are told, and how many frames these are
-apart at most."""
 
 
 @dataclass(frozen=True)
@@ -86,7 +83,7 @@ class Form:
     part : MeshPart or None
         With texture coordinates and normals of its corners.
     vertices : list of ndarray of float32, shape (n, 3) [m]
-        At each of the frames ``told``, or one if they are still.
+        At each frame, or one if they are still.
     placed : list of ndarray, shape (k, 3, 4)
         At each frame, or one if they are still.
     colours : ndarray or None
@@ -103,8 +100,6 @@ class Form:
     vertices: list[NDArray[np.float32]] = field(default_factory=list)
     placed: list[Floats] = field(default_factory=list)
     colours: NDArray[np.float32] | None = None
-    told: list[int] = field(default_factory=list)
-    """Frames, from 0, for which there are vertices; between them each goes straight, within `STRAIGHT`."""
     kept: NDArray[np.int64] | None = None
     """Which vertices of the stage's mesh these are; all if None."""
     near: NDArray[np.int64] | None = None
@@ -184,8 +179,8 @@ def gather(setting: Setting, shot: Shot, span: Range) -> Whole:
 
 
 def first_frame(setting: Setting, shot: Shot, span: Range) -> Whole:
-    """The range's first frames alone, from which its size is told."""
-    few = Range(span.first, min(span.first + SPAN, span.last), span.within, span.kinds)
+    """The range's first two frames alone, from which its size is told."""
+    few = Range(span.first, min(span.first + 1, span.last), span.within, span.kinds)
     return gather(setting, shot, few)
 
 
@@ -308,28 +303,7 @@ def _note(form: Form, part: Part) -> None:
 
 
 def _settle(form: Form) -> None:
-    """Keep one value of what does not move, and of what bends slowly some frames: who reads them goes straight between
-    two."""
+    """Keep one value of what does not move."""
     for values in (form.vertices, form.placed):
         if all(v is values[0] or np.abs(v - values[0]).max() < STILL for v in values):
             del values[1:]
-    form.told = needed(form.vertices)
-    form.vertices = [form.vertices[k] for k in form.told]
-
-
-def needed(rows: list[NDArray[np.float32]]) -> list[int]:
-    """Which of rows (n, 3) by frame are needed, so that those between two lie straight between them."""
-    out, last = [0], len(rows) - 1
-    while out[-1] < last:
-        a = b = out[-1]
-        while b < min(a + SPAN, last) and _straight(rows[a : b + 2]):
-            b += 1
-        out.append(b)
-    return out
-
-
-def _straight(rows: list[NDArray[np.float32]]) -> bool:
-    """Whether all rows lie straight between the first and the last, as far apart as they are."""
-    steps = len(rows) - 1
-    whole = rows[-1] - rows[0]
-    return all(np.abs(rows[k] - rows[0] - np.float32(k / steps) * whole).max() <= STRAIGHT for k in range(1, steps))

@@ -49,7 +49,7 @@ class Told:
 
 
 def told_size(setting: Setting, shot: Shot, span: Range, suffix: str = ".usd") -> Told:
-    """What a range will hold, from its first frames."""
+    """What a range will hold, from its first two frames."""
     whole = first_frame(setting, shot, span)
     frames = span.last - span.first + 1
     by_kind: dict[str, float] = {}
@@ -77,8 +77,7 @@ def told_size(setting: Setting, shot: Shot, span: Range, suffix: str = ".usd") -
 
 def _in_usd(form: Form, frames: int) -> float:
     points, corners = len(form.vertices[0]), form.faces.size
-    told = 1 + (frames - 1) * (len(form.told) - 1) / max(form.told[-1], 1) if form.bends else 1.0
-    out = 12.0 * points * told + INDEX * corners + len(form.faces) * 0.05
+    out = 12.0 * points * (frames if form.bends else 1) + INDEX * corners + len(form.faces) * 0.05
     if form.part is not None:
         out += (36.0 if form.part.normals is not None else 0) * len(form.part.triangles)
         out += (24.0 if form.part.uv is not None else 0) * len(form.part.triangles)

@@ -189,7 +189,7 @@ class _Writer:
         points, extent = mesh.CreatePointsAttr(), mesh.CreateExtentAttr()
         bends = form.bends
         for k in range(len(form.vertices)):
-            code = Usd.TimeCode(self.whole.codes[form.told[k]]) if bends else Usd.TimeCode.Default()
+            code = Usd.TimeCode(self.whole.codes[k]) if bends else Usd.TimeCode.Default()
             corners = Vt.Vec3fArray.FromNumpy(np.ascontiguousarray(form.vertices[k]))
             points.Set(corners, code)
             extent.Set(UsdGeom.PointBased.ComputeExtent(corners), code)

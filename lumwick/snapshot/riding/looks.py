@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from lumwick.lens.camera import circle_of_confusion
 from lumwick.lens.lens import FULL_FRAME_MM, Lens
 from lumwick.place.document import Shot
-from lumwick.snapshot.riding.sampled import Findings, Floats, Ride
+from lumwick.snapshot.riding.sampled import Findings, Floats, Ride, axes_of
 from lumwick.snapshot.surroundings import FAR, Surroundings
 
 AWAY, AWAY_IN_THE_AIR, AWAY_FOR = 70.0, 120.0, 2.0
@@ -55,9 +55,7 @@ def _subject_in_frame(f: Findings) -> None:
     axis = (d * r.poses.forward).sum(1)
     exposure = f.setting.motions(f.shot).at(0.0)[1].exposure
     tan_x = Lens(r.poses.focal, exposure.sensor).tangent
-    right = np.stack([r.poses.forward[:, 1], -r.poses.forward[:, 0], np.zeros(len(r.t))], -1)
-    right /= np.maximum(np.linalg.norm(right, axis=1, keepdims=True), 1e-9)
-    up = np.cross(right, r.poses.forward)
+    right, up = axes_of(r.poses.forward)
     out = (axis <= 0) | (np.abs((d * right).sum(1)) > tan_x * axis) | (np.abs((d * up).sum(1)) > tan_x * 9 / 16 * axis)
     f.say(
         "out of frame",
@@ -104,9 +102,7 @@ def middle_distances(shot: Shot, r: Ride, near: Surroundings, some: NDArray[np.i
     """Distances [m] along the axis to what nine spots of the middle of the picture show, at some of a ride's samples;
     shape (n, 9)."""
     forward, position, focal = r.poses.forward[some], r.position[some], r.poses.focal[some]
-    right = np.stack([forward[:, 1], -forward[:, 0], np.zeros(len(some))], -1)
-    right /= np.maximum(np.linalg.norm(right, axis=1, keepdims=True), 1e-9)
-    up = np.cross(right, forward)
+    right, up = axes_of(forward)
     tan = Lens(focal, shot.exposure.sensor).tangent
     rays = np.stack(
         [

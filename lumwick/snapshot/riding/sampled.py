@@ -166,6 +166,13 @@ def stretches(r: Ride, bad: NDArray[np.bool_], least: float = 0.0, join: float =
             yield slice(a, b)
 
 
+def axes_of(forward: Floats) -> tuple[Floats, Floats]:
+    """To the right and up of cameras that look along unit vectors (n, 3) with a level horizon, each (n, 3)."""
+    right = np.stack([forward[:, 1], -forward[:, 0], np.zeros(len(forward))], -1)
+    right /= np.maximum(np.linalg.norm(right, axis=1, keepdims=True), 1e-9)
+    return right, np.cross(right, forward)
+
+
 def slower(r: Ride, s: slice) -> tuple[str, ...]:
     """Repairs of a stretch that is too quick: where it is most of the shot there is no time to take from elsewhere."""
     return ("slow", "longer") if s.stop - s.start < 0.6 * len(r.t) else ("longer",)

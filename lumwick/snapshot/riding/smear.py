@@ -9,7 +9,7 @@ import numpy as np
 
 from lumwick.lens.lens import Lens
 from lumwick.motion.timebase import RATES
-from lumwick.snapshot.riding.sampled import Findings, Floats, only, slower, stretches
+from lumwick.snapshot.riding.sampled import Findings, Floats, axes_of, only, slower, stretches
 from lumwick.snapshot.riding.turns import TURNING
 
 SMEARED = 1 / 50
@@ -22,6 +22,8 @@ MOMENTS, MOST_MOMENTS, A_SECOND = 25, 61, 2
 """At which the picture is looked at: at least, at most, and otherwise."""
 ACROSS, DOWN = 16, 9
 """Spots of the picture that are looked at."""
+NEAR = 60.0
+"""Metres within which something that goes by can smear by itself (practice)."""
 OPEN_SKY = 1e5
 """Metres taken for what is not met at all."""
 
@@ -31,9 +33,11 @@ def smear(f: Findings) -> None:
     share, nearest = smeared(f)
     r = f.ride
     for s in stretches(r, (share > MOST) & (r.turning <= TURNING), LASTS):
+        near = float(nearest[s].min())
+        why = f"what goes by is {near:.1f} m away" if near < NEAR else "it turns too quickly for so long a lens"
         text = (
-            f"the shutter smears {100 * share[s].max():.0f} % of the picture by more than a fiftieth of its width "
-            f"({MOST:.0%} is much): what goes by is {nearest[s].min():.1f} m away"
+            f"the shutter smears {share[s].max():.0%} of the picture by more than a fiftieth of its width "
+            f"({MOST:.0%} is much): {why}"
         )
         f.say("smear", only(r, s), text, slower(r, s), size=share)
 
@@ -84,6 +88,4 @@ def _eye(f: Findings, t: Floats) -> tuple[Floats, Floats, Floats, Floats]:
         np.stack([np.interp(t, r.t, rows[:, c]) for c in range(3)], -1) for rows in (r.position, r.poses.forward)
     )
     forward /= np.linalg.norm(forward, axis=1, keepdims=True)
-    right = np.stack([forward[:, 1], -forward[:, 0], np.zeros(len(t))], -1)
-    right /= np.maximum(np.linalg.norm(right, axis=1, keepdims=True), 1e-9)
-    return position, right, np.cross(right, forward), forward
+    return position, *axes_of(forward), forward

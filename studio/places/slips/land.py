@@ -122,8 +122,8 @@ def _triangles(thing: Thing) -> list[Column]:
     ]
 
 
-THROWS = {"speed": "m/s", "bearing": "°", "rise": "°", "bounce": "x"}
-"""What is said of every throw, and in which unit."""
+THROWS = {"speed": "m/s", "bearing": "°", "rise": "°", "bounce": "x", "drag": "x", "spin": "/s", "grip": "x"}
+"""What is said of a throw, and in which unit."""
 
 
 def _throw(thing: Thing) -> Column:
@@ -134,17 +134,18 @@ def _throw(thing: Thing) -> Column:
         ball = is_round(model_of(AssetFile.read, thing))
     except LumwickError:
         return note_column("Throw", "Its file cannot be read.")
-    names = [*THROWS, *(OF_A_BALL if ball else OF_OTHERS)]
+    leaves_out = OF_OTHERS if ball else OF_A_BALL
     fields = Throw.model_fields
     asks = [
         {
             "name": name,
             "title": fields[name].title,
             "value": fields[name].default,
-            "unit": {**THROWS, "spin": "/s"}.get(name, "x"),
+            "unit": unit,
             "help": fields[name].description or "",
         }
-        for name in names
+        for name, unit in THROWS.items()
+        if name not in leaves_out
     ]
     lands = "its bounces and its roll" if ball else "how it tumbles, slides and comes to lie"
     note = f"From where it is at the playhead: keys of its flight, {lands}."
