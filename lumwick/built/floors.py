@@ -76,11 +76,18 @@ class Walkable:
         out = np.full(len(x), -np.inf)
         if not len(self.corners):
             return out
-        i, j = np.floor((x - self.west) / CELL).astype(np.int64), np.floor((y - self.south) / CELL).astype(np.int64)
         rows = len(self.start) // self.across
+        # most are asked of models that are nowhere near: without any work
+        if x.max() < self.west or y.max() < self.south:
+            return out
+        if x.min() > self.west + self.across * CELL or y.min() > self.south + rows * CELL:
+            return out
+        i, j = np.floor((x - self.west) / CELL).astype(np.int64), np.floor((y - self.south) / CELL).astype(np.int64)
         there = (i >= 0) & (j >= 0) & (i < self.across) & (j < rows)
         cell = np.where(there, j * self.across + i, 0)
         count = np.where(there, self.start[np.minimum(cell + 1, len(self.start) - 1)] - self.start[cell], 0)
+        if not count.any():
+            return out
         point = np.repeat(np.arange(len(x)), count)
         offset = np.arange(len(point)) - np.repeat(np.cumsum(count) - count, count)
         a, b, c = np.moveaxis(self.corners[self.which[self.start[cell[point]] + offset]], 1, 0)

@@ -131,7 +131,7 @@ def flights(throw: Throw, start: NDArray[np.float64], t: float, floor: Floor, fo
         if seconds > 0:
             out.append(Flight(t, seconds, at, end, velocity))
             t += seconds
-        normal = normal_of(floor, end)
+        normal = normals_of(floor, end[None])[0]
         met = velocity - [0.0, 0.0, GRAVITY * seconds]
         off = float(met @ normal)
         along = (met - off * normal) * (GRIPPED if number == 0 else 1.0)
@@ -154,13 +154,15 @@ def _under(floor: Floor, at: NDArray[np.float64]) -> float:
     return float(floor(at[:1], at[1:2], at[2:] + REACH)[0])
 
 
-def normal_of(floor: Floor, at: NDArray[np.float64], step: float = 0.1) -> NDArray[np.float64]:
-    """Unit vector (3,) upright to the floor at a spot."""
-    x, y = at[0] + step * np.array([1, -1, 0, 0]), at[1] + step * np.array([0, 0, 1, -1])
-    h = np.asarray(floor(x, y, np.full(4, at[2] + REACH)), float)
-    n = np.array([(h[1] - h[0]) / (2 * step), (h[3] - h[2]) / (2 * step), 1.0])
+def normals_of(floor: Floor, at: NDArray[np.float64], step: float = 0.1) -> NDArray[np.float64]:
+    """Unit vectors (n, 3) upright to the floor at spots (n, 3)."""
+    spots = np.repeat(at, 4, 0) + np.tile(step * np.array([[1, 0, 0], [-1, 0, 0], [0, 1, 0], [0, -1, 0]]), (len(at), 1))
+    h = np.asarray(floor(spots[:, 0], spots[:, 1], spots[:, 2] + REACH), float).reshape(-1, 4)
+    n = np.stack([(h[:, 1] - h[:, 0]) / (2 * step), (h[:, 3] - h[:, 2]) / (2 * step), np.ones(len(at))], -1)
     # an edge is no slope: what is steeper than two to one is taken for a step, and it falls past it
-    return np.array([0.0, 0.0, 1.0]) if np.hypot(n[0], n[1]) > 2 else n / np.linalg.norm(n)
+    steep = ~(np.hypot(n[:, 0], n[:, 1]) <= 2)
+    n[steep] = [0.0, 0.0, 1.0]
+    return np.asarray(n / np.linalg.norm(n, axis=1, keepdims=True))
 
 
 def _flown(

@@ -19,7 +19,7 @@ from scipy.spatial.transform import Rotation
 from lumwick.errors import PlaceError
 from lumwick.motion.channel import Channel, Key
 from lumwick.motion.impulses import struck
-from lumwick.motion.throwing import GRAVITY, REACH, SETTLED, Floor, Throw, normal_of
+from lumwick.motion.throwing import GRAVITY, REACH, SETTLED, Floor, Throw, normals_of
 
 Floats = NDArray[np.float64]
 STEP = 1 / 480
@@ -196,9 +196,7 @@ def _met(one: _Moving, over: Floats, floor: Floor, throw: Throw) -> bool:
     if not len(some):
         return False
     arms = one.arms()[some]
-    normals = np.array(
-        [normal_of(floor, one.at + arm - [0, 0, gap]) for arm, gap in zip(arms, over[some], strict=True)]
-    )
+    normals = normals_of(floor, one.at + arms - over[some, None] * [0.0, 0.0, 1.0])
     one.strike(np.ascontiguousarray(arms), normals, throw)
     deepest = int(np.argmin(over[some]))
     one.at = one.at - 0.3 * min(0.0, float(over[some][deepest]) + 0.0005) * normals[deepest]
