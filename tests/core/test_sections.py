@@ -207,7 +207,7 @@ def test_every_kind_of_plant_is_whole(name: str) -> None:
 def test_every_repair_of_a_seam_is_one_that_can_be_asked_for() -> None:
     assert set(get_args(RepairSeam.model_fields["how"].annotation)) == set(REPAIRS)
     assert len({words for _, words in REPAIRS.values()}) == len(REPAIRS)
-    assert len(CHECKS) == len(set(CHECKS)) == 7
+    assert len(CHECKS) == len(set(CHECKS)) == 8
 
 
 def test_the_command_line_writes_what_is_wanted_beside_a_picture(tmp_path: Path, marsh: Ground) -> None:

@@ -393,7 +393,7 @@ def test_two_states_are_told_apart_in_plain_words() -> None:
         "Dawn fog over the reeds: focus 40 m → keyed, 1 key",
         "across sunset: exposure: at 3.00 s 12.1 EV → 9 EV",
         "removed lamp Lantern in the hide",
-        "Past the walk: east 27 m → 30 m",
+        "Past the walk: east 21 m → 30 m",
         "A pine in wind: own air: given",
         "after the last key it goes straight on",
         "A pine in wind: loop yes → no",

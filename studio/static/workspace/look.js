@@ -2,6 +2,8 @@
 import { asText, alongRoute, stepped, groundAhead } from '../kit/camera.js';
 import { clamp, refs, pointerDrag } from '../kit/dom.js';
 
+const PATIENCE = 8000; // milliseconds for which other questions let the look go before them
+
 /** @type {import('../types.js').Part} */
 export const look = {
   amounts: null,
@@ -56,6 +58,16 @@ export const look = {
   // older pictures on their way are not shown any more
   nextWish() {
     this.wish += 1;
+  },
+  // what takes long and can wait comes after the first picture of what is looked at, or after some seconds
+  firstPicture() {
+    const wish = this.wish,
+      there = () => !refs.look || Number(refs.look.dataset.wish) >= wish;
+    return new Promise((done) => {
+      const began = performance.now(),
+        seen = () => (there() || performance.now() - began > PATIENCE ? done() : setTimeout(seen, 60));
+      seen();
+    });
   },
   toggleTones() {
     this.tones = !this.tones;

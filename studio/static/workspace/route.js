@@ -23,6 +23,8 @@ export const route = {
     const mine = (this.rideAsked = (this.rideAsked || 0) + 1),
       rev = this.s.rev,
       shot = this.s.shot.id;
+    await this.firstPicture();
+    if (mine !== this.rideAsked) return;
     const reply = await fetch(this.url(`ride/?shot=${shot}`)).catch(() => null);
     if (!reply || reply.status !== 200 || mine !== this.rideAsked) return;
     const data = await reply.json();
