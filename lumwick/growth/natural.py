@@ -56,7 +56,7 @@ class Swings:
 
 def swings_of(stand: Stand) -> Swings:
     """The frequencies of a stand's usual plant, at an instant: stiffer is quicker, by the root of the stiffness."""
-    kind, stiff = KINDS[stand.kind], float(stand.limp)
+    kind, stiff = KINDS[stand.kind], float(stand.stiffness)
     stem = float(stem_hz(stand.kind, np.array([float(stand.height)]))[0])
     twigs = 0.0
     if kind.habit is not None:

@@ -21,7 +21,7 @@ from lumwick.place.growing import Stand
 from lumwick.place.nature import Air, DrawnBeach, FogBank, GroundWay, Land, Ridge, Sea, Site, Surround, Water, Wind
 from lumwick.place.objects import Built, Lamp, LampGroup, SunGobo, Surface, Thing
 
-VERSION = 3
+VERSION = 4
 FORMAT = "lumwick-place"
 
 
@@ -132,7 +132,7 @@ class Place(Model):
     """A place: a pure function of time."""
 
     format: Literal["lumwick-place"] = "lumwick-place"
-    version: Literal[3] = 3
+    version: Literal[4] = 4
     name: str = Field(title="Name", min_length=1, max_length=120)
     site: Site = Field(default_factory=Site)
     land: Land

@@ -16,6 +16,7 @@ from lumwick.place.document import FORMAT, VERSION, Place
 from lumwick.place.fields import Asset, most
 from lumwick.place.growing import PLANTS_AT_MOST
 from lumwick.place.instant import check_following
+from lumwick.place.versions import KNOWN, newest
 from lumwick.strangers import json_of, refuse_wild, unzipped
 
 DOCUMENT = "place.json"
@@ -50,18 +51,13 @@ def parse(data: Any) -> Place:
         raise PlaceError("This is not a place file: it does not say that its format is lumwick-place.")
     refuse_wild(data, "The place")
     version = data.get("version")
-    if version not in (1, 2, VERSION):
+    if not isinstance(version, int) or version not in KNOWN:
         raise PlaceError(
             f"This place file is of version {version!r}, and version {VERSION} "
             "is the newest known here: open it with a newer Lumwick."
         )
-    if version == 1:
-        data = _from_version_1(data)
-    if version in (1, 2):
-        data = _from_version_2(data)
-    data = _with_outlines(data)
     try:
-        place = Place.model_validate(data)
+        place = Place.model_validate(newest(data, version))
     except RecursionError:
         raise PlaceError("The place cannot be used: what it holds lies too deep in itself.") from None
     except ValidationError as error:
@@ -69,55 +65,6 @@ def parse(data: Any) -> Place:
     check_amount(place)
     check_following(place)
     return place
-
-
-def _from_version_1(data: Any) -> Any:
-    """The first version knew three easings, without their families' names."""
-    names = {"ease_in": "cubic_in", "ease_out": "cubic_out", "ease_both": "cubic_both"}
-    if isinstance(data, dict):
-        new = {name: _from_version_1(value) for name, value in data.items()}
-        if "join" in new and "t" in new:
-            new["join"] = names.get(new["join"], new["join"])
-        return {**new, "version": VERSION} if data.get("format") == FORMAT else new
-    return [_from_version_1(item) for item in data] if isinstance(data, list) else data
-
-
-def _from_version_2(data: dict[str, Any]) -> dict[str, Any]:
-    """The second version eased both ends of a move alike."""
-
-    def told_apart(shot: Any) -> Any:
-        route = shot.get("route") if isinstance(shot, dict) else None
-        if not isinstance(route, dict) or "ease" not in route:
-            return shot
-        ease = route["ease"]
-        return {
-            **shot,
-            "route": {**{k: v for k, v in route.items() if k != "ease"}, "eased_start": ease, "eased_end": ease},
-        }
-
-    shots = data.get("shots")
-    return {
-        **data,
-        "version": VERSION,
-        **({"shots": [told_apart(shot) for shot in shots]} if isinstance(shots, list) else {}),
-    }
-
-
-def _with_outlines(data: dict[str, Any]) -> dict[str, Any]:
-    """A leaf's own outline was a list of points before it was typed, within version 3."""
-
-    def typed(form: Any) -> Any:
-        if not isinstance(form, dict) or "leaf_half" not in form:
-            return form
-        half, rest = form["leaf_half"], {k: v for k, v in form.items() if k != "leaf_half"}
-        points = [point for point in half if isinstance(point, list) and len(point) == 2] if half else []
-        return {**rest, "own_outline": ", ".join(f"{a:g} {w:g}" for a, w in points)} if points else rest
-
-    growth = data.get("growth")
-    if not isinstance(growth, list):
-        return data
-    stands = [{**one, "wood": typed(one["wood"])} if isinstance(one, dict) and "wood" in one else one for one in growth]
-    return {**data, "growth": stands}
 
 
 def check_amount(place: Place) -> None:

@@ -191,8 +191,8 @@ class Stand(Model):
     only_singles: bool = Field(False, title="Only those", description="None but the plants that were set by hand.")
     dry: Animatable = keyed(0.07, "Dry", "x", 0, 1, "Share of dry blades or leaves in grass and reeds.")
     lean: Animatable = keyed(0.0, "Lean", "°", 0, 40, "Lean away from the wind that shaped them.")
-    limp: Animatable = keyed(
-        1.0, "Limp to stiff", "x", 0.1, 20, "Its stiffness against its kind's: less is limper and slower.", log=True
+    stiffness: Animatable = keyed(
+        1.0, "Stiffness", "x", 0.1, 20, "Its stiffness against its kind's: less is limper and slower.", log=True
     )
     wild: Animatable = keyed(1.0, "Calm to wild", "x", 0, 5, "How far it moves against what this wind would do.")
     rises: float = number(14.0, "Rises in", "s", 0.2, 40, "Time in which what was trodden down rises most of the way.")

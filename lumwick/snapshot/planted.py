@@ -27,7 +27,7 @@ from lumwick.snapshot.kept_clear import kept_clear
 from lumwick.snapshot.stirring import goes
 
 MOVES = {
-    *("lean", "limp", "wild", "rises", "grown", "front", "leaves", "month"),
+    *("lean", "stiffness", "wild", "rises", "grown", "front", "leaves", "month"),
     *("leaf_colour", "flower_colour", "tip_colour", "side_colour", "side_faces", "varied"),
 }
 """What of a stand may be another at every instant without its plants being set out or formed anew."""

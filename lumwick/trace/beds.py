@@ -240,7 +240,7 @@ def deal(standing: Standing, sway: Sway) -> None:
 def slopes_of(standing: Standing, bed: Bed, sway: Sway) -> NDArray[np.float64]:
     """How the plants of a bed that are drawn lean, shape (n, 2), as slopes east and north; the others' are 0."""
     slopes, chosen = np.zeros((len(bed.plants.turn), 2)), bed.drawn
-    stiff, wild = float(standing.stand.limp), float(standing.stand.wild)
+    stiff, wild = float(standing.stand.stiffness), float(standing.stand.wild)
     slopes[chosen] = (
         lean(
             bed.plants.position[chosen, :2],

@@ -249,7 +249,7 @@ class Stands:
         part = place(standing, bed, own, np.array([k]), slopes)
         stand = standing.stand
         tall = float(bed.plants.scale[k]) * stand.height
-        hz = float(bed.natural[k]) * float(stand.limp) ** 0.5
+        hz = float(bed.natural[k]) * float(stand.stiffness) ** 0.5
         gives = Yields(tall, hz, stand.rises, not standing.kind.woody, size_of(bed, stand) + 0.1)
         push(own.vertices, own.form.foot, part.transforms[0], gives, bodies)
         own.moved = "touched"
@@ -299,7 +299,7 @@ class Stands:
         """Move a form's branches and leaves."""
         kind, stand, wind = standing.kind, standing.stand, sway.wind
         f = shape.form
-        stiff, wild = float(stand.limp), float(stand.wild)
+        stiff, wild = float(stand.stiffness), float(stand.wild)
         reach = kind.branch_reach * stand.height * (0.35 if kind.woody else 1.0) * wild / stiff
         hz = swings_of(stand)
         reach *= streamlined(float(wind.mean))

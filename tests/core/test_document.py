@@ -85,7 +85,7 @@ def test_nan_and_missing_assets() -> None:
 
 def test_published_schema_takes_the_demo() -> None:
     made = schema()
-    assert made["properties"]["version"]["const"] == 3
+    assert made["properties"]["version"]["const"] == 4
     assert json.loads((ROOT / "docs" / "place.schema.json").read_text()) == json.loads(json.dumps(made))
 
 

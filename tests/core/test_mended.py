@@ -38,11 +38,17 @@ def test_a_leafs_outline_of_the_first_days_of_version_3_opens() -> None:
     assert parse(data).growth[-1].wood is not None
 
 
-@pytest.mark.parametrize("version", [1, 2, 3])
+@pytest.mark.parametrize("version", [1, 2, 3, 4])
 def test_places_of_every_version_open(version: int) -> None:
-    """Built by hand as each version wrote them: easings without a family, one easing for both ends, today's."""
+    """Built by hand as each version wrote them: easings without a family, one easing for both ends, stands that are
+    "limp", today's."""
     data = small_place().model_dump(mode="json")
     data["version"] = version
+    if version < 4:
+        data["growth"][0]["limp"] = 3.0
+        del data["growth"][0]["stiffness"]
+        follows = [{"kind": "follow", "path": "/growth/pines/limp"}]
+        data["growth"][1]["lean"] = {"keys": [{"t": 0, "v": 2}], "terms": follows}
     route = data["shots"][0]["route"]
     if version < 3:
         route["ease"] = route.pop("eased_start")
@@ -51,7 +57,9 @@ def test_places_of_every_version_open(version: int) -> None:
         keys = [{"t": 0, "v": 40, "join": "ease_both"}, {"t": 1, "v": 30, "join": "straight"}]
         data["shots"][0]["exposure"]["shutter"] = {"keys": keys}
     place = parse(data)
-    assert isinstance(place, Place) and place.version == 3
+    assert isinstance(place, Place) and place.version == 4
+    if version < 4:
+        assert place.growth[0].stiffness == 3.0 and place.growth[1].lean.terms[0].path == "/growth/pines/stiffness"
     if version == 1:
         assert place.shots[0].exposure.shutter.keys[0].join == "cubic_both"  # type: ignore[union-attr]
 

@@ -168,7 +168,7 @@ def test_a_front_a_season_and_a_colour_change_what_is_drawn() -> None:
     assert leaf[10][0] > 1.5 * leaf[6][0]
     # an edit is seen at the instant that is shown: nothing but the stand has changed
     still = dated.place.shots[0]
-    for path, value in (("leaf_colour", "#2040c0"), ("wild", 3.0), ("limp", 5.0), ("lean", 20.0), ("grown", 0.4)):
+    for path, value in (("leaf_colour", "#2040c0"), ("wild", 3.0), ("stiffness", 5.0), ("lean", 20.0), ("grown", 0.4)):
         before = drawn(stage)
         edited, _ = apply(stage.setting.place, command({"op": "set", "path": f"/growth/s/{path}", "value": value}))
         stage.change(replace(dated, place=edited, told=None, memory=Memory()))

@@ -411,7 +411,7 @@ def test_places_of_the_first_version_are_read() -> None:
     for name in ("blend", "terms"):
         del old["air"]["haze"][name]
     place = parse(old)
-    assert place.version == 3 and place.air.haze.keys[0].join == "cubic_in"
+    assert place.version == 4 and place.air.haze.keys[0].join == "cubic_in"
 
 
 @pytest.mark.parametrize(

@@ -273,7 +273,7 @@ def _motion(asked: Asked, stand: Stand, now: Stand) -> list[Column]:
         return [note_column(stand.name, "Stones lie still."), _wind(asked)]
     swings = swings_of(now)
     told = ", ".join(f"{part} {hz:.2g} Hz" for part, hz in vars(swings).items() if hz > 0)
-    fields = ("limp", "wild", "lean", *(() if KINDS[stand.kind].woody else ("rises",)))
+    fields = ("stiffness", "wild", "lean", *(() if KINDS[stand.kind].woody else ("rises",)))
     return [
         asked.column(stand.name, stand, f"/growth/{stand.id}", fields, note=told),
         note_column(
