@@ -26,6 +26,8 @@ from lumwick.snapshot.evaluate import Setting, clip_time
 from lumwick.snapshot.stirring import goes as may_go
 
 WIDE = 2**256
+NO_MOTION: dict[str, Any] = {"keep_clear": True, "stations": {"__all__": {"id", "name"}}}
+"""What of a route nothing that it carries goes by."""
 
 
 def footprints(setting: Setting, shot: Shot, frames: Sequence[int], moments: int) -> list[str]:
@@ -155,7 +157,7 @@ def _past(setting: Setting, shot: Shot, movers: Sequence[Mover]) -> str:
     said = [repr((shot.seconds, shot.loop, shot.closes_over, shot.clock.speed, turning))]
     said.append(_curve(shot.clock.start))
     if f"/shots/{shot.id}/route/" in prefixes:
-        said.append(shot.route.model_dump_json())
+        said.append(shot.route.model_dump_json(exclude=NO_MOTION))
     said += [f"{path}={_curve(curve)}" for path, curve in sorted(_followed(movers, tuple(prefixes)).items())]
     return hashlib.sha256("\n".join(said).encode()).hexdigest()
 

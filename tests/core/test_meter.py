@@ -162,3 +162,20 @@ def test_the_command_line_meters_a_shot(tmp_path: Path, marsh: Ground) -> None:
     assert load(out)[0].shots[0].exposure.ev100 != place.shots[0].exposure.ev100
     bad = CliRunner().invoke(app, ["meter", str(file), "--shot", "a", "--at", "left"])
     assert "written like 0.5,0.4" in str(bad.exception or bad.output)
+
+
+@pytest.mark.parametrize("meter", ["centre", "spot"])
+def test_what_a_meter_sees_is_round_in_the_picture(meter: str) -> None:
+    """A light so many pixels beside the middle counts as much as one as many above it, and where its weight ends."""
+    beside, above = even(10.0), even(10.0)
+    beside[8:10, 20:22] = above[13:15, 15:17] = 4000.0  # 5 pixels from the middle of 32 x 18
+    assert metered(beside, meter) == pytest.approx(metered(above, meter), abs=0.02)
+
+
+def test_a_spot_is_as_wide_as_it_says_both_ways() -> None:
+    """Its radius is 0.035 of the picture's width: 11.2 of 320 pixels."""
+    for away, seen in ((8, True), (16, False)):
+        for row, column in ((90, 160 + away), (90 + away, 160)):
+            lit = np.full((180, 320, 3), 10.0)
+            lit[row, column] = 1e6
+            assert (metered(lit, "spot") > metered(even(10.0), "spot") + 1) is seen, (row, column)

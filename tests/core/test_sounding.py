@@ -14,6 +14,7 @@ from lumwick.snapshot.evaluate import evaluate
 from lumwick.sounding import sounding, wind_at
 from lumwick.trace.stage import Stage
 from tests.core.test_weather import ahead, setting, shown
+from tests.outside.test_rendered import quad
 
 LUMA = np.array([0.2126, 0.7152, 0.0722])
 
@@ -48,7 +49,14 @@ def test_sight_is_what_fog_and_rain_leave() -> None:
     clear = sight()
     assert sight(fog_visibility=400.0, fog_base=2.0) == pytest.approx(1 / (1 / clear + 1 / 400), rel=0.02)
     assert sight(rain=10.0) == pytest.approx(1 / (1 / clear + 1 / 2720), rel=0.03)  # Atlas (1953)
-    assert sight(fog_visibility=400.0, fog_base=2.0, fog_height=20.0) > 0.9 * sight(fog_visibility=400.0, fog_base=2.0)
+    # the camera 20 m over the fog's foot, which thins to 1/e over its height
+    for height in (5.0, 20.0, 60.0):
+        left = (
+            np.exp(-20.0 / height) / 400 - np.exp(-2.0 / 60.0) / 200_000
+        )  # in place of the clear day's own trace of it
+        assert sight(fog_visibility=400.0, fog_base=-18.0, fog_height=height) == pytest.approx(
+            1 / (1 / clear + left), rel=0.02
+        )
 
 
 def test_wind_grows_with_height_as_the_log_law_says_and_goes_on_to_the_clouds() -> None:
@@ -67,3 +75,21 @@ def test_the_command_tells_it(tmp_path: Path) -> None:
     assert runner.invoke(app, ["demo", "--out", str(place)]).exit_code == 0
     told = json.loads(runner.invoke(app, ["sounding", str(place), "--shot", "dawn"]).stdout)
     assert told["sight"] > 100 and told["overhead"] > 1 and len(told["wind"]) == 10
+
+
+@pytest.mark.parametrize("height", [8.0, 25.0])
+def test_a_picture_through_fog_keeps_what_its_height_leaves(height: float) -> None:
+    """A black card far off over level ground, seen along a level way: what shows of its contrast to the sky beside it
+    is exp(-k d exp(-z / H)), with fog of 300 m at its foot (Koschmieder)."""
+    eye, away = 14.0, 120.0
+    left = []
+    for fog in (200_000.0, 300.0):
+        told = setting({"haze": 0.02, "fog_visibility": fog, "fog_base": 1.0, "fog_height": height})
+        stage = Stage(told)
+        stage.add_target("black", *quad(-40, away, -10, 0, away, 60), (0.0, 0.0, 0.0))
+        camera = Camera(np.array([0.0, 0.0, eye]), direction_of(0.0, 0.0), 100.0, focus=1000.0)
+        picture = shown(stage, camera, samples=64) @ LUMA
+        dark, bright = picture[14:18, 14:20].mean(), picture[14:18, 28:34].mean()
+        left.append((bright - dark) / bright)
+    expected = np.exp(-2.996 / 300 * away * np.exp(-(eye - 1.0) / height))
+    assert left[1] / left[0] == pytest.approx(expected, rel=0.08)

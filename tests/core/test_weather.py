@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -21,8 +22,10 @@ from lumwick.snapshot.evaluate import Setting, evaluate
 from lumwick.snapshot.footprint import footprints
 from lumwick.snapshot.ride import check
 from lumwick.snapshot.seam import seam_gaps
+from lumwick.trace.drops import Seen, in_the_air
 from lumwick.trace.film import blank
 from lumwick.trace.integrator.film import AIR, BEHIND, CLOUDS, POSITION, SHADOW
+from lumwick.trace.integrator.mist import density
 from lumwick.trace.quality import Quality
 from lumwick.trace.render import expose
 from lumwick.trace.sections.banks import BanksInputs, make_banks
@@ -367,3 +370,52 @@ def test_a_camera_in_a_cloud_sees_white() -> None:
     light = shown(stage, Camera(np.array([0.0, 0.0, 200.0]), direction_of(0.0, 0.0), 28.0, focus=1000.0), samples=8)
     assert light.mean() > 500
     assert light.mean(-1).std() < 0.25 * light.mean()
+
+
+@pytest.mark.parametrize(("bearing", "way"), [(270.0, (1, 0)), (0.0, (0, -1)), (225.0, (1, 1))])
+@pytest.mark.parametrize("falls", ["rain", "snowing", "drifting_many"])
+def test_what_falls_goes_downwind(falls: str, bearing: float, way: tuple[int, int]) -> None:
+    """Wind from the west takes it to the east: as the slant says, as drops move, and as their streaks lie."""
+    air = {falls: 30.0 if falls == "rain" else 4.0, "drifting": "leaves" if falls == "drifting_many" else "nothing"}
+    told = setting(air, wind=Wind(speed=5.0, from_bearing=bearing, gustiness=0.0))
+    showers = evaluate(told, told.place.shots[0], 0.0, ahead()).showers
+    downwind = np.array(way, float) / np.hypot(*way)
+    slants = np.array(showers.slants)
+    blows = 0.65 * 5.0  # near the ground, against the wind at 10 m (practice)
+    expected = [min(blows / kind.speed, 6.0) for kind in showers.kinds]
+    assert slants @ downwind == pytest.approx(expected) and np.abs(slants @ [downwind[1], -downwind[0]]).max() < 1e-9
+    seen = Seen(np.array([0.0, 0.0, 2.7]), np.array([0.0, 1.0, 0.0]), -1.0)
+    kinds = [replace(kind, sways=0.0) for kind in showers.kinds]
+    before, later = (
+        in_the_air(kinds, seen, showers.slants, t, None, 0.02, 7)[0] for t in (0.0, 0.01 / max(k.speed for k in kinds))
+    )
+    # of what is in both, in its turn: drops that left or came are few
+    near = np.linalg.norm(before[:, None, :3] - later[None, :, :3], axis=2)
+    pairs = near.argmin(1)
+    gone = (later[pairs, :2] - before[:, :2])[near.min(1) < 0.07]
+    assert len(gone) > 0.5 * len(before) and np.median(gone @ downwind) > 0
+    assert (before[:, 3:5] @ downwind > 0).all() and (before[:, 5] <= 0).all()
+
+
+@pytest.mark.parametrize(("bearing", "way"), [(270.0, (1, 0)), (0.0, (0, -1))])
+def test_banks_of_fog_drift_downwind(bearing: float, way: tuple[int, int]) -> None:
+    """Their lumps have gone as far as the wind and their own share of it say; what is at a spot now was upwind."""
+    bank = FogBank(id="b", area=SQUARE, drift=0.5, soft=1.0, life=1e6, pools=0.0, thick=12.0)
+    told = setting(banks=[bank], wind=Wind(speed=4.0, from_bearing=bearing, gustiness=0.0))
+    shot = told.place.shots[0]
+    (now,) = evaluate(told, shot, 0.5, ahead()).banks
+    assert now.gone[0] == pytest.approx(tuple(0.5 * 4.0 * 0.5 * k for k in way), abs=1e-9)
+    stage = Stage(told)
+
+    def thick(t: float, east: float, north: float) -> float:
+        stage.set(evaluate(told, shot, t, ahead()))
+        air = stage.world.air
+        return float(density(air.bank[0], air.mist, east, north, 4.0)[0])
+
+    spots = np.random.default_rng(3).uniform(-60, 60, (40, 2))
+    first = np.array([thick(0.0, x, y) for x, y in spots])
+    shift = np.array(now.gone[0])
+    later = np.array([thick(0.5, x + shift[0], y + shift[1]) for x, y in spots])
+    wrong = np.array([thick(0.5, x - shift[0], y - shift[1]) for x, y in spots])
+    assert np.std(first) > 0.1 * first.mean()
+    assert later == pytest.approx(first, rel=1e-3) and np.abs(wrong - first).max() > 0.05 * first.max()

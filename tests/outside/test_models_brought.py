@@ -344,3 +344,21 @@ def test_usd_joints_bend_as_usd_skel_says(tmp_path: Path) -> None:
     ((ours, _),) = Moving(taken.data, taken.file, True).posed(0, 1.0)
     # the corner a metre above the second joint at (0, 1, 0) lies to its west after a quarter about z
     assert ours[2] == pytest.approx([-1, 0, 1], abs=1e-4) and ours[1] == pytest.approx([0.5, 0, 0], abs=1e-5)
+
+
+def test_a_texture_transform_may_choose_other_coordinates() -> None:
+    """KHR_texture_transform: its own texCoord holds before the texture's; without one the texture's holds."""
+    w = Writer()
+    at = w.array(np.array([[0, 0, 0], [1, 0, 0], [0, 1, 0]], np.float32), "VEC3", True)
+    sets = [np.array([[0, 0], [1, 0], [0, 1]], np.float32) * k for k in (1, 2, 3)]
+    attributes = {"POSITION": at, **{f"TEXCOORD_{k}": w.array(uv, "VEC2") for k, uv in enumerate(sets)}}
+    corners = w.array(np.array([[0], [1], [2]], np.uint16), "SCALAR")
+    for change, chosen in (({"texCoord": 2}, 3), ({"texCoord": 0}, 1), ({}, 2)):
+        told = told_of(dict(attributes), corners)
+        told["meshes"][0]["primitives"][0]["material"] = 0
+        texture = {"index": 0, "texCoord": 1, "extensions": {"KHR_texture_transform": change}}
+        told |= {"materials": [{"pbrMetallicRoughness": {"baseColorTexture": texture}}], "textures": [{}]}
+        g, _ = opened(Writer.file(w, told))
+        found = pieces(g, [])[0].uv
+        assert found is not None
+        assert found == pytest.approx(np.array([[0, 1], [chosen, 1], [0, 1 - chosen]]))

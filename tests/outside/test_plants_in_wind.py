@@ -12,6 +12,7 @@ from lumwick.growth.kinds import KINDS
 from lumwick.growth.natural import CROWN, SAP_DENSITY, STIFFNESS_PA, stem_hz, streamlined, swings_of
 from lumwick.growth.sway import cantilever_frequency
 from lumwick.land.ground import Ground
+from lumwick.lens.camera import Camera
 from lumwick.place.growing import Stand
 from lumwick.place.nature import Sea, Wind
 from lumwick.snapshot.evaluate import Setting, Snapshot, evaluate
@@ -205,10 +206,56 @@ def test_stiffer_is_quicker_and_bends_less_and_wilder_bends_more(grove: tuple) -
     standing = stage.stands.standings[0]
     usual = standing.stand
     swing = {}
-    for name, change in {"usual": {}, "stiff": {"limp": 4.0}, "wild": {"wild": 2.0}}.items():
+    for name, change in {"usual": {}, "stiff": {"stiffness": 4.0}, "wild": {"wild": 2.0}}.items():
         standing.stand = usual.model_copy(update=change)
         swing[name] = slopes(grove, steady(3.0, 90.0))[:, 0].mean()
     standing.stand = usual
     assert swing["stiff"] == pytest.approx(swing["usual"] / 4, rel=0.03)
     assert swing["wild"] == pytest.approx(swing["usual"] * 2, rel=0.03)
-    assert swings_of(usual.model_copy(update={"limp": 4.0})).stem == pytest.approx(2 * swings_of(usual).stem)
+    assert swings_of(usual.model_copy(update={"stiffness": 4.0})).stem == pytest.approx(2 * swings_of(usual).stem)
+
+
+def test_leaves_flutter_about_four_times_a_second() -> None:
+    """As they are drawn: the quickest motion of a poplar's leaves over eight seconds. About 4 Hz is practice; each leaf
+    group is within a fifth of it."""
+    poplar = Stand(
+        id="p", name="P", kind="poplar", area=[(-9, -9), (9, -9), (9, 9), (-9, 9)], per_hectare=300, height=8
+    )
+    setting = Setting(small_place(growth=[poplar], sea=Sea(present=False)), FLAT)
+    stage = Stage(setting)
+    seen = evaluate(setting, setting.place.shots[0], 0.0)
+    stage.set(seen)
+    rate, n = 32, 256
+    bed = next(bed for bed in stage.stands.standings[0].beds if bed.shapes)
+    shape = next(shape for shape in bed.shapes.values() if shape.level == 0)
+    loose = np.argsort(shape.form.flutter)[-400:]
+    series = np.empty((n, len(loose), 3))
+    for k in range(n):
+        stage.stands.parts(Sway.of(replace(seen, wind=steady(1.0, 90.0), t=k / rate)))
+        series[k] = shape.vertices[loose, :3]
+    hz = np.fft.rfftfreq(n, 1 / rate)
+    power = (np.abs(np.fft.rfft((series - series.mean(0)) * np.hanning(n)[:, None, None], axis=0)) ** 2).sum((1, 2))
+    quick = hz > 2.6  # quicker than branches, and than a flutter of half this frequency
+    assert power[quick].sum() > 0.1 * power.sum()
+    assert (hz[quick] * power[quick]).sum() / power[quick].sum() == pytest.approx(4.1, rel=0.1)
+    assert power[hz > 1.3 * 4.1].sum() < 0.01 * power.sum()
+
+
+@pytest.mark.parametrize(("kind", "ends"), [("pine", (60.0, 220.0)), ("oak", (60.0, 210.0))])
+def test_each_level_of_detail_is_drawn_as_far_off_as_it_is_made_for(kind: str, ends: tuple[float, float]) -> None:
+    """Trees within 60 m are drawn whole, beyond about 200 m in their simplest form (practice); each changes within a
+    fifth of that, so that no ring is seen."""
+    wood = Stand(id="p", name="P", kind=kind, area=[(-9, 0), (9, 0), (9, 250), (-9, 250)], per_hectare=500, height=7)  # type: ignore[arg-type]
+    setting = Setting(small_place(growth=[wood], sea=Sea(present=False)), FLAT)
+    stage = Stage(setting)
+    eye = Camera(np.array([0.0, 0.0, 2.0]), np.array([0.0, 1.0, 0.0]))
+    stage.set(evaluate(setting, setting.place.shots[0], 0.0, eye))
+    away: dict[int, list[float]] = {0: [], 1: [], 2: []}
+    for standing in stage.stands.standings:
+        for bed in standing.beds:
+            for level, _, _, which in bed.dealt:
+                away[level] += np.linalg.norm(bed.plants.position[which] - eye.position, axis=1).tolist()
+    assert all(len(found) > 10 for found in away.values())
+    for level, end in enumerate(ends):
+        assert 0.8 * end < max(away[level]) < 1.2 * end, level
+        assert 0.8 * end < min(away[level + 1]) < 1.2 * end, level

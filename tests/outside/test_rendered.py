@@ -5,11 +5,13 @@ import datetime as dt
 import numpy as np
 import pytest
 
+from lumwick.air.atmosphere import clear_sky, sky_at
 from lumwick.air.bands import LUMA
 from lumwick.develop.view import develop
 from lumwick.land.ground import Ground
 from lumwick.lens.camera import Camera, direction_of, incident_illuminance
 from lumwick.lens.grade import Grade
+from lumwick.place.document import Shot
 from lumwick.place.filming import Clock
 from lumwick.place.nature import Air, Sea, Site
 from lumwick.snapshot.evaluate import Setting, evaluate
@@ -35,10 +37,15 @@ def quad(x0: float, y0: float, z0: float, x1: float, y1: float, z1: float) -> tu
     return np.array(v, np.float32), np.array([[0, 1, 2, 3]], np.uint32)
 
 
+def noon(setting: Setting) -> Shot:
+    """The place's shot at midsummer noon."""
+    return setting.place.shots[0].model_copy(update={"clock": Clock(start=dt.datetime(2026, 6, 21, 12, 0))})
+
+
 def radiance(
     stage: Stage, setting: Setting, camera: Camera, samples: int = 64, size: tuple[int, int] = (48, 32)
 ) -> np.ndarray:
-    shot = setting.place.shots[0].model_copy(update={"clock": Clock(start=dt.datetime(2026, 6, 21, 12, 0))})
+    shot = noon(setting)
     stage.set(evaluate(setting, shot, 0.0, camera))
     film = blank(*size)
     expose(stage, film, samples)
@@ -83,13 +90,25 @@ def test_koschmieder_contrast_of_dark_targets_in_fog() -> None:
         assert contrast == pytest.approx(np.exp(-beta * d), abs=0.03), d
 
 
-def test_the_sun_through_penumbra_and_shadow() -> None:
+def test_ground_under_a_roof_has_what_light_the_open_sky_beside_it_gives() -> None:
+    """A black roof 60 m up and 400 m wide leaves a strip of sky: its light, summed up over directions, against that of
+    the whole sky and the sun."""
     setting, stage = flat(air=Air(haze=0.1, fog_visibility=200000))
-    camera = Camera(np.array([0.0, 0.0, 40.0]), direction_of(0.0, -89.9), 28.0)
+    camera = Camera(np.array([0.0, 0.0, 1.0]), direction_of(0.0, -89.9), 28.0)  # no air to speak of before it
+    stage.add_target("card", *quad(-3, -3, 0.1, 3, 3, 0.1), (0.5, 0.5, 0.5))
     lit = radiance(stage, setting, camera, 16) @ LUMA
-    stage.add_target("roof", *quad(-200, -200, 60, 200, 200, 60), (0.5, 0.5, 0.5))
-    shaded = radiance(stage, setting, camera, 16) @ LUMA
-    assert 0.002 < shaded.mean() / lit.mean() < 0.2
+    stage.add_target("roof", *quad(-200, -200, 60, 200, 200, 60), (0.0, 0.0, 0.0))
+    shaded = radiance(stage, setting, camera, 64) @ LUMA
+    seen = evaluate(setting, noon(setting), 0.0, camera)
+    sky = clear_sky(seen.key.azimuth, seen.key.elevation, haze=0.1)
+    azimuth, elevation = np.meshgrid(np.arange(1.0, 360, 2), np.arange(0.25, 90, 0.5))
+    light = sky_at(sky, elevation, (azimuth - seen.key.azimuth + 180) % 360 - 180) @ LUMA
+    e = np.radians(elevation)
+    weight = light * np.sin(e) * np.cos(e) * np.radians(0.5) * np.radians(2.0)
+    edge = 200 / np.maximum(np.abs(np.sin(np.radians(azimuth))), np.abs(np.cos(np.radians(azimuth))))
+    beside = weight[np.tan(e) * edge < 60].sum()
+    whole = weight.sum() + float(LUMA @ sky.sun_lux) * np.sin(np.radians(seen.key.elevation))
+    assert shaded.mean() / lit.mean() == pytest.approx(beside / whole, rel=0.04)
 
 
 def test_water_absorbs_with_depth() -> None:

@@ -43,7 +43,8 @@ def leaf_area(form: Form) -> float:
 
 @EACH
 def test_radii_add_up_where_a_limb_forks(name: str) -> None:
-    # the pipe model (Shinozaki et al. 1964): the exponent at each fork lies between da Vinci's 2 and Murray's 3
+    # the pipe model (Shinozaki et al. 1964): the exponent at each fork lies between da Vinci's 2 and Murray's 3; wood
+    # is nearer to the first (2.3 is usual practice)
     habit, height = HABITS[name]
     bones = skeleton(habit, height, 4)
     found = []
@@ -54,7 +55,8 @@ def test_radii_add_up_where_a_limb_forks(name: str) -> None:
         if own.max() < 0.999 * bones.radius[k]:
             found.append(brentq(lambda p, own=own, k=k: (own**p).sum() - bones.radius[k] ** p, 0.3, 40))
     assert len(found) > 100
-    assert 2.0 < np.median(found) < 3.0 and np.percentile(found, 10) > 1.9 and np.percentile(found, 90) < 3.1
+    assert np.median(found) == pytest.approx(2.3, abs=0.1)
+    assert np.percentile(found, 10) > 2.0 and np.percentile(found, 90) < 2.7
 
 
 @EACH

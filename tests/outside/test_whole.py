@@ -260,3 +260,22 @@ def test_from_the_command_line(setting: Setting, tmp_path: Path, marsh: Ground) 
     assert told.exit_code == 0 and not (tmp_path / "o.usd").exists()
     done = run.invoke(app, ["hand-on", str(path), "--out", str(tmp_path / "o.usd"), "--frames", "1-2"])
     assert done.exit_code == 0 and Usd.Stage.Open(str(tmp_path / "o.usd")).GetEndTimeCode() == 2
+
+
+def test_lamps_of_gltf_shine_in_candelas(tmp_path: Path) -> None:
+    """KHR_lights_punctual: point and spot lights in candelas, directional ones in lux. A bulb of so many lumens sends
+    them over 4 pi; a bundle of parallel light has its lux as they are; the sun by what the place has of it."""
+    lamps = [
+        Lamp(id="bulb", name="Bulb", kind="point", amount=800.0),
+        Lamp(id="far", name="Far", kind="parallel", amount=900.0),
+    ]
+    setting = Setting(small_place(growth=[], lamps=lamps), Ground(np.ones((9, 9), np.float32), 8.0, -32.0, -32.0))
+    path = tmp_path / "lamps.glb"
+    hand_on(gather(setting, setting.place.shots[0], Range(1, 1, None, ("lamps",))), path)
+    data = path.read_bytes()
+    told = json.loads(data[20 : 20 + struct.unpack("<I", data[12:16])[0]])
+    lights = {one["name"]: one for one in told["extensions"]["KHR_lights_punctual"]["lights"]}
+    assert (lights["Bulb"]["type"], lights["Far"]["type"]) == ("point", "directional")
+    assert lights["Bulb"]["intensity"] == pytest.approx(800.0 / (4 * np.pi), rel=1e-3)
+    assert lights["Far"]["intensity"] == pytest.approx(900.0, rel=1e-3)
+    assert 20_000 < lights["the sun"]["intensity"] < 130_000  # handbooks: the sun alone by day, at this height

@@ -148,3 +148,28 @@ def test_a_take_becomes_a_gobo_in_one_step(place: Any, client: Client) -> None:
     dark = [int(np.argmin(f[128, :, 0].astype(int))) for f in film.frames]
     assert dark[0] < dark[1] < dark[2]
     assert lamp.gobo.rate == pytest.approx(1.0)
+
+
+def test_a_link_shows_finished_takes_alone(place: Any, link: Link, client: Client) -> None:
+    """A take that is under way, was cancelled or failed is not shown, nor its film, its first frame or an answer."""
+    for state in Take.State.values:
+        if state == Take.State.DONE:
+            continue
+        take = done_take(place)
+        Take.objects.filter(pk=take.pk).update(state=state)
+        assert f"Take {take.number}" not in words(client.get(f"/seen/{link.token}/")), state
+        for tail in ("film.mp4", "first.png"):
+            assert client.get(f"/seen/{link.token}/takes/{take.number}/{tail}").status_code == 404, (state, tail)
+        said = {"verdict": "approved", "name": "Ada"}
+        assert client.post(f"/seen/{link.token}/takes/{take.number}/answer/", said).status_code == 404, state
+    assert not Answer.objects.exists()
+
+
+def test_a_client_sees_their_own_answers_alone(place: Any, link: Link, client: Client) -> None:
+    take, second = done_take(place), Link.make(place, "The other client", 7)
+    for one, text in ((link, "More reeds on the left."), (second, "The price is too high.")):
+        said = {"verdict": "changes", "name": "Ada", "text": text}
+        assert client.post(f"/seen/{one.token}/takes/{take.number}/answer/", said).status_code == 302
+    first, other = (words(client.get(f"/seen/{one.token}/")) for one in (link, second))
+    assert "More reeds" in first and "The price" not in first
+    assert "The price" in other and "More reeds" not in other

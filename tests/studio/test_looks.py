@@ -1,5 +1,6 @@
 """The look's engine: what it keeps, what gives way, and that its refinements add up."""
 
+import datetime as dt
 import io
 import threading
 from typing import Any
@@ -14,7 +15,7 @@ from lumwick.snapshot.evaluate import evaluate
 from lumwick.trace.quality import Quality
 from lumwick.trace.stage import Stage
 from studio.looks.beforehand import open_beforehand
-from studio.looks.engine import STEPS, LookEngine, Superseded, Wish, jpeg
+from studio.looks.engine import STEPS, LookEngine, Superseded, Wish, jpeg, light_key
 from studio.looks.line import LINE
 from studio.looks.settings import revision_setting
 from studio.places.models import Place
@@ -196,3 +197,51 @@ def test_a_place_that_cannot_be_opened_beforehand_stops_nothing(place: Any, monk
     Place.objects.all().update(thrown_out=timezone.now())
     monkeypatch.undo()
     assert not open_beforehand(LookEngine())  # nor is there one
+
+
+def test_a_picked_spot_lies_where_it_is_seen(place: Any) -> None:
+    """A spot of the picture is a point of the place: projected by the camera as the trade does it, it comes back to the
+    spot; and further down the picture is nearer on the ground."""
+    engine = LookEngine()
+    own = {"x": 3.0, "y": -60.0, "z": 12.0, "bearing": 20.0, "pitch": -8.0, "focal": 30.0}
+    for step in (0, 1, 2):
+        engine.look(Wish("v", place.pk, place.head.pk, "a", 0.0, own, step, 1))
+    away = {}
+    for u, v in ((0.5, 0.9), (0.2, 0.8), (0.8, 0.7), (0.5, 0.6)):
+        spot, along = engine.point(place.pk, u, v)
+        # right-handed: bearing clockwise from north, pitch up; written out here
+        b, p = np.radians(own["bearing"]), np.radians(own["pitch"])
+        forward = np.array([np.sin(b) * np.cos(p), np.cos(b) * np.cos(p), np.sin(p)])
+        right = np.array([np.cos(b), -np.sin(b), 0.0])
+        up = np.cross(right, forward)
+        to = spot - np.array([own["x"], own["y"], own["z"]])
+        wide = 36.0 / own["focal"]  # full frame: tangents over the whole width
+        assert to @ forward == pytest.approx(along, rel=1e-3)
+        assert 0.5 + to @ right / (to @ forward) / wide == pytest.approx(u, abs=0.01)
+        assert 0.5 - to @ up / (to @ forward) / (wide * 360 / 640) == pytest.approx(v, abs=0.01)
+        away[v] = float(np.hypot(*to[:2]))
+        assert spot[2] < own["z"]
+    assert away[0.9] < away[0.8] < away[0.7] < away[0.6]
+
+
+def test_a_picked_grey_is_of_the_spot_that_was_picked(place: Any) -> None:
+    """Neither the mirrored row nor the mirrored column."""
+    engine = LookEngine()
+    engine.look(Wish("v", place.pk, place.head.pk, "a", 0.0, None, 0, 1))
+    h, w = 36, 64
+    light = np.zeros((h, w, 3), np.float32)
+    light[:] = np.stack(np.broadcast_arrays(np.arange(h)[:, None], np.arange(w)[None], 1.0), -1)
+    engine._open[place.pk].light = light
+    for u, v in ((0.25, 0.1), (0.25, 0.9), (0.75, 0.1), (0.9, 0.75)):
+        row, column, _ = engine.spot(place.pk, u, v)
+        assert row == pytest.approx(v * (h - 1), abs=1) and column == pytest.approx(u * (w - 1), abs=1), (u, v)
+
+
+def test_the_light_is_another_in_another_season_and_behind_another_shutter(place: Any) -> None:
+    """The look traces anew for what light depends on (every field: tests/studio/test_every_field.py)."""
+    document = place.head.parsed()
+    shot = document.shots[0]
+    usual = light_key(document, shot)
+    later = shot.model_copy(update={"clock": shot.clock.model_copy(update={"start": dt.datetime(2026, 10, 20, 10)})})
+    slower = shot.model_copy(update={"exposure": shot.exposure.model_copy(update={"shutter": 90.0})})
+    assert len({usual, light_key(document, later), light_key(document, slower)}) == 3

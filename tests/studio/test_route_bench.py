@@ -266,3 +266,12 @@ def test_a_view_in_the_look_rolls_and_keeps_the_routes_light(account: Any) -> No
         {"x": 0, "y": 0, "z": 5, "bearing": 0, "pitch": 0, "focal": 28, "roll": 12},
     )
     assert camera is not None and camera.ev100 == pytest.approx(12.0) and camera.roll == 12
+
+
+def test_anothers_take_is_not_compared_with_ones_own(visitor: Client, other: Any, place: Any) -> None:
+    """By its number in the address of one's own place: on either side of the page."""
+    mine, theirs = finished(place, 90), finished(kept_place(other), 150)
+    for asked in (f"a={theirs.pk}", f"a={mine.pk}&b={theirs.pk}", f"a={theirs.pk}&b={mine.pk}"):
+        reply = visitor.get(f"/places/{place.pk}/takes/compare/?{asked}")
+        assert reply.status_code == 404 and theirs.frames.first().key not in reply.content.decode(), asked
+    assert visitor.get(f"/places/{place.pk}/takes/compare/?a={mine.pk}").status_code == 200
