@@ -72,7 +72,7 @@ DRAGGED = f"""(count) => new Promise((done) => {{
   const w = {WORKSPACE}, path = w.lanesNow()[0].path, lane = w.lane(path), key = lane.keys[Math.floor(count / 2)];
   w.toggleLane(path);
   setTimeout(() => {{
-    w.setPicked({{ [path]: lane.keys.map((k) => k.t) }});
+    w.setPicked({{ [path]: ctx.keys.map((k) => k.t) }});
     const canvas = document.querySelector('#lanecanvas'), r = canvas.getBoundingClientRect(),
         x = r.left + w.lineX(key.t), y = r.top + w.openScale.Y(key.v), drawn0 = Number(canvas.dataset.drawn),
         start = performance.now();

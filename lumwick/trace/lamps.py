@@ -125,8 +125,8 @@ def glowing_mesh(
     corners, a, b, areas = corners[kept], a[kept], b[kept], areas[kept]
     triangles = np.zeros(len(areas), EMITTER)
     triangles["corner"], triangles["side_a"], triangles["side_b"] = corners[:, 0], a, b
-    triangles["share"] = np.cumsum(areas) / area
-    triangles["share"][-1] = 1.0
+    triangles["cdf"] = np.cumsum(areas) / area
+    triangles["cdf"][-1] = 1.0
     middle = (corners.mean(1) * areas[:, None]).sum(0) / area
     row = np.zeros((), LAMP)
     row["kind"], row["position"], row["light"] = ll.MESH, middle, light

@@ -19,7 +19,7 @@ class Lighting:
 
     table: NDArray[np.float64]
     pick: NDArray[np.float32]
-    share: NDArray[np.float32]
+    pmf: NDArray[np.float32]
     fog: NDArray[np.void]
     """One `lumwick.trace.records.FOG`, shape (1,)."""
     sky_lux: NDArray[np.float64]
@@ -29,15 +29,15 @@ class Lighting:
 PICK_ROWS, PICK_COLS = 32, 64
 
 
-def alias_table(share: NDArray[np.float64]) -> NDArray[np.float32]:
-    """Table for choosing cells by their share in constant time, shape (n, 2): share kept, other cell.
+def alias_table(weights: NDArray[np.float64]) -> NDArray[np.float32]:
+    """Alias table for choosing cells by their weights in constant time, shape (n, 2): fraction kept, other cell.
 
     References
     ----------
     Vose, A linear algorithm for generating random numbers with a given distribution, IEEE TSE 17 (1991).
     """
-    n = len(share)
-    p = (share / share.sum() * n).tolist()
+    n = len(weights)
+    p = (weights / weights.sum() * n).tolist()
     other = list(range(n))
     small = [i for i in range(n) if p[i] < 1]
     large = [i for i in range(n) if p[i] >= 1]
@@ -90,12 +90,12 @@ def lighting(sky: ClearSky, weather: Weather, sun_direction: NDArray[np.float64]
     mid_el = np.degrees(np.arcsin((np.arange(PICK_ROWS) + 0.5) / PICK_ROWS))
     mid_az = (np.arange(PICK_COLS) + 0.5) / PICK_COLS * 360
     lum = sky_at(fogged, mid_el[:, None], ((mid_az + 180) % 360 - 180)[None]) @ LUMA
-    share = lum + 0.05 * lum.mean()
+    pmf = lum + 0.05 * lum.mean()
     # a cell gives light by the cosine on level ground too, but walls see the horizon: half of each
-    share = share * (0.5 + 0.5 * ((np.arange(PICK_ROWS) + 0.5) / PICK_ROWS))[:, None]
-    share /= share.sum()
-    pick = alias_table(share.ravel())
-    return Lighting(table, pick, share.astype(np.float32), fog, sky_illuminance(fogged), through)
+    pmf = pmf * (0.5 + 0.5 * ((np.arange(PICK_ROWS) + 0.5) / PICK_ROWS))[:, None]
+    pmf /= pmf.sum()
+    pick = alias_table(pmf.ravel())
+    return Lighting(table, pick, pmf.astype(np.float32), fog, sky_illuminance(fogged), through)
 
 
 PANORAMA_ROWS, PANORAMA_COLS = 128, 256
@@ -128,12 +128,12 @@ def surround_lighting(
     brightness = (light @ LUMA.astype(np.float32)) * angle[:, None]
     row = np.clip(((z + 1) / 2 * PANORAMA_ROWS).astype(int), 0, PANORAMA_ROWS - 1)
     col = (((np.arange(w) + 0.5) / w + 0.5) % 1.0 * PANORAMA_COLS).astype(int)
-    share = np.zeros((PANORAMA_ROWS, PANORAMA_COLS))
-    np.add.at(share, (row[:, None], col[None]), brightness)
-    share += 0.05 * share.mean()
-    share /= share.sum()
+    pmf = np.zeros((PANORAMA_ROWS, PANORAMA_COLS))
+    np.add.at(pmf, (row[:, None], col[None]), brightness)
+    pmf += 0.05 * pmf.mean()
+    pmf /= pmf.sum()
     ambient = down * (lux / given) / np.pi * 0.82
     fog = _fog(weather, np.zeros(3), ambient)
     return Lighting(
-        np.zeros((2, 2, 3)), alias_table(share.ravel()), share.astype(np.float32), fog, down * (lux / given), 0.0
+        np.zeros((2, 2, 3)), alias_table(pmf.ravel()), pmf.astype(np.float32), fog, down * (lux / given), 0.0
     ), light

@@ -95,8 +95,8 @@ LAMP = _record(
 PORTAL = _record(position=3, side_a=3, side_b=3, way=3, area=0, reach=0, aside=0)
 """An opening that daylight comes in by: its middle, half sides, its way in, and how deep and how far to its sides the
 room is in which it is looked through."""
-EMITTER = _record(corner=3, side_a=3, side_b=3, share=0)
-"""An emitting triangle: a corner, two sides, and the share of the lamp's area up to and with it."""
+EMITTER = _record(corner=3, side_a=3, side_b=3, cdf=0)
+"""An emitting triangle: a corner, two sides, and the cumulative fraction of the lamp's area up to and with it."""
 
 SUN = _record(
     direction=3,
@@ -237,8 +237,8 @@ PATH = np.dtype(
         ("origin", F8, 3),
         ("direction", F8, 3),
         ("throughput", F8, 3),
-        ("chosen_at", F8, 3),  # where the direction was last chosen by chance
-        ("density", F8),  # [1/sr] with which; 0 if it could go nowhere else
+        ("chosen_at", F8, 3),  # where the direction was last sampled
+        ("pdf", F8),  # [1/sr] with which; 0 if it could go nowhere else
         ("near", F8),  # how far from the origin surfaces count [m]
         ("travelled", F8),
         ("spread", F8),  # angle of a pixel [rad]
@@ -307,7 +307,7 @@ LOBES = _record(
     transmission=0,
     ior=0,
     thin=0,
-    # shared out by `scattering.prepare`: chances of the next ray, directional albedos, and multiple scattering
+    # filled by `scattering.prepare`: probabilities of the next ray, directional albedos, and multiple scattering
     p_coat=0,
     p_gloss=0,
     p_matt=0,
@@ -322,6 +322,6 @@ LOBES = _record(
 )
 """How one point of a surface scatters light."""
 
-GLEAM = _record(direction=3, radiance=3, distance=0, density=0, weight=0, left=3, shaded=0)
-"""A direction in which light may come: how much, from how far, how densely such directions are chosen (0 if there is
-but one), what is left of it after clear things, and the share of the sun that clouds and banks of fog keep off."""
+LIGHT_SAMPLE = _record(direction=3, radiance=3, distance=0, pdf=0, weight=0, left=3, shaded=0)
+"""A sampled direction to a light: its radiance and distance, the pdf of the direction (0 for a delta light), its MIS
+weight, the transmittance of clear things on the way, and the fraction of the sun that clouds and banks of fog keep off."""

@@ -15,7 +15,7 @@ from lumwick.air.bands import LUMA
 from lumwick.lens.camera import Camera
 from lumwick.trace.film import Film
 from lumwick.trace.framing import Window
-from lumwick.trace.integrator.path import Exposure, Room, new_room, render_rows
+from lumwick.trace.integrator.path import Exposure, Scratch, new_scratch, render_rows
 from lumwick.trace.integrator.rays import REPLAY
 from lumwick.trace.lock import ENGINE
 from lumwick.trace.quality import Limit
@@ -160,12 +160,12 @@ def _on_threads(
     """Deal rows out to the machine's cores: whoever is done takes the next few."""
     todo = iter(np.array_split(rows, max(1, len(rows) // ROWS_AT_ONCE)))
 
-    def work(room: Room) -> None:
+    def work(scratch: Scratch) -> None:
         for some in todo:
-            render_rows(world, view, limits, exposure, some, room, counts, log)
+            render_rows(world, view, limits, exposure, some, scratch, counts, log)
 
     pool = _threads()
-    for task in [pool.submit(work, new_room()) for _ in range(os.cpu_count() or 1)]:
+    for task in [pool.submit(work, new_scratch()) for _ in range(os.cpu_count() or 1)]:
         task.result()
 
 

@@ -283,7 +283,7 @@ class Stage:
                 lit_sky=light.light.table.astype(np.float32),
                 panorama=light.panorama,
                 sky_pick=light.light.pick,
-                sky_share=light.light.share,
+                sky_pmf=light.light.pmf,
                 sun=self._sun(),
                 lamp=self.furnishing.lamp,
                 emitter=self.furnishing.emitter,

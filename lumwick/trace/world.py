@@ -96,7 +96,7 @@ class Lights(NamedTuple):
     lit_sky: F32  # as surfaces get it, through fog
     panorama: F32  # an environment picture in place of the sky; one row if there is none
     sky_pick: F32  # alias table: share kept, and the other cell
-    sky_share: F32
+    sky_pmf: F32
     sun: Records  # one `records.SUN`
     lamp: Records
     emitter: Records

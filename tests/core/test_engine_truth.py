@@ -151,7 +151,7 @@ def test_the_sky_is_sampled_as_well_as_the_points_are_spread(demo: Stage) -> Non
         d, c, total = np.zeros(3), np.zeros(3), 0.0
         for n in range(samples):
             u, v = pair(pixel, n, 4) if chance is None else chance.random(2)
-            density = pick_sky(w.sky_pick, w.sky_share, 0.0, float(sun["azimuth"]), u, v, d)
+            density = pick_sky(w.sky_pick, w.sky_pmf, 0.0, float(sun["azimuth"]), u, v, d)
             sky_light(w.panorama, w.lit_sky, sun, d[0], d[1], d[2], c)
             total += c[1] * d[2] / density
         return total / samples

@@ -18,27 +18,27 @@ in proportion, and what is found counts for more (practice)."""
 
 
 @nb.njit(**INNER)
-def _sun_at(w, lane, p):
+def _sun_at(w, ctx, p):
     """Share of the sun's light that comes to a spot of the air: none behind a thing, and what clouds leave."""
     sun = w.lights.sun[0]
-    if not rays.unoccluded(w.geometry.scene, lane, p, sun.direction, rays.FOREVER, SEEN):
+    if not rays.unoccluded(w.geometry.scene, ctx, p, sun.direction, rays.FOREVER, SEEN):
         return 0.0
-    return clouds.shade(w.air.cloud[0], w.air.deck, sun, p[0], p[1], p[2], lane.hit.texel)
+    return clouds.shade(w.air.cloud[0], w.air.deck, sun, p[0], p[1], p[2], ctx.hit.texel)
 
 
 @nb.njit(**INNER)
-def _cross_banks(w, lane, lit):
-    path, hit, air, p = lane.path, lane.hit, w.air, lane.hit.start
+def _cross_banks(w, ctx, lit):
+    path, hit, air, p = ctx.path, ctx.hit, w.air, ctx.hit.start
     bank, sun, o, d = air.bank[0], w.lights.sun[0], path.origin, path.direction
-    lot, pick = choices(path, BANK_AT)
-    keep = mist.march(bank, air.mist, sun, o, d, hit.distance, lot, pick, hit.layout)
+    xi, pick = choices(path, BANK_AT)
+    keep = mist.march(bank, air.mist, sun, o, d, hit.distance, xi, pick, hit.layout)
     if keep >= 1.0:
         return
     by_sun, by_all = hit.layout[0], hit.layout[1]
     if by_sun > 0 and sun.illuminance[1] > 0:
         for c in range(3):
             p[c] = o[c] + hit.layout[2] * d[c]
-        by_sun *= _sun_at(w, lane, p)
+        by_sun *= _sun_at(w, ctx, p)
         cos = d[0] * sun.direction[0] + d[1] * sun.direction[1] + d[2] * sun.direction[2]
         by_sun *= media.phase(bank.asymmetry, cos)
     row = film.MIRRORED if path.mirrored else film.AIR
@@ -48,7 +48,7 @@ def _cross_banks(w, lane, lit):
 
 
 @nb.njit(**PART)
-def before_surface(w, lane, lit):
+def before_surface(w, ctx, lit):
     """Cross what falls and banks of fog; returns how much of the sun's light falls on the fog of the stretch, against
     its mean.
 
@@ -57,12 +57,12 @@ def before_surface(w, lane, lit):
     lit : float
         Share of the day's light that falls on the air there.
     """
-    path, hit, air, p = lane.path, lane.hit, w.air, lane.hit.start
+    path, hit, air, p = ctx.path, ctx.hit, w.air, ctx.hit.start
     weather, sun, fog = air.weather[0], w.lights.sun[0], air.fog[0]
     if weather.falling > 0 and path.step == 0:
-        falling.cross_falling(air, lane)
+        falling.cross_falling(air, ctx)
     if air.bank[0].on > 0:
-        _cross_banks(w, lane, lit)
+        _cross_banks(w, ctx, lit)
     if weather.sunned < 0.5 or sun.illuminance[1] <= 0 or lit <= 0:
         return 1.0
     o, d = path.origin, path.direction
@@ -70,12 +70,12 @@ def before_surface(w, lane, lit):
     taken = 1 - np.exp(-deep)
     if taken < THIN:
         return 1.0
-    lot, whether = choices(path, FOG_AT)
+    xi, whether = choices(path, FOG_AT)
     asked = min(1.0, taken / ALWAYS)
     if whether >= asked:
         return 1.0
-    part = -np.log(1 - lot * taken) / deep
+    part = -np.log(1 - xi * taken) / deep
     t = media.within_fog(fog, o[2], d[2], part, deep)
     for c in range(3):
         p[c] = o[c] + t * d[c]
-    return 1 + (_sun_at(w, lane, p) / max(fog.open, 0.02) - 1) / asked
+    return 1 + (_sun_at(w, ctx, p) / max(fog.open, 0.02) - 1) / asked

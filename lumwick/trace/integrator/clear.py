@@ -30,14 +30,14 @@ def _reflect(path, hit, hx, hy, hz, rough):
         path.mirrored = 1
     mirror(path.direction, hx, hy, hz)
     _outward(path, hit)
-    path.density = 0.0
+    path.pdf = 0.0
     path.plain = 0 if rough else 1
     leave(path, hit, 1.0)
 
 
 @nb.njit(**INNER)
-def _transmit(lane, facet_normal, cos, ior, rough):
-    path, hit, lobes = lane.path, lane.hit, lane.lobes
+def _transmit(ctx, facet_normal, cos, ior, rough):
+    path, hit, lobes = ctx.path, ctx.hit, ctx.lobes
     hx, hy, hz = facet_normal
     d, n = path.direction, hit.normal
     path.passed += 1
@@ -52,18 +52,18 @@ def _transmit(lane, facet_normal, cos, ior, rough):
             refract(d, hx, hy, hz, cos, ior)
         path.inside = hit.part if hit.entering else -1
     if path.depth == 0:
-        path.density = 0.0
+        path.pdf = 0.0
         path.plain = 1 if path.plain and not rough else 0
     leave(path, hit, -1.0)
 
 
 @nb.njit(**PART)
-def pass_clear(air, lights, geometry, limits, lane, lot):
+def pass_clear(air, lights, geometry, limits, ctx, xi):
     """Mirror a ray at a clear thing or let it through, by Fresnel; False if the path ends here.
 
-    ``lot`` is a number in [0, 1) that has not been used.
+    ``xi`` is a number in [0, 1) that has not been used.
     """
-    path, hit, lobes = lane.path, lane.hit, lane.lobes
+    path, hit, lobes = ctx.path, ctx.hit, ctx.lobes
     d, n = path.direction, hit.normal
     rough = lobes.alpha > 2 * MIRROR and path.depth == 0
     ior = lobes.ior if hit.entering or lobes.thin > 0 else 1 / lobes.ior
@@ -78,15 +78,15 @@ def pass_clear(air, lights, geometry, limits, lane, lot):
     if rough and lights.sun[0].illuminance[1] > 0 and hit.entering:
         row = film.MIRRORED if path.mirrored or hit.first else film.SUN
         glint = half_way_fresnel(lights, d, ior)
-        sun_glint(air, lights, geometry, lane, lobes.alpha * lobes.alpha, glint, hit.cos_out, row)
-    if lot < reflected:
+        sun_glint(air, lights, geometry, ctx, lobes.alpha * lobes.alpha, glint, hit.cos_out, row)
+    if xi < reflected:
         if path.reflected >= limits.reflections:
             return False
         _reflect(path, hit, hx, hy, hz, rough)
     else:
         if path.passed >= limits.transmissions:
             return False
-        _transmit(lane, (hx, hy, hz), cos, ior, rough)
+        _transmit(ctx, (hx, hy, hz), cos, ior, rough)
     q = 1 / np.sqrt(d[0] * d[0] + d[1] * d[1] + d[2] * d[2])
     for c in range(3):
         d[c] *= q

@@ -127,7 +127,7 @@ def _dense(cloud, told, x, y, z, far):
 
 
 @nb.njit(**INNER)
-def march(cloud, deck, haze, sun, origin, d, reach, lot, told, air, light):
+def march(cloud, deck, haze, sun, origin, d, reach, xi, told, air, light):
     """Light [cd/m2] that low clouds send along a ray, into ``light`` (3); returns what is left of what lies behind.
 
     Parameters
@@ -136,7 +136,7 @@ def march(cloud, deck, haze, sun, origin, d, reach, lot, told, air, light):
         Extinction of the air at the ground, which veils clouds that are far.
     reach : float [m]
         How far along the ray.
-    lot : float
+    xi : float
         From 0 to 1: where in its first step the ray is looked at.
     told : ndarray, shape (4,)
         Room for working.
@@ -161,7 +161,7 @@ def march(cloud, deck, haze, sun, origin, d, reach, lot, told, air, light):
     cos_sun = d[0] * sun.direction[0] + d[1] * sun.direction[1] + d[2] * sun.direction[2]
     narrow, broad = drops(cos_sun), _henyey(BROAD, cos_sun)
     step = min(LONGEST, max(SHORTEST, (far - near) / (STEPS * 0.6)))
-    keep, scaled, t = 1.0, 1.0, near + lot * step
+    keep, scaled, t = 1.0, 1.0, near + xi * step
     empty = False
     for _ in range(STEPS):
         if t >= far:

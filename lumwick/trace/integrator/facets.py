@@ -27,8 +27,8 @@ def pane(reflected):
 
 
 @nb.njit(**INNER)
-def facet_density(cos_h, a2):
-    """GGX's density of facets' normals [1/sr], for a squared alpha."""
+def facet_pdf(cos_h, a2):
+    """GGX's pdf of facets' normals [1/sr], for a squared alpha."""
     k = cos_h * cos_h * (a2 - 1) + 1
     return a2 / (np.pi * k * k)
 

@@ -20,9 +20,9 @@ NEAREST = 0.05
 
 
 @nb.njit(**INNER)
-def cross_falling(air, lane):
+def cross_falling(air, ctx):
     """What a camera's ray meets of it before its surface: takes light and gives some."""
-    path, hit, drop, first = lane.path, lane.hit, air.drop, air.drop_first
+    path, hit, drop, first = ctx.path, ctx.hit, air.drop, air.drop_first
     o, d = path.origin, path.direction
     cell = cell_of(d[0], d[1], d[2])
     row = film.AIR

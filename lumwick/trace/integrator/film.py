@@ -47,20 +47,20 @@ def _count(ids, which, number):
 
 
 @nb.njit(**WITHIN)
-def note_surface(things, lane, red, green, blue):
+def note_surface(things, ctx, red, green, blue):
     """Note the features of a sample's first surface: albedo, normal, distance, place, and what it is."""
-    out, hit = lane.out, lane.hit
+    out, hit = ctx.out, ctx.hit
     out[ALBEDO] += red
     out[ALBEDO + 1] += green
     out[ALBEDO + 2] += blue
     for c in range(3):
         out[NORMAL + c] += hit.normal[c]
         out[CHANNELS + POSITION + c] += hit.position[c]
-    out[DISTANCE] += lane.path.travelled
+    out[DISTANCE] += ctx.path.travelled
     out[CHANNELS + COVERAGE] += 1.0
-    _count(lane.ids, 0, things[hit.part, hit.layer])
-    _count(lane.ids, 1, things[hit.part, 4 + hit.layer])
-    lane.path.seen = 1
+    _count(ctx.ids, 0, things[hit.part, hit.layer])
+    _count(ctx.ids, 1, things[hit.part, 4 + hit.layer])
+    ctx.path.seen = 1
 
 
 @nb.njit(**INNER)
@@ -82,9 +82,9 @@ def close_block(out, n, total):
 
 
 @nb.njit(**PART)
-def deposit(lane):
+def deposit(ctx):
     """Add a finished sample's light to the pixel's sums."""
-    path, out = lane.path, lane.out
+    path, out = ctx.path, ctx.out
     if not path.seen:
         for c in range(3):
             out[ALBEDO + c] += 1.0

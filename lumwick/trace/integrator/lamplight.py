@@ -28,7 +28,7 @@ def _weight(lamp, position):
 
 
 @nb.njit(**INNER)
-def chance(lamps, number, position):
+def pmf(lamps, number, position):
     """Probability with which `choose` takes a lamp at a point."""
     total = 0.0
     for k in range(len(lamps)):
@@ -47,10 +47,10 @@ def choose(lamps, position, u):
         return -1, 0.0, 0.0
     at = u * total
     for k in range(len(lamps)):
-        share = _weight(lamps[k], position)
-        if at < share or k == len(lamps) - 1:
-            return k, share / total, total
-        at -= share
+        weight = _weight(lamps[k], position)
+        if at < weight or k == len(lamps) - 1:
+            return k, weight / total, total
+        at -= weight
     return -1, 0.0, 0.0
 
 
@@ -61,13 +61,13 @@ def _spot_of_mesh(lamp, emitters, u, v):
     first = low
     while low < high:
         mid = (low + high) // 2
-        if emitters[mid].share > u:
+        if emitters[mid].cdf > u:
             high = mid
         else:
             low = mid + 1
-    before = emitters[low - 1].share if low > first else 0.0
+    before = emitters[low - 1].cdf if low > first else 0.0
     t = emitters[low]
-    u = min(0.999999, (u - before) / max(1e-12, t.share - before))
+    u = min(0.999999, (u - before) / max(1e-12, t.cdf - before))
     s = np.sqrt(u)
     k, m = 1 - s, v * s
     a, b, p = t.side_a, t.side_b, t.corner
@@ -126,26 +126,26 @@ def _by_table(light, lamp, d, colour):
 
 
 @nb.njit(**INNER)
-def _parallel(lamp, u, v, gleam):
+def _parallel(lamp, u, v, light_sample):
     """A direction to a source far off, seen as wide as it is said to be."""
     r, phi = lamp.tan_spread * np.sqrt(u), 2 * np.pi * v
-    d, x, y = gleam.direction, r * np.cos(phi), r * np.sin(phi)
+    d, x, y = light_sample.direction, r * np.cos(phi), r * np.sin(phi)
     for c in range(3):
         d[c] = -lamp.way[c] + x * lamp.side_a[c] + y * lamp.side_b[c]
-        gleam.radiance[c] = lamp.light[c] * PARALLEL_FAR * PARALLEL_FAR
+        light_sample.radiance[c] = lamp.light[c] * PARALLEL_FAR * PARALLEL_FAR
     q = 1 / np.sqrt(d[0] * d[0] + d[1] * d[1] + d[2] * d[2])
     for c in range(3):
         d[c] *= q
-    gleam.distance, gleam.density = PARALLEL_FAR, 0.0
+    light_sample.distance, light_sample.pdf = PARALLEL_FAR, 0.0
 
 
 @nb.njit(**INNER)
-def shine(lamp, emitters, gobos, position, u, v, gleam):
+def shine(lamp, emitters, gobos, position, u, v, light_sample):
     """Choose a point of a lamp: the gleam takes direction, distance, its intensity [cd] (points and spots) or luminance
-    [cd/m2] as radiance, and the density [1/sr] of the direction for lamps with an area, or 0."""
+    [cd/m2] as radiance, and the pdf [1/sr] of the direction for lamps with an area, or 0."""
     kind = int(lamp.kind)
     if kind == PARALLEL:
-        _parallel(lamp, u, v, gleam)
+        _parallel(lamp, u, v, light_sample)
         return
     px, py, pz = lamp.position[0], lamp.position[1], lamp.position[2]
     sx = sy = 0.0
@@ -169,7 +169,7 @@ def shine(lamp, emitters, gobos, position, u, v, gleam):
     dx, dy, dz = px - position[0], py - position[1], pz - position[2]
     far2 = max(1e-8, dx * dx + dy * dy + dz * dz)
     far = np.sqrt(far2)
-    d = gleam.direction
+    d = light_sample.direction
     d[0], d[1], d[2] = dx / far, dy / far, dz / far
     lean = -(d[0] * wx + d[1] * wy + d[2] * wz)
     k = 1.0
@@ -182,7 +182,7 @@ def shine(lamp, emitters, gobos, position, u, v, gleam):
         if lean <= 1e-6:
             k = 0.0
     for c in range(3):
-        gleam.radiance[c] = k * lamp.light[c]
+        light_sample.radiance[c] = k * lamp.light[c]
     if kind == SPOT and lamp.gobo >= 0 and lean > 1e-6:
         # from the source's point through the gobo: how far aside the light has gone when it is there
         a, b = lamp.side_a, lamp.side_b
@@ -190,8 +190,8 @@ def shine(lamp, emitters, gobos, position, u, v, gleam):
         x = g * (d[0] * a[0] + d[1] * a[1] + d[2] * a[2]) - sx  # the first side lies to the left of the light's way
         y = sy - g * (d[0] * b[0] + d[1] * b[1] + d[2] * b[2])
         half = lamp.gobo_half
-        thrown_through(gobos[int(lamp.gobo)], x / half, y / half, 0.0, gleam.radiance)
+        thrown_through(gobos[int(lamp.gobo)], x / half, y / half, 0.0, light_sample.radiance)
     if kind <= SPOT and lamp.table >= 0:
-        _by_table(gobos[int(lamp.table)], lamp, d, gleam.radiance)
-    gleam.distance = far
-    gleam.density = far2 / (max(lean, 1e-6) * lamp.area) if kind >= RECTANGLE else 0.0
+        _by_table(gobos[int(lamp.table)], lamp, d, light_sample.radiance)
+    light_sample.distance = far
+    light_sample.pdf = far2 / (max(lean, 1e-6) * lamp.area) if kind >= RECTANGLE else 0.0

@@ -116,11 +116,11 @@ def has_figures(air, lights):
 
 
 @nb.njit(**INNER)
-def _clouds_before(air, lights, lane, reach, colour, light):
+def _clouds_before(air, lights, ctx, reach, colour, light):
     """Low clouds along a ray up to ``reach``: their light, into ``light``; returns what they leave. ``colour`` is the
     clear sky's."""
-    path, hit = lane.path, lane.hit
-    lot, _ = choices(path, CLOUDS_AT)
+    path, hit = ctx.path, ctx.hit
+    xi, _ = choices(path, CLOUDS_AT)
     for c in range(3):
         hit.layout[c] = colour[c]
     return clouds.march(
@@ -131,7 +131,7 @@ def _clouds_before(air, lights, lane, reach, colour, light):
         path.origin,
         path.direction,
         reach,
-        lot,
+        xi,
         hit.texel,
         hit.layout,
         light,
@@ -139,18 +139,18 @@ def _clouds_before(air, lights, lane, reach, colour, light):
 
 
 @nb.njit(**INNER)
-def _clouds_marched(air, lights, lane, colour):
+def _clouds_marched(air, lights, ctx, colour):
     """All clouds along a ray that meets nothing, before a sky of ``colour``: their light into the hit's ``tangent``;
     returns what they leave of it."""
-    lot, _ = choices(lane.path, CLOUDS_AT)
-    return overhead.march(air, lights, lane, lane.path.origin, lane.path.direction, lot, colour)
+    xi, _ = choices(ctx.path, CLOUDS_AT)
+    return overhead.march(air, lights, ctx, ctx.path.origin, ctx.path.direction, xi, colour)
 
 
 @nb.njit(**INNER)
-def _through_clouds(lights, lane, colour, left):
+def _through_clouds(lights, ctx, colour, left):
     """Add what stands in the clear sky to its ``colour``, and lay clouds before it, whose light is in the hit's
     ``tangent``."""
-    path, hit, sun = lane.path, lane.hit, lights.sun[0]
+    path, hit, sun = ctx.path, ctx.hit, lights.sun[0]
     d = path.direction
     if d[2] > -0.01:
         if sun.by_moon < 0.5:
@@ -169,24 +169,24 @@ def _no_clouds(hit):
 
 
 @nb.njit(**INNER)
-def open_sky(air, lights, lane, colour):
+def open_sky(air, lights, ctx, colour):
     """Light [cd/m2] of the sky, its clouds and the sun's disc along a ray that meets nothing, before any fog; what of
     it is clouds' own, into the hit's ``tangent``."""
-    sky_from(lights, lights.sky, lane.path.origin, lane.path.direction, colour)
-    left = _clouds_marched(air, lights, lane, colour) if has_clouds(air) else _no_clouds(lane.hit)
-    _through_clouds(lights, lane, colour, left)
+    sky_from(lights, lights.sky, ctx.path.origin, ctx.path.direction, colour)
+    left = _clouds_marched(air, lights, ctx, colour) if has_clouds(air) else _no_clouds(ctx.hit)
+    _through_clouds(lights, ctx, colour, left)
 
 
 @nb.njit(**INNER)
-def _cross_air(air, lights, lane, colour, lit, sunned):
+def _cross_air(air, lights, ctx, colour, lit, sunned):
     """Haze, fog and low clouds between the eye and a surface, which take light, and give some if day falls on them."""
-    path, hit = lane.path, lane.hit
+    path, hit = ctx.path, ctx.hit
     d, sun = path.direction, lights.sun[0]
     # the air's own light is that of the whole sky there, with its clouds
     sky_light(lights.panorama, lights.lit_sky, sun, d[0], d[1], max(0.03, d[2]), colour)
     highest = max(path.origin[2], path.origin[2] + d[2] * hit.distance)
     if air.cloud[0].top > air.cloud[0].base and highest > air.cloud[0].base:
-        left = _clouds_before(air, lights, lane, hit.distance, colour, hit.tangent)
+        left = _clouds_before(air, lights, ctx, hit.distance, colour, hit.tangent)
         over = film.MIRRORED if path.mirrored else film.AIR
         for c in range(3):
             path.by[over, c] += path.throughput[c] * hit.tangent[c]
@@ -202,7 +202,7 @@ def _cross_air(air, lights, lane, colour, lit, sunned):
 
 
 @nb.njit(**INNER)
-def cross(air, waters, lights, lane, lit, sunned):
+def cross(air, waters, lights, ctx, lit, sunned):
     """What the stretch to the hit adds and takes.
 
     Parameters
@@ -212,29 +212,29 @@ def cross(air, waters, lights, lane, lit, sunned):
     sunned : float
         How much of the sun's light falls on it, against its mean.
     """
-    path, hit = lane.path, lane.hit
+    path, hit = ctx.path, ctx.hit
     if path.in_water:
         _cross_water(waters.body[path.body], path, hit)
     if hit.missed:
         return
     path.travelled += hit.distance
     if path.depth == 0 and not path.in_water and path.inside < 0:
-        _cross_air(air, lights, lane, lane.gleam.radiance, lit, sunned)
+        _cross_air(air, lights, ctx, ctx.light_sample.radiance, lit, sunned)
 
 
 @nb.njit(**WITHIN)
-def background(air, lights, lane, sunned):
+def background(air, lights, ctx, sunned):
     """The sky, seen directly or through clear things, behind the fog before it."""
-    path, d, colour, sun = lane.path, lane.path.direction, lane.gleam.radiance, lights.sun[0]
+    path, d, colour, sun = ctx.path, ctx.path.direction, ctx.light_sample.radiance, lights.sun[0]
     cos_sun = _cos_sun(sun, d)
     sky_from(lights, lights.sky, path.origin, d, colour)
-    left = overhead.read_off(air, lights, lane, d) if has_clouds(air) else _no_clouds(lane.hit)
+    left = overhead.read_off(air, lights, ctx, d) if has_clouds(air) else _no_clouds(ctx.hit)
     if left < 0:
-        left = _clouds_marched(air, lights, lane, colour)
-    _through_clouds(lights, lane, colour, left)
+        left = _clouds_marched(air, lights, ctx, colour)
+    _through_clouds(lights, ctx, colour, left)
     keep = transmittance(air, path.origin[2], max(d[2], 0.0), FAR_FOG)
     for c in range(3):
-        clouds_own = lane.hit.tangent[c]
+        clouds_own = ctx.hit.tangent[c]
         path.by[film.BEHIND, c] += path.throughput[c] * (colour[c] - clouds_own) * keep
         path.by[film.CLOUDS, c] += path.throughput[c] * clouds_own * keep
         path.by[film.AIR, c] += path.throughput[c] * fog_light(air.fog[0], cos_sun, c, sunned) * (1 - keep)
@@ -250,26 +250,26 @@ def sun_through_air(air, lights, hit):
 
 
 @nb.njit(**INNER)
-def reaching(air, lights, body, hit, gleam, kind):
+def reaching(air, lights, body, hit, light_sample, kind):
     """Take from a gleam what clouds, fog, and water over the point, take on its way down."""
-    z, dz = hit.position[2], gleam.direction[2]
+    z, dz = hit.position[2], light_sample.direction[2]
     if kind == SUN:
         open_, p = 1.0, hit.position
         if air.cloud[0].top > air.cloud[0].base:
             open_ *= clouds.shade(air.cloud[0], air.deck, lights.sun[0], p[0], p[1], p[2], hit.texel)
         if air.bank[0].on > 0:
             open_ *= mist.shade(air.bank[0], air.mist, lights.sun[0], p[0], p[1], p[2])
-        gleam.weight *= transmittance(air, z, dz, FAR_FOG) * open_
-        gleam.shaded = 1 - open_
+        light_sample.weight *= transmittance(air, z, dz, FAR_FOG) * open_
+        light_sample.shaded = 1 - open_
     elif kind == LAMP:
-        gleam.weight *= transmittance(air, z, dz, gleam.distance)
+        light_sample.weight *= transmittance(air, z, dz, light_sample.distance)
     if hit.submerged > 0:
         slant = hit.submerged * SKY_SLANT
         if kind == SUN:
-            gleam.weight *= 1 - fresnel(dz, IOR_WATER)
+            light_sample.weight *= 1 - fresnel(dz, IOR_WATER)
             slant = hit.submerged / np.sqrt(1 - (1 - dz * dz) / (IOR_WATER * IOR_WATER))
-            gleam.weight *= hit.caustic
+            light_sample.weight *= hit.caustic
         elif kind == SKY:
-            gleam.weight *= SKY_INTO_WATER
+            light_sample.weight *= SKY_INTO_WATER
         for c in range(3):
-            gleam.radiance[c] *= np.exp(-body.fading[c] * slant)
+            light_sample.radiance[c] *= np.exp(-body.fading[c] * slant)

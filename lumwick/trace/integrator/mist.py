@@ -80,13 +80,13 @@ def shade(bank, mist, sun, x, y, z):
 
 
 @nb.njit(**INNER)
-def march(bank, mist, sun, o, d, reach, lot, pick, told):
+def march(bank, mist, sun, o, d, reach, xi, pick, told):
     """Go through banks along a ray.
 
     Parameters
     ----------
     reach : float [m]
-    lot, pick : float
+    xi, pick : float
         From 0 to 1: where in its step the ray is looked at, and which spot is kept.
     told : ndarray, shape (>= 3,)
         Takes the share of the sun's light and of the light from all round that the way sends on, and how far off the
@@ -114,7 +114,7 @@ def march(bank, mist, sun, o, d, reach, lot, pick, told):
     for k in range(STEPS):
         s0, s1 = (k / STEPS) ** 1.5, ((k + 1) / STEPS) ** 1.5
         t0, t1 = near + s0 * (far - near), near + s1 * (far - near)
-        t = t0 + lot * (t1 - t0)
+        t = t0 + xi * (t1 - t0)
         x, y, z = o[0] + t * d[0], o[1] + t * d[1], o[2] + t * d[2]
         thick, over = density(bank, mist, x, y, z)
         if thick <= 0:
@@ -124,7 +124,7 @@ def march(bank, mist, sun, o, d, reach, lot, pick, told):
         lit = sent * np.exp(-DIMS * over / max(sun.direction[2], 0.12))
         told[0] += lit
         told[1] += sent
-        if pick * told[0] < lit:  # kept by its share of all so far; what is left of the lot is used again
+        if pick * told[0] < lit:  # kept by its share of all so far; what is left of the random number is used again
             pick = pick * told[0] / lit
             told[2] = t
         else:

@@ -24,10 +24,10 @@ SIDEWAYS = 0.05
 
 
 @nb.njit(**INNER)
-def march(air, lights, lane, origin, d, lot, air_light):
+def march(air, lights, ctx, origin, d, xi, air_light):
     """Low clouds along a ray that meets nothing, and high ones behind them: their light into the hit's ``tangent``;
     returns what they leave of what lies behind. ``air_light`` is the clear sky's."""
-    hit, sun = lane.hit, lights.sun[0]
+    hit, sun = ctx.hit, lights.sun[0]
     keep = clouds.march(
         air.cloud[0],
         air.deck,
@@ -36,7 +36,7 @@ def march(air, lights, lane, origin, d, lot, air_light):
         origin,
         d,
         clouds.FARTHEST,
-        lot,
+        xi,
         hit.texel,
         air_light,
         hit.tangent,
@@ -56,10 +56,10 @@ def _lot(row, column):
 
 
 @nb.njit(**INNER)
-def _look_up(air, lights, lane, row, column):
+def _look_up(air, lights, ctx, row, column):
     """March a spot of the lattice: the first steps of its marches begin each elsewhere, and elsewhere than those of its
     neighbours."""
-    hit, d, over = lane.hit, lane.hit.local, lane.overhead
+    hit, d, over = ctx.hit, ctx.hit.local, ctx.overhead
     sx = (2 * (column * over.step + over.left) / over.width - 1) * over.tan_x
     sy = (1 - 2 * (row * over.step + over.top) / over.height) * over.tan_y
     q = 1 / np.sqrt(1 + sx * sx + sy * sy)
@@ -68,7 +68,7 @@ def _look_up(air, lights, lane, row, column):
     sky_from(lights, lights.sky, over.origin, d, hit.layout)
     red = green = blue = left = 0.0
     for k in range(over.marches):
-        left += march(air, lights, lane, over.origin, d, (k + _lot(row, column)) / over.marches, hit.layout)
+        left += march(air, lights, ctx, over.origin, d, (k + _lot(row, column)) / over.marches, hit.layout)
         red += hit.tangent[0]
         green += hit.tangent[1]
         blue += hit.tangent[2]
@@ -78,10 +78,10 @@ def _look_up(air, lights, lane, row, column):
 
 
 @nb.njit(**INNER)
-def read_off(air, lights, lane, d):
+def read_off(air, lights, ctx, d):
     """Clouds along a direction [unit]: their light into the hit's ``tangent``; returns what they leave of what lies
     behind, or -1 if the lattice does not reach there or is too coarse."""
-    over = lane.overhead
+    over = ctx.overhead
     rows, columns = over.seen.shape[0], over.seen.shape[1]
     if rows < 2 or d[2] < EDGEWISE:
         return -1.0
@@ -101,9 +101,9 @@ def read_off(air, lights, lane, d):
         for column in range(j, j + 2):
             seen = over.seen[row, column]
             if min(min(seen[0], seen[1]), min(seen[2], seen[3])) < 0:
-                _look_up(air, lights, lane, row, column)
+                _look_up(air, lights, ctx, row, column)
     a, b = x - j, y - i
-    light, left = lane.hit.tangent, 0.0
+    light, left = ctx.hit.tangent, 0.0
     p, q, r, s = over.seen[i, j], over.seen[i, j + 1], over.seen[i + 1, j], over.seen[i + 1, j + 1]
     for c in range(4):
         told = (p[c] * (1 - a) + q[c] * a) * (1 - b) + (r[c] * (1 - a) + s[c] * a) * b

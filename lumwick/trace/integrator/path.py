@@ -23,7 +23,7 @@ STEPS = 24
 UNLIMITED = 1e30
 
 
-class Lane(NamedTuple):
+class Context(NamedTuple):
     """What one row of the picture works in (`lumwick.trace.records`), and where it leaves its sums and counts."""
 
     ray: NDArray[np.uint32]
@@ -31,7 +31,7 @@ class Lane(NamedTuple):
     path: np.void
     hit: np.void
     lobes: np.void
-    gleam: np.void
+    light_sample: np.void
     out: NDArray[np.float64]
     ids: NDArray[np.int32]
     ahead: together.Ahead
@@ -40,7 +40,7 @@ class Lane(NamedTuple):
     log: NDArray[np.float32]
 
 
-class Room(NamedTuple):
+class Scratch(NamedTuple):
     """What a thread works in: one of each record."""
 
     ray: NDArray[np.uint32]
@@ -48,22 +48,22 @@ class Room(NamedTuple):
     path: NDArray[np.void]
     hit: NDArray[np.void]
     lobes: NDArray[np.void]
-    gleam: NDArray[np.void]
+    light_sample: NDArray[np.void]
     out: NDArray[np.float64]
     ids: NDArray[np.int32]
     ahead: together.Ahead
 
 
-def new_room() -> Room:
+def new_scratch() -> Scratch:
     """Room for one thread."""
     ray = rays.buffers(1)[0]
-    return Room(
+    return Scratch(
         ray,
         ray.view(np.float32),
         np.zeros(1, records.PATH),
         np.zeros(1, records.HIT),
         np.zeros(1, records.LOBES),
-        np.zeros(1, records.GLEAM),
+        np.zeros(1, records.LIGHT_SAMPLE),
         np.zeros(film.CHANNELS + film.PASSES),
         np.zeros((2, film.IDS, 2), np.int32),
         together.new_ahead(),
@@ -71,18 +71,18 @@ def new_room() -> Room:
 
 
 @nb.njit(**WITHIN)
-def lane_of(room, overhead, counts, log):
-    """A row's lane in a thread's room."""
-    return Lane(
-        room.ray,
-        room.f,
-        room.path[0],
-        room.hit[0],
-        room.lobes[0],
-        room.gleam[0],
-        room.out,
-        room.ids,
-        room.ahead,
+def context_of(scratch, overhead, counts, log):
+    """The context of a row, in a thread's scratch."""
+    return Context(
+        scratch.ray,
+        scratch.f,
+        scratch.path[0],
+        scratch.hit[0],
+        scratch.lobes[0],
+        scratch.light_sample[0],
+        scratch.out,
+        scratch.ids,
+        scratch.ahead,
         overhead,
         counts,
         log,
@@ -122,7 +122,7 @@ def _begin(view, px, py, path):
     path.by[:] = 0.0
     path.aside[:] = 0.0
     path.throughput[:] = 1.0
-    path.travelled = path.density = path.near = 0.0
+    path.travelled = path.pdf = path.near = 0.0
     path.limit, path.spread = UNLIMITED, 2 * view.tan_x / view.width
     path.inside, path.body = -1, 0
     path.plain = 1  # only mirrors and clear things between here and the camera
@@ -134,42 +134,42 @@ def _begin(view, px, py, path):
 
 
 @nb.njit(**WITHIN)
-def follow(w, view, limits, lane, px, py):
-    """Follow one sample; adds its light and features to the lane's sums."""
-    path, hit, lobes = lane.path, lane.hit, lane.lobes
+def follow(w, view, limits, ctx, px, py):
+    """Follow one sample; adds its light and features to the context's sums."""
+    path, hit, lobes = ctx.path, ctx.hit, ctx.lobes
     _begin(view, px, py, path)
     if view.port > 0:
-        port.start(w, view, lane)
+        port.start(w, view, ctx)
     for step in range(STEPS):
         path.step = step
-        rays.find_surface(w.geometry, lane)
+        rays.find_surface(w.geometry, ctx)
         if len(w.lights.lamp) > 0:
-            shafts.add(w, limits, lane)
-        lit, sunned = lights.on_the_air(w, limits, lane), 1.0
+            shafts.add(w, limits, ctx)
+        lit, sunned = lights.on_the_air(w, limits, ctx), 1.0
         if path.depth == 0 and not path.in_water and path.inside < 0:
-            sunned = beams.before_surface(w, lane, lit)
-        media.cross(w.air, w.waters, w.lights, lane, lit, sunned)
+            sunned = beams.before_surface(w, ctx, lit)
+        media.cross(w.air, w.waters, w.lights, ctx, lit, sunned)
         if hit.missed:
             if not (path.in_water or limits.flat):
                 if step == 0 or (path.plain and path.depth == 0 and not path.mirrored and not path.skims):
-                    media.background(w.air, w.lights, lane, sunned)
+                    media.background(w.air, w.lights, ctx, sunned)
                 else:
-                    lights.met_by_chance(w.air, w.lights, lane)
+                    lights.escaped_sky_mis(w.air, w.lights, ctx)
             break
-        event = meeting.describe(w, view, limits, lane)
+        event = meeting.describe(w, view, limits, ctx)
         if event == meeting.END:
             break
         if event == meeting.ONWARD:
             continue
-        meeting.face(w, lane)
+        meeting.face(w, ctx)
         if lights.has_glow(hit.kind, lobes):
-            lights.emitted(w.looks, w.geometry.row[hit.part], w.lights.lamp, lane)
+            lights.emitted(w.looks, w.geometry.row[hit.part], w.lights.lamp, ctx)
         if limits.flat:
             break
         if lobes.transmission > 0:
-            lot, _ = pair(path.pixel, path.sample, EVENT_DIMENSION + step)
-            if lot < lobes.transmission:
-                if pass_clear(w.air, w.lights, w.geometry, limits, lane, lot / lobes.transmission):
+            xi, _ = pair(path.pixel, path.sample, EVENT_DIMENSION + step)
+            if xi < lobes.transmission:
+                if pass_clear(w.air, w.lights, w.geometry, limits, ctx, xi / lobes.transmission):
                     continue
                 break
         matt = path.depth < limits.bounces
@@ -177,10 +177,10 @@ def follow(w, view, limits, lane, px, py):
             scattering.prepare(w.looks.gloss_albedo, lobes, hit.cos_out, hit.glossy, matt)
         else:
             scattering.plain(lobes, hit.leaf, matt)
-        lights.direct(w, limits, lane)
+        lights.direct(w, limits, ctx)
         if not scattering.choose_direction(limits, w.waters.body[path.body], path, hit, lobes):
             break
-    film.deposit(lane)
+    film.deposit(ctx)
 
 
 @nb.njit(**INNER)
@@ -191,37 +191,37 @@ def _copy(ids, to):
 
 
 @nb.njit(**WITHIN)
-def _render_row(w, view, limits, exposure, lane, y):
+def _render_row(w, view, limits, exposure, ctx, y):
     """Add samples to a row."""
-    ahead = lane.ahead.taken
+    ahead = ctx.ahead.taken
     ahead[0] = ahead[1] = 0
     for x in range(exposure.sums.shape[1]):
         for c in range(film.CHANNELS + film.PASSES):
-            lane.out[c] = 0.0
+            ctx.out[c] = 0.0
         if len(exposure.mattes):
-            _copy(exposure.mattes[y, x], lane.ids)
+            _copy(exposure.mattes[y, x], ctx.ids)
         first = int(exposure.sums[y, x, film.COUNTED])
-        sums, out = exposure.sums[y, x], lane.out
+        sums, out = exposure.sums[y, x], ctx.out
         out[film.OPEN], out[film.SQUARED] = sums[film.OPEN], sums[film.SQUARED]
         before = sums[0] + sums[1] + sums[2]
         for s in range(exposure.wanted[y, x]):
             if ahead[0] == ahead[1] and view.port <= 0:  # a port bends each ray on its way out
-                together.look_ahead(w.geometry.scene, view, exposure, lane, x, y, s)
-            together.number_sample(view, exposure, lane.path, x, y, first + s)
-            follow(w, view, limits, lane, x, y)
+                together.look_ahead(w.geometry.scene, view, exposure, ctx, x, y, s)
+            together.number_sample(view, exposure, ctx.path, x, y, first + s)
+            follow(w, view, limits, ctx, x, y)
             film.close_block(out, first + s + 1, before + out[0] + out[1] + out[2])
         sums[film.OPEN] = sums[film.SQUARED] = 0.0
         for c in range(film.CHANNELS):
             sums[c] += out[c]
         if len(exposure.passes):
             for c in range(film.PASSES):
-                exposure.passes[y, x, c] += lane.out[film.CHANNELS + c]
+                exposure.passes[y, x, c] += ctx.out[film.CHANNELS + c]
         if len(exposure.mattes):
-            _copy(lane.ids, exposure.mattes[y, x])
+            _copy(ctx.ids, exposure.mattes[y, x])
 
 
 @nb.njit(**ONE_THREAD)
-def render_rows(w, view, limits, exposure, rows, room, counts, log):
+def render_rows(w, view, limits, exposure, rows, scratch, counts, log):
     """Add samples to some rows of an exposure, on the thread that calls it.
 
     Parameters
@@ -231,7 +231,7 @@ def render_rows(w, view, limits, exposure, rows, room, counts, log):
     limits : Limits
     exposure : Exposure
     rows : ndarray of int64, shape (n,)
-    room : Room
+    scratch : Scratch
         The thread's own.
     counts : ndarray of int64, shape (height, 2)
         Takes the numbers of closest-hit and shadow rays of each row.
@@ -239,5 +239,5 @@ def render_rows(w, view, limits, exposure, rows, room, counts, log):
         Takes the first m rays of each row, in their order.
     """
     for y in rows:
-        lane = lane_of(room, exposure.overhead, counts[y], log[y % len(log)])
-        _render_row(w, view, limits, exposure, lane, y)
+        ctx = context_of(scratch, exposure.overhead, counts[y], log[y % len(log)])
+        _render_row(w, view, limits, exposure, ctx, y)

@@ -34,8 +34,8 @@ def buffers(count: int) -> NDArray[np.uint32]:
 
 
 @nb.njit(**INNER)
-def _set(lane, origin, direction, near, far, mask):
-    ray, f = lane.ray, lane.f
+def _set(ctx, origin, direction, near, far, mask):
+    ray, f = ctx.ray, ctx.f
     for c in range(3):
         f[c] = origin[c]
         f[4 + c] = direction[c]
@@ -45,11 +45,11 @@ def _set(lane, origin, direction, near, far, mask):
 
 
 @nb.njit(**INNER)
-def _record(lane, shadow, origin, direction, far, mask):
+def _record(ctx, shadow, origin, direction, far, mask):
     """Record a ray, if there is room for records."""
-    k = lane.counts[0] + lane.counts[1]
-    if k < len(lane.log):
-        row = lane.log[k]
+    k = ctx.counts[0] + ctx.counts[1]
+    if k < len(ctx.log):
+        row = ctx.log[k]
         for c in range(3):
             row[c] = origin[c]
             row[3 + c] = direction[c]
@@ -57,24 +57,24 @@ def _record(lane, shadow, origin, direction, far, mask):
 
 
 @nb.njit(**WITHIN)
-def find_surface(geometry, lane):
-    """The next surface on the path, into the lane's hit."""
-    path, hit, f = lane.path, lane.hit, lane.f
+def find_surface(geometry, ctx):
+    """The next surface on the path, into the context's hit."""
+    path, hit, f = ctx.path, ctx.hit, ctx.f
     under = path.in_water == FROM_OVER or path.skims
     mask = SCATTERED if path.depth > 0 else (SEEN if under else SEEN | MASK_WATER)
     mask |= MASK_CUT | MASK_CLEAR
-    _record(lane, 0, path.origin, path.direction, FOREVER, mask)
-    if path.step == 0 and lane.ahead.taken[1] > 0:
-        together.take(lane)
+    _record(ctx, 0, path.origin, path.direction, FOREVER, mask)
+    if path.step == 0 and ctx.ahead.taken[1] > 0:
+        together.take(ctx)
     else:
-        _set(lane, path.origin, path.direction, path.near, FOREVER, mask)
-        rtcIntersect1(geometry.scene, lane.ray.ctypes.data, 0)
-    lane.counts[0] += 1
-    hit.missed = 1 if lane.ray[18] == NO_HIT else 0
+        _set(ctx, path.origin, path.direction, path.near, FOREVER, mask)
+        rtcIntersect1(geometry.scene, ctx.ray.ctypes.data, 0)
+    ctx.counts[0] += 1
+    hit.missed = 1 if ctx.ray[18] == NO_HIT else 0
     hit.distance = FOREVER if hit.missed else float(f[8])
     if hit.missed:
         return
-    hit.instance, hit.primitive = int(lane.ray[19]), int(lane.ray[17])
+    hit.instance, hit.primitive = int(ctx.ray[19]), int(ctx.ray[17])
     hit.bary[0], hit.bary[1] = f[15], f[16]
     hit.part = geometry.owner[hit.instance]
     hit.kind = geometry.kind[hit.part]
@@ -84,21 +84,21 @@ def find_surface(geometry, lane):
 
 
 @nb.njit(**INNER)
-def water_over(geometry, lane):
+def water_over(geometry, ctx):
     """The part that is the water's surface over where the path begins, or -1."""
-    _set(lane, lane.path.origin, UPRIGHT, 0.0, FOREVER, MASK_WATER)
-    rtcIntersect1(geometry.scene, lane.ray.ctypes.data, 0)
-    return -1 if lane.ray[18] == NO_HIT else int(geometry.owner[int(lane.ray[19])])
+    _set(ctx, ctx.path.origin, UPRIGHT, 0.0, FOREVER, MASK_WATER)
+    rtcIntersect1(geometry.scene, ctx.ray.ctypes.data, 0)
+    return -1 if ctx.ray[18] == NO_HIT else int(geometry.owner[int(ctx.ray[19])])
 
 
 @nb.njit(**INNER)
-def unoccluded(scene, lane, origin, direction, far, mask):
+def unoccluded(scene, ctx, origin, direction, far, mask):
     """Whether nothing solid stands in the way."""
-    _record(lane, 1, origin, direction, far, mask)
-    _set(lane, origin, direction, 0.0, far, mask)
-    rtcOccluded1(scene, lane.ray.ctypes.data, 0)
-    lane.counts[1] += 1
-    return lane.f[8] > 0.0
+    _record(ctx, 1, origin, direction, far, mask)
+    _set(ctx, origin, direction, 0.0, far, mask)
+    rtcOccluded1(scene, ctx.ray.ctypes.data, 0)
+    ctx.counts[1] += 1
+    return ctx.f[8] > 0.0
 
 
 @nb.njit(**INNER)
@@ -122,17 +122,17 @@ def meets_box(boxes, position, direction, reach):
 
 
 @nb.njit(**INNER)
-def through_clear(geometry, looks, lane, origin, direction, far, left):
+def through_clear(geometry, looks, ctx, origin, direction, far, left):
     """What cut-out and clear things leave of light on its way, by colour, into ``left``; False if nothing is left."""
-    hit, ray, f = lane.hit, lane.ray, lane.f
+    hit, ray, f = ctx.hit, ctx.ray, ctx.f
     for c in range(3):
         left[c] = 1.0
     at, inside, entered = 0.0, -1, 0.0
     for _ in range(CLEAR_LAYERS):
-        _record(lane, 0, origin, direction, far, MASK_CUT | MASK_CLEAR)
-        _set(lane, origin, direction, at, far, MASK_CUT | MASK_CLEAR)
+        _record(ctx, 0, origin, direction, far, MASK_CUT | MASK_CLEAR)
+        _set(ctx, origin, direction, at, far, MASK_CUT | MASK_CLEAR)
         rtcIntersect1(geometry.scene, ray.ctypes.data, 0)
-        lane.counts[0] += 1
+        ctx.counts[0] += 1
         if ray[18] == NO_HIT:
             break
         distance, placement = float(f[8]), geometry.transform[int(ray[19])]

@@ -1,4 +1,4 @@
-"""How a point of a surface scatters light: evaluating, sampling, and densities, of its lobes.
+"""How a point of a surface scatters light: evaluating, sampling, and pdfs, of its lobes.
 
 An opaque surface is up to four lobes: a clear coat and a gloss (both GGX), a matt part, and, for leaves, a part
 that passes through. Each lower layer gets what the layers above it leave, by their directional albedo, so that a
@@ -24,7 +24,7 @@ from numpy.typing import NDArray
 from lumwick.keep import cached
 from lumwick.motion.quick import turn
 from lumwick.trace.integrator.compiling import PART, WITHIN
-from lumwick.trace.integrator.facets import facet_density, hidden, schlick
+from lumwick.trace.integrator.facets import facet_pdf, hidden, schlick
 from lumwick.trace.sampling import INNER, SOBOL, pair
 
 COAT_F0 = 0.04
@@ -32,8 +32,9 @@ COAT_F0 = 0.04
 MIRROR = 0.0015
 """Gloss narrower than this (GGX alpha) mirrors exactly."""
 TABLE = 32
-LEAST_CHANCE, ROULETTE = 0.15, 2.2
-"""A dark path goes on with a chance of this many times what it still carries, and at least so often (practice)."""
+MIN_SURVIVAL, ROULETTE = 0.15, 2.2
+"""Russian roulette: a path survives with a probability of this many times its throughput, and at least so often
+(practice)."""
 # numbers of the dimensions that choose within a step; each step has eight
 GLOSS_DIMENSION, LOBE_DIMENSION = 5, 6
 
@@ -160,9 +161,9 @@ def plain(lobes, leaf, matt):
 
 @nb.njit(**INNER)
 def _gloss_lobe(alpha, cos_o, cos_i, cos_h):
-    """A GGX lobe at unit reflectance [1/sr, times the cosine], and the density with which it is sampled."""
+    """A GGX lobe at unit reflectance [1/sr, times the cosine], and the pdf with which it is sampled."""
     a2 = alpha * alpha
-    d, lo, li = facet_density(cos_h, a2), hidden(cos_o, a2), hidden(max(cos_i, 1e-4), a2)
+    d, lo, li = facet_pdf(cos_h, a2), hidden(cos_o, a2), hidden(max(cos_i, 1e-4), a2)
     return d / (4 * cos_o * (1 + lo + li)), d / (4 * cos_o * (1 + lo))
 
 
@@ -192,7 +193,7 @@ def evaluate(lobes, n, d, way):
     flat = cos_i / np.pi
     for c in range(3):
         lobes.matt[c] = lobes.albedo[c] * flat
-    density = 0.0
+    pdf = 0.0
     if lobes.p_coat + lobes.p_gloss > 0:
         cos_o = max(1e-3, -(n[0] * d[0] + n[1] * d[1] + n[2] * d[2]))
         hx, hy, hz = way[0] - d[0], way[1] - d[1], way[2] - d[2]
@@ -204,20 +205,20 @@ def evaluate(lobes, n, d, way):
             k = lobes.coat * lobes.coat_boost * (COAT_F0 + (1 - COAT_F0) * edge) * lobe
             for c in range(3):
                 lobes.gloss[c] += k
-            density += lobes.p_coat * sampled
+            pdf += lobes.p_coat * sampled
         if lobes.p_gloss > 0 and lobes.alpha > MIRROR:
             lobe, sampled = _gloss_lobe(lobes.alpha, cos_o, cos_i, cos_h)
             k = (1 - lobes.e_coat) * lobe
             for c in range(3):
                 f0 = lobes.f0[c]
                 lobes.gloss[c] += k * (f0 + (1 - f0) * edge) * (1 + f0 * lobes.boost)
-            density += lobes.p_gloss * sampled
-    return density + lobes.p_matt * flat, density
+            pdf += lobes.p_gloss * sampled
+    return pdf + lobes.p_matt * flat, pdf
 
 
 @nb.njit(**INNER)
 def evaluate_matt(lobes, cos_i):
-    """The same for a point without gloss: its lobes' ``matt``, and the density of the next ray."""
+    """The same for a point without gloss: its lobes' ``matt``, and the pdf of the next ray."""
     flat = abs(cos_i) / np.pi
     if cos_i > 0:
         for c in range(3):
@@ -290,32 +291,32 @@ def leave(path, hit, side):
 
 @nb.njit(**PART)
 def choose_direction(limits, body, path, hit, lobes):
-    """Choose the next ray by the lobes' chances; False if the path ends here."""
+    """Sample the next ray by the lobes' probabilities; False if the path ends here."""
     chances = lobes.p_coat + lobes.p_gloss
     if chances + lobes.p_matt + lobes.p_back <= 0:
         return False
     base = 8 * path.step
-    lot, luck = pair(path.pixel, path.sample, base + LOBE_DIMENSION)
+    xi, luck = pair(path.pixel, path.sample, base + LOBE_DIMENSION)
     u, v = pair(path.pixel, path.sample, base + GLOSS_DIMENSION)
     matt = path.depth < limits.bounces
-    if lot < chances:
-        if path.reflected >= limits.reflections or not _by_gloss(path, hit, lobes, lot < lobes.p_coat, matt, u, v):
+    if xi < chances:
+        if path.reflected >= limits.reflections or not _by_gloss(path, hit, lobes, xi < lobes.p_coat, matt, u, v):
             return False
         path.reflected += 1
         if hit.first:
             path.mirrored = 1
         leave(path, hit, 1.0)
     else:
-        back = lot >= 1 - lobes.p_back
+        back = xi >= 1 - lobes.p_back
         if not matt or not _by_matt(limits, body, path, hit, lobes, back, u, v):
             return False
         # Russian roulette: dark surfaces pass little on, so few of their rays are worth following
         carried = path.throughput
-        chance = min(1.0, max(LEAST_CHANCE, ROULETTE * max(carried[0], max(carried[1], carried[2]))))
-        if luck >= chance:
+        probability = min(1.0, max(MIN_SURVIVAL, ROULETTE * max(carried[0], max(carried[1], carried[2]))))
+        if luck >= probability:
             return False
         for c in range(3):
-            carried[c] /= chance
+            carried[c] /= probability
         leave(path, hit, -1.0 if back else 1.0)
     for c in range(3):
         path.chosen_at[c] = hit.position[c]
@@ -338,18 +339,18 @@ def _by_gloss(path, hit, lobes, coat, matt, u, v):
     mirror(d, hx, hy, hz)
     if rough:
         whole, gloss_alone = evaluate(lobes, n, hit.local, d)
-        density = whole if matt else gloss_alone
-        if density <= 1e-9:
+        pdf = whole if matt else gloss_alone
+        if pdf <= 1e-9:
             return False
         for c in range(3):
-            path.throughput[c] *= ((lobes.matt[c] if matt else 0.0) + lobes.gloss[c]) / density
-        path.density = density
+            path.throughput[c] *= ((lobes.matt[c] if matt else 0.0) + lobes.gloss[c]) / pdf
+        path.pdf = pdf
         path.plain = 0
     else:
         for c in range(3):
             share = lobes.e_coat / lobes.p_coat if coat else (1 - lobes.e_coat) * lobes.e_gloss[c] / lobes.p_gloss
             path.throughput[c] *= share
-        path.density = 0.0
+        path.pdf = 0.0
         path.plain = 1
     outward = d[0] * g[0] + d[1] * g[1] + d[2] * g[2]
     if outward <= 0:
@@ -381,14 +382,14 @@ def _by_matt(limits, body, path, hit, lobes, back, u, v):
         whole, _ = evaluate(lobes, n, hit.local, d)
         if whole <= 1e-9:
             return False
-        path.density = whole
+        path.pdf = whole
         for c in range(3):
             path.throughput[c] *= (lobes.matt[c] + lobes.gloss[c]) / whole
     else:
-        chance = lobes.p_back if back else lobes.p_matt
-        path.density = abs(h) / np.pi * chance
+        probability = lobes.p_back if back else lobes.p_matt
+        path.pdf = abs(h) / np.pi * probability
         for c in range(3):
-            path.throughput[c] *= (lobes.through[c] if back else lobes.albedo[c]) / chance
+            path.throughput[c] *= (lobes.through[c] if back else lobes.albedo[c]) / probability
     if hit.submerged > 0:
         for c in range(3):  # down to it and up again
             path.throughput[c] *= np.exp(-body.fading[c] * hit.submerged * 2)

@@ -87,9 +87,9 @@ def _weight(lamp, o, d, reach):
 
 
 @nb.njit(**PART)
-def add(w, limits, lane):
+def add(w, limits, ctx):
     """What a lamp's light, scattered by haze and fog before the hit, brings the path."""
-    path, hit, gleam, lamps = lane.path, lane.hit, lane.gleam, w.lights.lamp
+    path, hit, light_sample, lamps = ctx.path, ctx.hit, ctx.light_sample, w.lights.lamp
     if path.depth > 0 or path.in_water or path.inside >= 0:
         return
     o, d, fog, haze = path.origin, path.direction, w.air.fog[0], w.air.haze
@@ -123,25 +123,30 @@ def add(w, limits, lane):
     p = hit.start
     for c in range(3):
         p[c] = o[c] + t * d[c]
-    gleam.weight = 1.0
+    light_sample.weight = 1.0
     u, v = choices(path, ACROSS)
-    ll.shine(lamp, w.lights.emitter, w.lights.gobo, p, u, v, gleam)
-    if gleam.radiance[0] + gleam.radiance[1] + gleam.radiance[2] <= 0:
+    ll.shine(lamp, w.lights.emitter, w.lights.gobo, p, u, v, light_sample)
+    if light_sample.radiance[0] + light_sample.radiance[1] + light_sample.radiance[2] <= 0:
         return
     if not rays.unoccluded(
-        w.geometry.scene, lane, p, gleam.direction, gleam.distance * lights.LAMP_SHORT - lights.LAMP_SHORTER, SEEN
+        w.geometry.scene,
+        ctx,
+        p,
+        light_sample.direction,
+        light_sample.distance * lights.LAMP_SHORT - lights.LAMP_SHORTER,
+        SEEN,
     ):
         return
     k = total / (mine * asked) * length_share
-    k *= 1 / gleam.density if gleam.density > 0 else 1 / (gleam.distance * gleam.distance)
-    k *= media.transmittance(w.air, p[2], gleam.direction[2], gleam.distance)
+    k *= 1 / light_sample.pdf if light_sample.pdf > 0 else 1 / (light_sample.distance * light_sample.distance)
+    k *= media.transmittance(w.air, p[2], light_sample.direction[2], light_sample.distance)
     k *= media.transmittance(w.air, o[2], d[2], t)
     cos = 0.0
     for c in range(3):
-        cos += gleam.direction[c] * d[c]
+        cos += light_sample.direction[c] * d[c]
     k *= media.phase(fog.asymmetry, cos)
     thick = fog.extinction * np.exp(min(20.0, -(p[2] - fog.base) / fog.height))
     row = film.MIRRORED if path.mirrored else film.AIR
     for c in range(3):
-        light = gleam.radiance[c] * k * (thick + haze[c]) * np.exp(-haze[c] * t)
+        light = light_sample.radiance[c] * k * (thick + haze[c]) * np.exp(-haze[c] * t)
         path.by[row, c] += path.throughput[c] * light

@@ -65,24 +65,24 @@ def sky_from(lights, table, origin, direction, c):
 
 
 @nb.njit(**INNER)
-def sky_density(share, low, azimuth, dx, dy, dz):
+def sky_pdf(pmf, low, azimuth, dx, dy, dz):
     """Density [1/sr] with which `pick_sky` chooses a direction."""
-    rows, cols = share.shape
+    rows, cols = pmf.shape
     if dz <= low:
         return 0.0
     az = bearing(dx, dy) - azimuth
     az -= 2 * np.pi * np.floor(az / (2 * np.pi))
     i, j = min(int((dz - low) / (1 - low) * rows), rows - 1), min(int(az / (2 * np.pi) * cols), cols - 1)
-    return share[i, j] * rows * cols / (2 * np.pi * (1 - low))
+    return pmf[i, j] * rows * cols / (2 * np.pi * (1 - low))
 
 
 @nb.njit(**INNER)
-def pick_sky(pick, share, low, azimuth, u, v, d):
-    """Choose a direction by the light that comes from it (alias table); returns its density [1/sr].
+def pick_sky(pick, pmf, low, azimuth, u, v, d):
+    """Choose a direction by the light that comes from it (alias table); returns its pdf [1/sr].
 
     The table's rows are bands of equal height in ``z`` from ``low`` (0 for a sky, -1 for a whole sphere) to 1.
     """
-    rows, cols = share.shape
+    rows, cols = pmf.shape
     cells = rows * cols
     k = u * cells
     i = min(int(k), cells - 1)
@@ -99,7 +99,7 @@ def pick_sky(pick, share, low, azimuth, u, v, d):
     north, east = turn(az - np.floor(az))
     r = np.sqrt(max(0.0, 1 - dz * dz))
     d[0], d[1], d[2] = r * east, r * north, dz
-    return share[row, col] * rows * cols / (2 * np.pi * (1 - low))
+    return pmf[row, col] * rows * cols / (2 * np.pi * (1 - low))
 
 
 @nb.njit(**INNER)

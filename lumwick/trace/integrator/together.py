@@ -93,9 +93,9 @@ def number_sample(view, exposure, path, x, y, sample):
 
 
 @nb.njit(**PART)
-def look_ahead(scene, view, exposure, lane, x, y, sample):
+def look_ahead(scene, view, exposure, ctx, x, y, sample):
     """Meet the camera rays of a row's next samples, from a pixel's ``sample``-th of those that are wanted on."""
-    path, ahead = lane.path, lane.ahead
+    path, ahead = ctx.path, ctx.ahead
     ray, f = ahead.ray, ahead.f
     k = 0
     while k < LANES and x < exposure.wanted.shape[1]:
@@ -122,9 +122,9 @@ def look_ahead(scene, view, exposure, lane, x, y, sample):
 
 
 @nb.njit(**INNER)
-def take(lane):
-    """Give the lane's own ray what the next of those that were looked ahead has met."""
-    ahead, ray, f = lane.ahead, lane.ray, lane.f
+def take(ctx):
+    """Give the context's own ray what the next of those that were looked ahead has met."""
+    ahead, ray, f = ctx.ahead, ctx.ray, ctx.f
     k = ahead.taken[0]
     ahead.taken[0] += 1
     f[8] = ahead.f[FAR + k]

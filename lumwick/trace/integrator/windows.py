@@ -1,7 +1,7 @@
 """Window light: directions to the sky through openings that a place says, for points inside.
 
 An opening is a `lumwick.trace.records.PORTAL`. A direction is chosen by the sky's own light or through an opening, and
-its density is the sum of both, so that it makes no difference to the picture, only to its noise, which of them it was.
+its pdf is the sum of both, so that it makes no difference to the picture, only to its noise, which of them it was.
 
 References
 ----------
@@ -44,7 +44,7 @@ def share(portals, p):
 
 
 @nb.njit(**INNER)
-def density(portals, p, total, dx, dy, dz):
+def pdf(portals, p, total, dx, dy, dz):
     """Density [1/sr] with which `choose` takes a direction at a point."""
     out = 0.0
     for k in range(len(portals)):

@@ -179,9 +179,9 @@ def _broken(body, share, x, y, east, north):
         broad, _, _ = noise2(along * 1.3, across * 4.5, 51)
         fine, _, _ = noise2(along * 6.1, across * 13.0, 52)
         finest, _, _ = noise2(px * 37.0, py * 37.0, 53)
-        lot = 0.5 + 0.34 * broad + 0.26 * fine + 0.16 * finest
+        xi = 0.5 + 0.34 * broad + 0.26 * fine + 0.16 * finest
         weight = body.share if which == 0 else 1 - body.share
-        total += weight * min(1.0, max(0.0, (lot - 1 + share * 1.15) * 3.0))
+        total += weight * min(1.0, max(0.0, (xi - 1 + share * 1.15) * 3.0))
     return total
 
 

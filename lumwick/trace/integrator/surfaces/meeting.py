@@ -43,9 +43,9 @@ def _clear_lobes(hit, lobes):
 
 
 @nb.njit(**WITHIN)
-def _meet_water(w, limits, lane):
+def _meet_water(w, limits, ctx):
     """Water: a film that is passed over, foam to be lit, or a surface that mirrors or lets through."""
-    path, hit, lobes = lane.path, lane.hit, lane.lobes
+    path, hit, lobes = ctx.path, ctx.hit, ctx.lobes
     number = int(w.looks.surface[w.geometry.row[hit.part]].water)
     foam, variance, cos_v = water(w.land, w.waters, number, path, hit)
     if foam < 0:  # on to the bed
@@ -55,48 +55,48 @@ def _meet_water(w, limits, lane):
         path.skims = 1
         path.in_water = 0
         return ONWARD
-    _, lot = pair(path.pixel, path.sample, EVENT_DIMENSION + path.step)
+    _, xi = pair(path.pixel, path.sample, EVENT_DIMENSION + path.step)
     hit.first = 0 if path.seen else 1
-    if lot < foam:
+    if xi < foam:
         for c in range(3):
             lobes.albedo[c] = FOAM_ALBEDO
             hit.geometric[c] = hit.normal[c]
         return SHADE
     if hit.first:
         shown = 0.5 + 0.5 * foam
-        film.note_surface(w.geometry.thing, lane, shown, shown, shown)
-    lot = (lot - foam) / (1 - foam)
+        film.note_surface(w.geometry.thing, ctx, shown, shown, shown)
+    xi = (xi - foam) / (1 - foam)
     path.body = number
-    return ONWARD if pass_water(w.air, w.lights, w.geometry, limits, lane, variance, cos_v, lot) else END
+    return ONWARD if pass_water(w.air, w.lights, w.geometry, limits, ctx, variance, cos_v, xi) else END
 
 
 @nb.njit(**WITHIN)
-def _meet_model(w, lane):
+def _meet_model(w, ctx):
     """A model: a hole of a cut-out, or its surface."""
-    path, hit = lane.path, lane.hit
+    path, hit = ctx.path, ctx.hit
     look = w.looks.surface[w.geometry.row[hit.part]]
     if look.cutoff > 0:
-        chance, _ = choices(path, CUT_SALT)
-        if chance >= opacity_here(w.geometry, w.looks, look, hit):
+        cut_at_random, _ = choices(path, CUT_SALT)
+        if cut_at_random >= opacity_here(w.geometry, w.looks, look, hit):
             for c in range(3):
                 path.origin[c] = hit.position[c]
             path.near = 1e-4 + 1e-6 * hit.distance
             return ONWARD
-    model(w.geometry, w.looks, look, path, hit, lane.lobes)
-    wet_line(w.land, w.waters, path, hit, lane.lobes)
+    model(w.geometry, w.looks, look, path, hit, ctx.lobes)
+    wet_line(w.land, w.waters, path, hit, ctx.lobes)
     return SHADE
 
 
 @nb.njit(**PART)
-def describe(w, view, limits, lane):
+def describe(w, view, limits, ctx):
     """Fill in the hit's normal and lobes by its kind, or send the path on."""
-    path, hit, lobes, geometry = lane.path, lane.hit, lane.lobes, w.geometry
+    path, hit, lobes, geometry = ctx.path, ctx.hit, ctx.lobes, w.geometry
     hit.footprint = path.travelled * (2 * view.tan_x / view.width) if path.depth == 0 else GRAINLESS
     _clear_lobes(hit, lobes)
     if hit.kind == WATER:
-        return _meet_water(w, limits, lane)
+        return _meet_water(w, limits, ctx)
     if hit.kind == MODEL:
-        return _meet_model(w, lane)
+        return _meet_model(w, ctx)
     if hit.kind == GROUND:
         ground(w.land, w.waters, path, hit, lobes, geometry.cut[hit.part, 0] < 0)
     elif hit.kind == FAR:
@@ -111,10 +111,10 @@ def describe(w, view, limits, lane):
 
 
 @nb.njit(**PART)
-def face(w, lane):
+def face(w, ctx):
     """Bring normals to unit length and to the ray's side, take what a clear solid before it absorbed, and note the
     features of a sample's first surface."""
-    path, hit, lobes = lane.path, lane.hit, lane.lobes
+    path, hit, lobes = ctx.path, ctx.hit, ctx.lobes
     n, g, d, p = hit.normal, hit.geometric, path.direction, hit.position
     unit(n)
     unit(g)
@@ -148,9 +148,9 @@ def face(w, lane):
     hit.first = 0 if path.seen else 1
     if hit.first:
         if lobes.transmission > 0:
-            film.note_surface(w.geometry.thing, lane, 1.0, 1.0, 1.0)
+            film.note_surface(w.geometry.thing, ctx, 1.0, 1.0, 1.0)
         else:
             a, f = lobes.albedo, lobes.f0
             film.note_surface(
-                w.geometry.thing, lane, min(1.0, a[0] + f[0]), min(1.0, a[1] + f[1]), min(1.0, a[2] + f[2])
+                w.geometry.thing, ctx, min(1.0, a[0] + f[0]), min(1.0, a[1] + f[1]), min(1.0, a[2] + f[2])
             )

@@ -92,8 +92,8 @@ def _flecks(share, x, y):
     threads, _, _ = noise2(x * 1.7, y * 1.7, 55)
     fine, _, _ = noise2(x * 9.0 + 2 * threads, y * 9.0, 56)
     finest, _, _ = noise2(x * 31.0, y * 31.0, 57)
-    lot = 0.5 + 0.3 * drifts - 0.3 * abs(threads) + 0.22 * fine + 0.2 * finest
-    return min(1.0, max(0.0, (lot - 0.92 + share) * 3.0))
+    xi = 0.5 + 0.3 * drifts - 0.3 * abs(threads) + 0.22 * fine + 0.2 * finest
+    return min(1.0, max(0.0, (xi - 0.92 + share) * 3.0))
 
 
 @nb.njit(**INNER)
@@ -222,9 +222,9 @@ def water(land, waters, number, path, hit):
 
 
 @nb.njit(**WITHIN)
-def _glitter(air, lights, geometry, lane, variance, cos_v):
+def _glitter(air, lights, geometry, ctx, variance, cos_v):
     """The sun on facets too fine to see: Beckmann's distribution by the slopes' variance."""
-    path, hit, sun = lane.path, lane.hit, lights.sun[0]
+    path, hit, sun = ctx.path, ctx.hit, lights.sun[0]
     d, n, s = path.direction, hit.normal, sun.direction
     hx, hy, hz = s[0] - d[0], s[1] - d[1], s[2] - d[2]
     q = 1 / np.sqrt(hx * hx + hy * hy + hz * hz)
@@ -235,15 +235,15 @@ def _glitter(air, lights, geometry, lane, variance, cos_v):
         return
     tan2 = (1 - cos_h * cos_h) / (cos_h * cos_h)
     m2 = variance + sun.tan_radius * sun.tan_radius
-    density = np.exp(-tan2 / m2) / (np.pi * m2 * cos_h**4)
-    if density <= 1e-4:
+    pdf = np.exp(-tan2 / m2) / (np.pi * m2 * cos_h**4)
+    if pdf <= 1e-4:
         return
     shade = 1.0 / (1 + 0.5 * m2 / max(cos_v * cos_v, 1e-3)) / (1 + 0.5 * m2 / max(cos_l * cos_l, 1e-3))
-    k = fresnel(-(d[0] * hx + d[1] * hy + d[2] * hz), media.IOR_WATER) * density * shade / (4 * cos_v)
+    k = fresnel(-(d[0] * hx + d[1] * hy + d[2] * hz), media.IOR_WATER) * pdf * shade / (4 * cos_v)
     for c in range(3):
         hit.start[c] = hit.position[c]
     hit.start[2] += 0.02
-    if rays.unoccluded(geometry.scene, lane, hit.start, s, rays.FOREVER, SEEN):
+    if rays.unoccluded(geometry.scene, ctx, hit.start, s, rays.FOREVER, SEEN):
         k *= media.sun_through_air(air, lights, hit)
         for c in range(3):
             path.by[film.MIRRORED, c] += path.throughput[c] * k * sun.illuminance[c]
@@ -268,26 +268,26 @@ def _facet(path, hit, variance, cos_v):
 
 
 @nb.njit(**PART)
-def pass_water(air, lights, geometry, limits, lane, variance, cos_v, lot):
+def pass_water(air, lights, geometry, limits, ctx, variance, cos_v, xi):
     """Mirror a ray at the water or let it in, by Fresnel; False if the path ends here.
 
-    ``lot`` is a number in [0, 1) that has not been used.
+    ``xi`` is a number in [0, 1) that has not been used.
     """
-    path, hit = lane.path, lane.hit
+    path, hit = ctx.path, ctx.hit
     d = path.direction
     under = path.in_water == media.FROM_WITHIN
     ior = 1 / media.IOR_WATER if under else media.IOR_WATER
     if not under:
-        _glitter(air, lights, geometry, lane, variance, cos_v)
+        _glitter(air, lights, geometry, ctx, variance, cos_v)
     hx, hy, hz, cos = _facet(path, hit, variance, cos_v)
     reflected = fresnel(cos, ior)
     pick = 1.0 if reflected >= 1 else min(1 - SURE, max(SURE, reflected))
-    path.density = 0.0
+    path.pdf = 0.0
     if not under:
         path.plain = 0  # the sun on water is sampled by its facets
     if limits.flat:
         return False
-    if lot < pick:
+    if xi < pick:
         if path.reflected >= limits.reflections:
             return False
         path.reflected += 1
