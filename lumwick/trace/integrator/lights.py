@@ -13,7 +13,7 @@ from lumwick.trace.integrator import lamplight as ll
 from lumwick.trace.integrator.compiling import PART, WITHIN
 from lumwick.trace.integrator.facets import facet_pdf, fresnel, hidden
 from lumwick.trace.integrator.scattering import evaluate, evaluate_matt
-from lumwick.trace.integrator.skylight import pick_sky, sky_pdf, sky_from, sun_disc
+from lumwick.trace.integrator.skylight import pick_sky, sky_from, sky_pdf, sun_disc
 from lumwick.trace.sampling import INNER, choices, pair
 from lumwick.trace.world import MODEL
 

@@ -11,8 +11,8 @@ from numpy.typing import NDArray
 from lumwick.trace import records
 from lumwick.trace.integrator import beams, film, lights, media, port, rays, scattering, shafts, together
 from lumwick.trace.integrator.camera_ray import camera_ray
-from lumwick.trace.integrator.clear import pass_clear
 from lumwick.trace.integrator.compiling import WITHIN
+from lumwick.trace.integrator.dielectric import scatter_dielectric
 from lumwick.trace.integrator.surfaces import meeting
 from lumwick.trace.integrator.surfaces.water import EVENT_DIMENSION
 from lumwick.trace.sampling import INNER, ONE_THREAD, pair
@@ -156,12 +156,12 @@ def follow(w, view, limits, ctx, px, py):
                 else:
                     lights.escaped_sky_mis(w.air, w.lights, ctx)
             break
-        event = meeting.describe(w, view, limits, ctx)
+        event = meeting.evaluate_surface(w, view, limits, ctx)
         if event == meeting.END:
             break
         if event == meeting.ONWARD:
             continue
-        meeting.face(w, ctx)
+        meeting.orient_and_record(w, ctx)
         if lights.has_glow(hit.kind, lobes):
             lights.emitted(w.looks, w.geometry.row[hit.part], w.lights.lamp, ctx)
         if limits.flat:
@@ -169,7 +169,7 @@ def follow(w, view, limits, ctx, px, py):
         if lobes.transmission > 0:
             xi, _ = pair(path.pixel, path.sample, EVENT_DIMENSION + step)
             if xi < lobes.transmission:
-                if pass_clear(w.air, w.lights, w.geometry, limits, ctx, xi / lobes.transmission):
+                if scatter_dielectric(w.air, w.lights, w.geometry, limits, ctx, xi / lobes.transmission):
                     continue
                 break
         matt = path.depth < limits.bounces

@@ -1,6 +1,6 @@
 """What a path meets: asks the hit's own kind for its normal and lobes, and brings them into one form.
 
-The next kind of surface is one more file beside this one, and one more line in `describe`.
+The next kind of surface is one more file beside this one, and one more line in `evaluate_surface`.
 """
 
 from __future__ import annotations
@@ -88,7 +88,7 @@ def _meet_model(w, ctx):
 
 
 @nb.njit(**PART)
-def describe(w, view, limits, ctx):
+def evaluate_surface(w, view, limits, ctx):
     """Fill in the hit's normal and lobes by its kind, or send the path on."""
     path, hit, lobes, geometry = ctx.path, ctx.hit, ctx.lobes, w.geometry
     hit.footprint = path.travelled * (2 * view.tan_x / view.width) if path.depth == 0 else GRAINLESS
@@ -111,7 +111,7 @@ def describe(w, view, limits, ctx):
 
 
 @nb.njit(**PART)
-def face(w, ctx):
+def orient_and_record(w, ctx):
     """Bring normals to unit length and to the ray's side, take what a clear solid before it absorbed, and note the
     features of a sample's first surface."""
     path, hit, lobes = ctx.path, ctx.hit, ctx.lobes

@@ -58,7 +58,7 @@ def _transmit(ctx, facet_normal, cos, ior, rough):
 
 
 @nb.njit(**PART)
-def pass_clear(air, lights, geometry, limits, ctx, xi):
+def scatter_dielectric(air, lights, geometry, limits, ctx, xi):
     """Mirror a ray at a clear thing or let it through, by Fresnel; False if the path ends here.
 
     ``xi`` is a number in [0, 1) that has not been used.
