@@ -18,9 +18,9 @@ def nothing() -> tuple[Any, ...]:
     import numpy as np
 
     from lumwick.trace.integrator.film import CHANNELS, IDS, PASSES
-    from lumwick.trace.integrator.path import Exposure, new_room
+    from lumwick.trace.integrator.path import Exposure, new_scratch
     from lumwick.trace.render import NO_LOG
-    from lumwick.trace.world import NO_OVERHEAD, Limits, View, hollow
+    from lumwick.trace.world import NO_CLOUD_LATTICE, Limits, View, hollow
 
     v = np.zeros(3)
     view = View(v, v, v, v, False, v, v, v, v, 1.0, 1.0, 0.0, 1.0, 0, 0.0, 0.0, 0.0, 1.0, 1.0, 0.0, 0.0, 0, 0.0, 0.0)
@@ -31,10 +31,10 @@ def nothing() -> tuple[Any, ...]:
         np.zeros((1, 1), np.int32),
         1,
         0,
-        NO_OVERHEAD,
+        NO_CLOUD_LATTICE,
     )
     limits, rows = Limits(1, 1, 1, 1.0, False, 1.0, False), np.zeros(0, np.int64)
-    return hollow(), view, limits, exposure, rows, new_room(), np.zeros((1, 2), np.int64), NO_LOG
+    return hollow(), view, limits, exposure, rows, new_scratch(), np.zeros((1, 2), np.int64), NO_LOG
 
 
 def _compile(function: Any, *given: Any) -> None:
@@ -48,21 +48,21 @@ def models() -> None:
     """Compile the part of the integrator that describes models' surfaces."""
     from lumwick.trace.integrator.surfaces.model import model
 
-    w, _, _, _, _, room, _, _ = nothing()
-    _compile(model, w.geometry, w.looks, w.looks.surface[0], room.path[0], room.hit[0], room.lobes[0])
+    w, _, _, _, _, scratch, _, _ = nothing()
+    _compile(model, w.geometry, w.looks, w.looks.surface[0], scratch.path[0], scratch.hit[0], scratch.lobes[0])
 
 
 def integrator() -> None:
     """Compile the integrator: its largest parts first, while another process compiles `models`."""
     from lumwick.trace.integrator.lights import direct
-    from lumwick.trace.integrator.path import lane_of, render_rows
-    from lumwick.trace.integrator.surfaces.meeting import describe
-    from lumwick.trace.world import NO_OVERHEAD
+    from lumwick.trace.integrator.path import context_of, render_rows
+    from lumwick.trace.integrator.surfaces.meeting import evaluate_surface
+    from lumwick.trace.world import NO_CLOUD_LATTICE
 
-    given = w, view, limits, _, _, room, counts, log = nothing()
-    lane = lane_of.py_func(room, NO_OVERHEAD, counts[0], log[0])
-    _compile(direct, w, limits, lane)
-    _compile(describe, w, view, limits, lane)
+    given = w, view, limits, _, _, scratch, counts, log = nothing()
+    ctx = context_of.py_func(scratch, NO_CLOUD_LATTICE, counts[0], log[0])
+    _compile(direct, w, limits, ctx)
+    _compile(evaluate_surface, w, view, limits, ctx)
     render_rows(*given)
 
 

@@ -324,4 +324,5 @@ LOBES = _record(
 
 LIGHT_SAMPLE = _record(direction=3, radiance=3, distance=0, pdf=0, weight=0, left=3, shaded=0)
 """A sampled direction to a light: its radiance and distance, the pdf of the direction (0 for a delta light), its MIS
-weight, the transmittance of clear things on the way, and the fraction of the sun that clouds and banks of fog keep off."""
+weight, the transmittance of clear things on the way, and the fraction of the sun that clouds and banks of fog
+keep off."""

@@ -20,7 +20,7 @@ from lumwick.trace.integrator.rays import REPLAY
 from lumwick.trace.lock import ENGINE
 from lumwick.trace.quality import Limit
 from lumwick.trace.stage import Stage
-from lumwick.trace.world import NO_OVERHEAD, Limits, View, World
+from lumwick.trace.world import NO_CLOUD_LATTICE, Limits, View, World
 
 MANY = 8
 """Samples of a pixel from which on clouds cost less on a lattice than one by one (docs/decisions/0025)."""
@@ -94,7 +94,11 @@ def expose(
     """
     height, width = film.sums.shape[:2]
     view = stage.view(width, height, sight.opens, sight.closes, sight.window)
-    overhead = stage.overhead((width, height), sight.held or sight.opens, sight.window) if sight.many else NO_OVERHEAD
+    cloud_lattice = (
+        stage.cloud_lattice((width, height), sight.held or sight.opens, sight.window)
+        if sight.many
+        else NO_CLOUD_LATTICE
+    )
     wanted = np.ascontiguousarray(np.broadcast_to(samples, (height, width)), np.int32)
     card, lux = _open_light(stage)
     indoors = stage.snapshot.indoors()
@@ -111,7 +115,7 @@ def expose(
         if stop and stop.asked():
             return False
         with ENGINE:
-            exposure = Exposure(sums, by_source, mattes, wanted, seed, sight.planned, overhead)
+            exposure = Exposure(sums, by_source, mattes, wanted, seed, sight.planned, cloud_lattice)
             _on_threads(stage.world, view, limits, exposure, chosen, counts, NO_LOG if log is None else log)
     film.sums, film.passes, film.mattes, film.names = sums, by_source, mattes, (stage.things, stage.surfaces)
     film.rays += int(counts[:, 0].sum())

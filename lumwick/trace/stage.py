@@ -24,6 +24,7 @@ from lumwick.snapshot.planted import area_shapes, films_of, planted
 from lumwick.trace import embree, records
 from lumwick.trace.assembly import geometry_of, looks_of, owners
 from lumwick.trace.beds import Sway
+from lumwick.trace.cloud_lattice import lattice
 from lumwick.trace.framing import Window
 from lumwick.trace.furnish import (
     BuiltInputs,
@@ -37,7 +38,6 @@ from lumwick.trace.integrator.scattering import albedo_table
 from lumwick.trace.lighting import Lighting
 from lumwick.trace.lock import ENGINE, alone
 from lumwick.trace.looks import plain_material, ray_mask
-from lumwick.trace.overhead import lattice
 from lumwick.trace.part import Part
 from lumwick.trace.sections.banks import BankLight, BanksInputs, bank_record, make_banks
 from lumwick.trace.sections.clouds import NONE
@@ -53,7 +53,7 @@ from lumwick.trace.sections.weather import Lit, Weathering
 from lumwick.trace.stands import Stands
 from lumwick.trace.textures import CODE_TO_LINEAR
 from lumwick.trace.watering import Watering
-from lumwick.trace.world import MODEL, NO_OVERHEAD, Air, Land, Lights, Looks, Overhead, View, World
+from lumwick.trace.world import MODEL, NO_CLOUD_LATTICE, Air, CloudLattice, Land, Lights, Looks, View, World
 
 GRAIN = 0.16
 """How much of the ground's fine grain tilts its normals (practice)."""
@@ -116,7 +116,7 @@ class Stage:
         self._weather = Weathering()
         self._daylight = Section(make_daylight)
         self._top: Section[TopInputs, embree.Scene] = Section(lambda inputs: embree.placed(*inputs.placed()))
-        self._overhead_kept = ("", NO_OVERHEAD)
+        self._cached_lattice = ("", NO_CLOUD_LATTICE)
         self._targets: dict[str, Part] = {}
         self.things: list[str] = []
         self.surfaces: list[str] = []
@@ -325,18 +325,20 @@ class Stage:
             drop_first=falls.first,
         )
 
-    def overhead(self, size: tuple[int, int], eye: Camera | None = None, window: Window | None = None) -> Overhead:
+    def cloud_lattice(
+        self, size: tuple[int, int], eye: Camera | None = None, window: Window | None = None
+    ) -> CloudLattice:
         """A lattice for the clouds that an eye sees, or the snapshot's camera; kept as long as eye, film and clouds are
         the same."""
         eye, shown = eye or self.snapshot.camera, window or Window(*size)
         if self._daylight.made.clouds is NONE or eye.around:
-            return NO_OVERHEAD
+            return NO_CLOUD_LATTICE
         axes = [np.ascontiguousarray(v, float) for v in (eye.position, *eye.axes(), eye.forward)]
         tan_x = eye.lens.tangent * (1 + 2 * shown.overscan)
         key = digest(self._daylight.key, *axes, tan_x, (shown.width, shown.height, shown.left, shown.top), size)
-        if self._overhead_kept[0] != key:
-            self._overhead_kept = (key, lattice(axes, tan_x, shown, size))
-        return self._overhead_kept[1]
+        if self._cached_lattice[0] != key:
+            self._cached_lattice = (key, lattice(axes, tan_x, shown, size))
+        return self._cached_lattice[1]
 
     def _looks(self, surface: NDArray[np.void], plant: NDArray[np.void]) -> Looks:
         furnishing = self.furnishing

@@ -120,8 +120,8 @@ class World(NamedTuple):
     lights: Lights
 
 
-class Overhead(NamedTuple):
-    """Clouds before the sky as one eye sees them, on a lattice over the picture (`integrator.overhead`).
+class CloudLattice(NamedTuple):
+    """Clouds before the sky as one eye sees them, on a lattice over the picture (`integrator.cloud_lattice`).
 
     ``seen`` (rows, columns, 4) is their light [cd/m2] and what they leave, below 0 where nobody has asked yet; one spot
     lies every ``step`` pixels from column ``left`` and row ``top`` of a picture of ``width`` by ``height``.
@@ -142,7 +142,9 @@ class Overhead(NamedTuple):
     marches: int  # for one spot
 
 
-NO_OVERHEAD = Overhead(np.zeros((0, 0, 4), np.float32), *(np.zeros(3),) * 4, 1.0, 1.0, 1.0, 1.0, 0.0, 0.0, 1.0, 1)
+NO_CLOUD_LATTICE = CloudLattice(
+    np.zeros((0, 0, 4), np.float32), *(np.zeros(3),) * 4, 1.0, 1.0, 1.0, 1.0, 0.0, 0.0, 1.0, 1
+)
 
 
 class View(NamedTuple):

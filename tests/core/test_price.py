@@ -16,17 +16,17 @@ from lumwick.picture import Options, picture_at
 from lumwick.place.nature import Air, HighClouds, LowClouds, Sea, Wind
 from lumwick.snapshot.evaluate import Setting, evaluate
 from lumwick.trace import moments
+from lumwick.trace.cloud_lattice import CLOSEST, MARGIN, MOST, lattice
 from lumwick.trace.film import blank
 from lumwick.trace.framing import Window
 from lumwick.trace.integrator.film import SQUARED
 from lumwick.trace.integrator.together import LANES, number_sample
-from lumwick.trace.overhead import CLOSEST, MARGIN, MOST, lattice
 from lumwick.trace.quality import QUALITIES, Quality
 from lumwick.trace.records import PATH
 from lumwick.trace.render import Sight, expose
 from lumwick.trace.sampling import choices, pair
 from lumwick.trace.stage import Stage
-from lumwick.trace.world import NO_OVERHEAD, View
+from lumwick.trace.world import NO_CLOUD_LATTICE, View
 from lumwick.warm import nothing
 from tests.conftest import small_place
 
@@ -118,12 +118,12 @@ def test_a_lattice_is_kept_while_eye_and_clouds_are_the_same_and_is_as_large_as_
     setting = cloudy()
     stage, shot = Stage(setting), setting.place.shots[0]
     stage.set(evaluate(setting, shot, 0.5, UP))
-    first = stage.overhead((64, 40))
-    assert stage.overhead((64, 40)) is first and numba.typeof(first) == numba.typeof(NO_OVERHEAD)
-    assert stage.overhead((64, 40), EYE) is not first
-    again = stage.overhead((64, 40))
+    first = stage.cloud_lattice((64, 40))
+    assert stage.cloud_lattice((64, 40)) is first and numba.typeof(first) == numba.typeof(NO_CLOUD_LATTICE)
+    assert stage.cloud_lattice((64, 40), EYE) is not first
+    again = stage.cloud_lattice((64, 40))
     stage.set(evaluate(setting, shot, 0.9, UP))
-    assert stage.overhead((64, 40)) is not again  # clouds have gone on
+    assert stage.cloud_lattice((64, 40)) is not again  # clouds have gone on
     axes = [np.zeros(3), *np.eye(3)]
     for size in ((64, 36), (640, 360), (1920, 1080), (8192, 4320)):
         made = lattice(axes, 0.5, Window(*size), size)

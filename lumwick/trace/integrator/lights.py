@@ -1,5 +1,5 @@
-"""Light at a point by multiple importance sampling: samples of the sun, the sky and a lamp, what of their light arrives,
-and the light of what a scattered ray meets."""
+"""Light at a point by multiple importance sampling: samples of the sun, the sky and a lamp, what of their light
+arrives, and the light of what a scattered ray meets."""
 
 from __future__ import annotations
 

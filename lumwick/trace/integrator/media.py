@@ -9,7 +9,7 @@ from __future__ import annotations
 import numba as nb
 import numpy as np
 
-from lumwick.trace.integrator import clouds, film, mist, overhead
+from lumwick.trace.integrator import cloud_lattice, clouds, film, mist
 from lumwick.trace.integrator.compiling import WITHIN
 from lumwick.trace.integrator.facets import fresnel
 from lumwick.trace.integrator.skylight import sky_from, sky_light, sun_disc
@@ -143,7 +143,7 @@ def _clouds_marched(air, lights, ctx, colour):
     """All clouds along a ray that meets nothing, before a sky of ``colour``: their light into the hit's ``tangent``;
     returns what they leave of it."""
     xi, _ = choices(ctx.path, CLOUDS_AT)
-    return overhead.march(air, lights, ctx, ctx.path.origin, ctx.path.direction, xi, colour)
+    return cloud_lattice.march(air, lights, ctx, ctx.path.origin, ctx.path.direction, xi, colour)
 
 
 @nb.njit(**INNER)
@@ -228,7 +228,7 @@ def background(air, lights, ctx, sunned):
     path, d, colour, sun = ctx.path, ctx.path.direction, ctx.light_sample.radiance, lights.sun[0]
     cos_sun = _cos_sun(sun, d)
     sky_from(lights, lights.sky, path.origin, d, colour)
-    left = overhead.read_off(air, lights, ctx, d) if has_clouds(air) else _no_clouds(ctx.hit)
+    left = cloud_lattice.read_off(air, lights, ctx, d) if has_clouds(air) else _no_clouds(ctx.hit)
     if left < 0:
         left = _clouds_marched(air, lights, ctx, colour)
     _through_clouds(lights, ctx, colour, left)

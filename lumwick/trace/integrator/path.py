@@ -16,7 +16,7 @@ from lumwick.trace.integrator.dielectric import scatter_dielectric
 from lumwick.trace.integrator.surfaces import meeting
 from lumwick.trace.integrator.surfaces.water import EVENT_DIMENSION
 from lumwick.trace.sampling import INNER, ONE_THREAD, pair
-from lumwick.trace.world import Overhead
+from lumwick.trace.world import CloudLattice
 
 STEPS = 24
 """Surfaces that a path meets at most (practice: none that carries anything is as long)."""
@@ -35,7 +35,7 @@ class Context(NamedTuple):
     out: NDArray[np.float64]
     ids: NDArray[np.int32]
     ahead: together.Ahead
-    overhead: Overhead
+    cloud_lattice: CloudLattice
     counts: NDArray[np.int64]
     log: NDArray[np.float32]
 
@@ -71,7 +71,7 @@ def new_scratch() -> Scratch:
 
 
 @nb.njit(**WITHIN)
-def context_of(scratch, overhead, counts, log):
+def context_of(scratch, cloud_lattice, counts, log):
     """The context of a row, in a thread's scratch."""
     return Context(
         scratch.ray,
@@ -83,7 +83,7 @@ def context_of(scratch, overhead, counts, log):
         scratch.out,
         scratch.ids,
         scratch.ahead,
-        overhead,
+        cloud_lattice,
         counts,
         log,
     )
@@ -104,7 +104,7 @@ class Exposure(NamedTuple):
         Samples to add to each pixel.
     planned : int
         How many samples each pixel gets, if that is known and all get equally many; else 0.
-    overhead : Overhead
+    cloud_lattice : Overhead
         On which clouds are looked up.
     """
 
@@ -114,7 +114,7 @@ class Exposure(NamedTuple):
     wanted: NDArray[np.int32]
     seed: int
     planned: int
-    overhead: Overhead
+    cloud_lattice: CloudLattice
 
 
 @nb.njit(**WITHIN)
@@ -239,5 +239,5 @@ def render_rows(w, view, limits, exposure, rows, scratch, counts, log):
         Takes the first m rays of each row, in their order.
     """
     for y in rows:
-        ctx = context_of(scratch, exposure.overhead, counts[y], log[y % len(log)])
+        ctx = context_of(scratch, exposure.cloud_lattice, counts[y], log[y % len(log)])
         _render_row(w, view, limits, exposure, ctx, y)

@@ -59,7 +59,7 @@ def _lot(row, column):
 def _look_up(air, lights, ctx, row, column):
     """March a spot of the lattice: the first steps of its marches begin each elsewhere, and elsewhere than those of its
     neighbours."""
-    hit, d, over = ctx.hit, ctx.hit.local, ctx.overhead
+    hit, d, over = ctx.hit, ctx.hit.local, ctx.cloud_lattice
     sx = (2 * (column * over.step + over.left) / over.width - 1) * over.tan_x
     sy = (1 - 2 * (row * over.step + over.top) / over.height) * over.tan_y
     q = 1 / np.sqrt(1 + sx * sx + sy * sy)
@@ -81,7 +81,7 @@ def _look_up(air, lights, ctx, row, column):
 def read_off(air, lights, ctx, d):
     """Clouds along a direction [unit]: their light into the hit's ``tangent``; returns what they leave of what lies
     behind, or -1 if the lattice does not reach there or is too coarse."""
-    over = ctx.overhead
+    over = ctx.cloud_lattice
     rows, columns = over.seen.shape[0], over.seen.shape[1]
     if rows < 2 or d[2] < EDGEWISE:
         return -1.0

@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lumwick.trace.framing import Window
-from lumwick.trace.world import Overhead
+from lumwick.trace.world import CloudLattice
 
 MARGIN = 0.06
 """Of the film's sides by which the lattice is larger, for what a lens bends in and a moving eye turns to (practice)."""
@@ -16,7 +16,7 @@ CLOSEST = 1 / 3
 """Pixels between spots at least: so many take the stairs out of fibres on a small film (docs/decisions/0025)."""
 
 
-def lattice(axes: list[NDArray[np.float64]], tan_x: float, shown: Window, size: tuple[int, int]) -> Overhead:
+def lattice(axes: list[NDArray[np.float64]], tan_x: float, shown: Window, size: tuple[int, int]) -> CloudLattice:
     """A lattice for a film, on which nothing has been looked up yet.
 
     Parameters
@@ -36,7 +36,7 @@ def lattice(axes: list[NDArray[np.float64]], tan_x: float, shown: Window, size: 
     more = [np.ceil(MARGIN * side / step) + 1 for side in size]
     columns, rows = (int(np.ceil(side / step) + 2 * extra + 1) for side, extra in zip(size, more, strict=True))
     origin, right, up, forward = axes
-    return Overhead(
+    return CloudLattice(
         np.full((rows, columns, 4), -1.0, np.float32),
         origin,
         right,
