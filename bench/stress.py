@@ -62,5 +62,5 @@ def stress() -> tuple[Setting, Snapshot, Stage, dict[str, int]]:
     blades = 0
     for part in stage.parts().values():
         if part.thing in ("Saltgrass", "Dune grass") and part.mask & 4:
-            blades += len(part.transforms) * (len(part.mesh()[1]) // max(1, int(part.look["strip"][1])))
+            blades += len(part.transforms) * (len(part.mesh()[1]) // max(1, int(part.material["strip"][1])))
     return made, snap, stage, {"trees": trees, "blades": blades, "variants": 12, "kinds": len(KINDS)}

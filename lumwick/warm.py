@@ -49,7 +49,7 @@ def models() -> None:
     from lumwick.trace.integrator.surfaces.model import model
 
     w, _, _, _, _, scratch, _, _ = nothing()
-    _compile(model, w.geometry, w.looks, w.looks.surface[0], scratch.path[0], scratch.hit[0], scratch.lobes[0])
+    _compile(model, w.geometry, w.materials, w.materials.surface[0], scratch.path[0], scratch.hit[0], scratch.lobes[0])
 
 
 def integrator() -> None:

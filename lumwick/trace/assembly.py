@@ -18,7 +18,7 @@ def owners(parts: Sequence[Part]) -> NDArray[np.int32]:
 
 
 def geometry_of(parts: list[Part], top: embree.Scene, table: NDArray[np.int32], row: NDArray[np.int32]) -> Geometry:
-    """What a ray may meet, for the kernel; ``table`` has the numbers of things and surfaces, ``row`` those of looks."""
+    """What a ray may meet, for the kernel; ``table`` has the numbers of things and surfaces, ``row`` those of materials."""
     tones = [p.tone for p in parts if p.tone is not None]
     lengths = [0 if p.tone is None else len(p.tone) for p in parts]
     return Geometry(
@@ -36,25 +36,25 @@ def geometry_of(parts: list[Part], top: embree.Scene, table: NDArray[np.int32], 
     )
 
 
-def looks_of(parts: list[Part]) -> tuple[NDArray[np.int32], NDArray[np.void], NDArray[np.void]]:
-    """Each part's row among the looks of its kind, and the looks of surfaces and of plants."""
+def materials_of(parts: list[Part]) -> tuple[NDArray[np.int32], NDArray[np.void], NDArray[np.void]]:
+    """Each part's row among the materials of its kind, and the materials of surfaces and of plants."""
     row = np.zeros(len(parts), np.int32)
-    looks: tuple[list[NDArray[np.void]], list[NDArray[np.void]]] = ([], [])
+    materials: tuple[list[NDArray[np.void]], list[NDArray[np.void]]] = ([], [])
     for k, part in enumerate(parts):
-        mine = looks[part.kind == PLANT]
+        mine = materials[part.kind == PLANT]
         row[k] = len(mine)
-        mine.append(part.look)
-    surface, plant = looks
+        mine.append(part.material)
+    surface, plant = materials
     return (
         row,
-        _table(surface, records.SURFACE),
-        _table(plant, records.PLANT_LOOK),
+        _table(surface, records.MATERIAL),
+        _table(plant, records.PLANT_MATERIAL),
     )
 
 
-def _table(looks: list[NDArray[np.void]], kind: np.dtype[np.void]) -> NDArray[np.void]:
+def _table(materials: list[NDArray[np.void]], kind: np.dtype[np.void]) -> NDArray[np.void]:
     """Records one below the other, shape (n,), at least one."""
-    out = np.zeros(max(len(looks), 1), kind)
-    for k, look in enumerate(looks):
-        out[k] = look
+    out = np.zeros(max(len(materials), 1), kind)
+    for k, material in enumerate(materials):
+        out[k] = material
     return out

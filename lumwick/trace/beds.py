@@ -26,7 +26,7 @@ from lumwick.snapshot.planted import MOVES
 from lumwick.trace import embree
 from lumwick.trace.furnish import GrownPiece
 from lumwick.trace.part import Part
-from lumwick.trace.plant_looks import look_of, own_look
+from lumwick.trace.plant_materials import own_plant_material, plant_material
 from lumwick.trace.world import MODEL, PLANT
 
 
@@ -40,7 +40,7 @@ class Shape:
     mesh: embree.Geometry
     seed: int
     level: int
-    look: Any
+    material: Any
     """Its record for the kernel: PLANT_LOOK, or SURFACE of a model of one's own."""
     cut: NDArray[np.int64]
     rest: NDArray[np.float32]
@@ -56,8 +56,12 @@ class Shape:
     def dress(self, standing: Standing) -> None:
         """Let it look as its stand's season says."""
         if self.looks_as != standing.looks_as:
-            self.looks_as, stand, season = standing.looks_as, standing.stand, standing.look
-            self.look = own_look(stand, season, self.piece) if self.piece else look_of(stand, season, self.form)
+            self.looks_as, stand, season = standing.looks_as, standing.stand, standing.material
+            self.material = (
+                own_plant_material(stand, season, self.piece)
+                if self.piece
+                else plant_material(stand, season, self.form)
+            )
 
 
 Dealt = list[tuple[int, int, int, NDArray[np.int64]]]
@@ -113,7 +117,7 @@ class Standing:
     beds: list[Bed]
     dealt_for: tuple[float, ...] = ()
     """From where its beds were dealt out, and how far they had grown."""
-    look: Look = field(default_factory=lambda: Look((0.0, 0.0, 0.0)))
+    material: Look = field(default_factory=lambda: Look((0.0, 0.0, 0.0)))
     """In the season that it was last seen in."""
     looks_as: str = ""
 
@@ -157,9 +161,9 @@ class Sway:
 
 def let_rest(shape: Shape, standing: Standing, step: int) -> bool:
     """Let a form be as far grown as it is, and look as its season says; whether its vertices are others than before."""
-    look = standing.look
+    material = standing.material
     shape.dress(standing)
-    bears = Bears(step / STEPS, round(look.kept * 32) / 32, round(look.bloom * 32) / 32)
+    bears = Bears(step / STEPS, round(material.kept * 32) / 32, round(material.bloom * 32) / 32)
     if bears == shape.bears:
         return False
     shape.bears = bears
@@ -175,11 +179,11 @@ def dress(standing: Standing, sway: Sway) -> None:
     """Tell how a stand looks in the season that it is seen in."""
     stand, kind = standing.stand, standing.kind
     if stand.leaves == "in summer":
-        standing.look = Look(kind.leaf)
+        standing.material = Look(kind.leaf)
     else:
         month = sway.month if stand.leaves == "by the date" else float(stand.month)
-        standing.look = at_month(kind.turns, month, kind.leaf)
-    standing.looks_as = repr((standing.look, *(getattr(stand, name) for name in COLOURS)))
+        standing.material = at_month(kind.turns, month, kind.leaf)
+    standing.looks_as = repr((standing.material, *(getattr(stand, name) for name in COLOURS)))
 
 
 def size_of(bed: Bed, stand: Stand) -> float:
@@ -264,7 +268,7 @@ def place(standing: Standing, bed: Bed, shape: Shape, which: NDArray[np.int64], 
     if shape.piece is not None:
         piece, shade = shape.piece, bed.plants.shade[which].astype(np.float32)
         return Part(
-            MODEL, shape.scene, m, shade, shape.look, mask=piece.mask, thing=standing.stand.name,
+            MODEL, shape.scene, m, shade, shape.material, mask=piece.mask, thing=standing.stand.name,
             surfaces=(piece.part.surface.name,) * 4,
         )  # fmt: skip
     # scattered light meets a plant in its simplest form; a stone as it is, for another would lie within it
@@ -275,7 +279,7 @@ def place(standing: Standing, bed: Bed, shape: Shape, which: NDArray[np.int64], 
         shape.scene,
         m,
         bed.plants.shade[which].astype(np.float32),
-        shape.look,
+        shape.material,
         shape.cut,
         mask=mask,
         thing=standing.stand.name,
@@ -285,4 +289,4 @@ def place(standing: Standing, bed: Bed, shape: Shape, which: NDArray[np.int64], 
 
 def as_scattered(part: Part, simple: Shape) -> Part:
     """The same placements of the simplest form, for the rays that scattered light takes."""
-    return replace(part, child=simple.scene, look=simple.look, cut=simple.cut, mask=embree.MASK_COARSE)
+    return replace(part, child=simple.scene, material=simple.material, cut=simple.cut, mask=embree.MASK_COARSE)

@@ -28,8 +28,8 @@ from lumwick.snapshot.standing import moving_of, phases
 from lumwick.trace import embree, lamps
 from lumwick.trace.corners import corners
 from lumwick.trace.lit import NO_GOBO, Lit, Thrown
-from lumwick.trace.looks import Read, Textures, mean_of, mesh_look, ray_mask, surface_look
-from lumwick.trace.part import Part, plain_look
+from lumwick.trace.materials import Read, Textures, mean_of, mesh_material, ray_mask, surface_material
+from lumwick.trace.part import Part, matt_material
 from lumwick.trace.records import CORNER, EMITTER, LAMP, PORTAL
 from lumwick.trace.sections.land import LandMade
 from lumwick.trace.textures import packed
@@ -130,7 +130,7 @@ class GrownPiece:
 
     part: MeshPart
     form: Form
-    look: NDArray[np.void]
+    material: NDArray[np.void]
     mask: int
     leafy: bool
     mean: NDArray[np.float64]
@@ -157,8 +157,10 @@ def _still_or_moving(
 class _Made:
     """Parts of models as they are made, one after another."""
 
-    def __init__(self, surfaces: dict[str, Surface], looks: dict[str, NDArray[np.void]], textures: Textures) -> None:
-        self.surfaces, self.looks, self.textures = surfaces, looks, textures
+    def __init__(
+        self, surfaces: dict[str, Surface], materials: dict[str, NDArray[np.void]], textures: Textures
+    ) -> None:
+        self.surfaces, self.materials, self.textures = surfaces, materials, textures
         self.parts: dict[str, Part] = {}
         self.notes: list[str] = []
         self.rows: list[NDArray[np.void]] = []
@@ -174,23 +176,23 @@ class _Made:
             self.grown[stand].append([])
             for piece in pieces(mesh, own, height, seed, level):
                 surface = piece.part.surface
-                look = mesh_look(surface, self.textures)
-                mean = np.array(look["base"]) * mean_of(surface)
+                material = mesh_material(surface, self.textures)
+                mean = np.array(material["base"]) * mean_of(surface)
                 if piece.leafy:
-                    look["translucency"] = own.through * look["base"]
-                    look["base"] *= 1 - own.through
-                look["corners"] = self._rows(piece.part, look)
+                    material["translucency"] = own.through * material["base"]
+                    material["base"] *= 1 - own.through
+                material["corners"] = self._rows(piece.part, material)
                 self.grown[stand][level].append(
-                    GrownPiece(piece.part, piece.form, look, ray_mask(look), piece.leafy, mean)
+                    GrownPiece(piece.part, piece.form, material, ray_mask(material), piece.leafy, mean)
                 )
 
-    def _rows(self, part: MeshPart, look: NDArray[np.void]) -> int:
+    def _rows(self, part: MeshPart, material: NDArray[np.void]) -> int:
         """Add what a part's corners have besides their places; the first row, or -1 if they have nothing."""
         corner = corners(part)
         if corner is None:
             return -1
         if part.uv is None:
-            look["boxed"] = 1.0
+            material["boxed"] = 1.0
         first = sum(map(len, self.rows))
         self.rows.append(corner)
         return first
@@ -212,23 +214,23 @@ class _Made:
 
     def _part(self, thing: Thing, k: int, part: MeshPart, worn: str, poses: int) -> None:
         own = self.surfaces.get(worn)
-        row = self.looks[own.id].copy() if own else mesh_look(part.surface, self.textures)
+        row = self.materials[own.id].copy() if own else mesh_material(part.surface, self.textures)
         row["toned"] = 0.0
         corner = corners(part)
         if corner is not None and part.uv is None:
             row["boxed"] = 1.0
         mask, first = ray_mask(row), -1
         for pose in range(max(poses, 1)):
-            look = row.copy()
+            material = row.copy()
             if corner is not None and (pose == 0 or part.normals is not None):
                 first = sum(map(len, self.rows))
                 self.rows.append(corner.copy() if pose else corner)
-            look["corners"] = first
+            material["corners"] = first
             vertices = embree.padded(part.vertices)
             geometry, scene = _still_or_moving(vertices, part, mask, bool(poses))
             names = (own.name if own else part.surface.name,) * 4
             self.parts[f"thing {thing.id} {k}" + (f" {pose}" if poses else "")] = Part(
-                MODEL, scene, look=look, mask=mask, thing=thing.name, surfaces=names, surface=worn
+                MODEL, scene, material=material, mask=mask, thing=thing.name, surfaces=names, surface=worn
             )
             if poses:
                 normals = first if part.normals is not None else -1
@@ -261,10 +263,10 @@ class Furnishing:
         """
         textures = Textures()
         surfaces = {surface.id: surface for surface in inputs.surfaces}
-        looks = {name: surface_look(inputs.read, surface, textures) for name, surface in surfaces.items()}
-        made = _Made(surfaces, looks, textures)
+        materials = {name: surface_material(inputs.read, surface, textures) for name, surface in surfaces.items()}
+        made = _Made(surfaces, materials, textures)
         for built in inputs.built:
-            made.parts[f"built {built.id}"] = _timber(inputs.land.ground, built, surfaces, looks)
+            made.parts[f"built {built.id}"] = _timber(inputs.land.ground, built, surfaces, materials)
         for thing in inputs.things:
             made.model(inputs.read, thing, inputs.moving.get(thing.id, 0))
         for stand, (own, height, seed) in inputs.grown.items():
@@ -319,17 +321,17 @@ class Furnishing:
             if part.kind != MODEL:
                 continue
             if part.surface in inputs.surfaces:
-                glow, part.look["wet"], colour = inputs.surfaces[part.surface]
-                part.look["emission"] = glow * from_hex(colour)
-            part.look["lamp"] = -1
-            if part.look["emission"].any() and name.startswith("thing "):
-                lit.glowing(part, part.look["emission"] * self._mean_glow(part))
+                glow, part.material["wet"], colour = inputs.surfaces[part.surface]
+                part.material["emission"] = glow * from_hex(colour)
+            part.material["lamp"] = -1
+            if part.material["emission"].any() and name.startswith("thing "):
+                lit.glowing(part, part.material["emission"] * self._mean_glow(part))
         self.portal = np.stack([lamps.portal(g) for g in inputs.gaps]) if inputs.gaps else np.zeros(0, PORTAL)
         self.lamp, self.emitter, self.gobo = lit.arrays()
 
     def _mean_glow(self, part: Part) -> NDArray[np.float64]:
         """Mean of a glow texture: a lamp samples its surface as if it shone evenly."""
-        number = int(part.look["emission_map"])
+        number = int(part.material["emission_map"])
         if number < 0:
             return np.ones(3)
         where = self.texture_where[number]
@@ -337,7 +339,7 @@ class Furnishing:
         return to_linear(self.texture[last : last + 3] / 255.0)
 
 
-def _timber(ground: Ground, built: Built, surfaces: dict[str, Surface], looks: dict[str, NDArray[np.void]]) -> Part:
+def _timber(ground: Ground, built: Built, surfaces: dict[str, Surface], materials: dict[str, NDArray[np.void]]) -> Part:
     timber = Timber(
         **cached(
             "timber",
@@ -356,20 +358,20 @@ def _timber(ground: Ground, built: Built, surfaces: dict[str, Surface], looks: d
         return Part(
             TIMBER,
             scene(),
-            look=plain_look(BOAT_PAINT if built.kind == "boat" else DARK_TIMBER),
+            material=matt_material(BOAT_PAINT if built.kind == "boat" else DARK_TIMBER),
             tone=timber.tone,
             thing=built.name,
             surfaces=("timber",) * 4,
         )
     if built.surface not in surfaces:
         raise PlaceError(f"{built.name} has a surface that this place does not have.")
-    look = looks[built.surface].copy()
-    look["boxed"], look["corners"] = 1.0, -1
-    mask = ray_mask(look)
+    material = materials[built.surface].copy()
+    material["boxed"], material["corners"] = 1.0, -1
+    mask = ray_mask(material)
     return Part(
         MODEL,
         scene(mask),
-        look=look,
+        material=material,
         tone=timber.tone,
         thing=built.name,
         surfaces=(surfaces[built.surface].name,) * 4,

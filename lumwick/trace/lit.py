@@ -13,7 +13,7 @@ from lumwick.built.lamps import LampLight
 from lumwick.place.fields import Asset
 from lumwick.place.objects import Gobo
 from lumwick.trace import embree, lamps
-from lumwick.trace.looks import plain_material
+from lumwick.trace.materials import plain_material
 from lumwick.trace.part import Part
 from lumwick.trace.records import EMITTER, LAMP
 from lumwick.trace.textures import read_image
@@ -64,10 +64,12 @@ class Lit:
                 self._pictures.append(read_ies(self._read(lamp.distribution), lamp.distribution.name).table())
             self._rows.append(lamps.row(lamp, thrown, table))
         if outline is not None:
-            look = plain_material((0.0, 0.0, 0.0))
-            look["emission"], look["lamp"] = lamp.light(), number
+            material = plain_material((0.0, 0.0, 0.0))
+            material["emission"], material["lamp"] = lamp.light(), number
             scene = embree.still_scene(*outline)
-            self.parts[f"lamp {lamp.id}"] = Part(MODEL, scene, look=look, thing=lamp.name, surfaces=("lamp",) * 4)
+            self.parts[f"lamp {lamp.id}"] = Part(
+                MODEL, scene, material=material, thing=lamp.name, surfaces=("lamp",) * 4
+            )
 
     def glowing(self, part: Part, mean: NDArray[np.float64]) -> None:
         """Let a model light others; one with so many triangles that it is no lamp lights whoever meets it by
@@ -76,7 +78,7 @@ class Lit:
             return
         made = lamps.glowing_mesh(part.corners_in_place(), mean)
         if made is not None:
-            part.look["lamp"] = len(self._rows)
+            part.material["lamp"] = len(self._rows)
             self._shining(*made)
 
     def _shining(self, row: NDArray[np.void], triangles: NDArray[np.void]) -> None:

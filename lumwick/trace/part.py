@@ -8,17 +8,17 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lumwick.trace import embree
-from lumwick.trace.records import SURFACE
+from lumwick.trace.records import MATERIAL
 
 IDENTITY = np.array([1, 0, 0, 0, 1, 0, 0, 0, 1, 0, 0, 0], np.float32)
 """A placement at the origin, unturned."""
 
 
-def plain_look(albedo: tuple[float, ...] | NDArray[np.float64] = (0.0, 0.0, 0.0)) -> NDArray[np.void]:
-    """The look of a part of one matt colour."""
-    look = np.zeros((), SURFACE)
-    look["base"] = albedo
-    return look
+def matt_material(albedo: tuple[float, ...] | NDArray[np.float64] = (0.0, 0.0, 0.0)) -> NDArray[np.void]:
+    """The material of a part of one matt colour."""
+    material = np.zeros((), MATERIAL)
+    material["base"] = albedo
+    return material
 
 
 @dataclass
@@ -31,8 +31,8 @@ class Part:
         3x4 column-major: the three axes, then the position [m].
     shade : ndarray of float32, shape (n,)
         Each placement's own number from 0 to 1.
-    look : record, shape ()
-        `lumwick.trace.records.SURFACE`, or PLANT_LOOK of a plant.
+    material : record, shape ()
+        `lumwick.trace.records.MATERIAL`, or PLANT_LOOK of a plant.
     cut : ndarray of int64, shape (3,)
         Quads at which the surface changes.
     tone : ndarray of float32 or None
@@ -47,7 +47,7 @@ class Part:
     child: embree.Scene
     transforms: NDArray[np.float32] = field(default_factory=lambda: IDENTITY[None].copy())
     shade: NDArray[np.float32] = field(default_factory=lambda: np.zeros(1, np.float32))
-    look: NDArray[np.void] = field(default_factory=plain_look)
+    material: NDArray[np.void] = field(default_factory=matt_material)
     cut: NDArray[np.int64] = field(default_factory=lambda: np.full(3, 2**40, np.int64))
     tone: NDArray[np.float32] | None = None
     mask: int = embree.MASK_SOLID

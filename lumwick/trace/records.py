@@ -17,7 +17,7 @@ def _record(**fields: int | tuple[int, ...]) -> np.dtype:
 
 # -- what the stage fills ------------------------------------------------------------------------------------
 
-SURFACE = _record(
+MATERIAL = _record(
     base=3,  # albedo; of metals the colour they mirror
     second=3,  # a pattern's other colour
     roughness=0,
@@ -51,9 +51,9 @@ SURFACE = _record(
     forms=0,  # of a far ridge: size of its spurs [m]; 0 for all else
     snow_from=0,  # height about which snow begins to lie on it [m]
 )
-"""The look of a model, of timber, of far ground (their base alone) and of far ridges (base, rock as the second)."""
+"""The material of a model, of timber, of far ground (their base alone) and of far ridges (base, rock as the second)."""
 
-PLANT_LOOK = _record(
+PLANT_MATERIAL = _record(
     reflected=(4, 3),
     transmitted=(4, 3),
     height=0,
@@ -65,7 +65,7 @@ PLANT_LOOK = _record(
     strip=4,  # quads that make up one leaf of each surface
     sheen=0,  # GGX alpha of the leaves' upper side
 )
-"""The look of a plant; its surfaces are bark, leaf, stalk and plume."""
+"""The material of a plant; its surfaces are bark, leaf, stalk and plume."""
 
 CORNER = np.dtype([("uv", F4, (3, 2)), ("normal", F4, (3, 3)), ("tangent", F4, 3), ("widths", F4)])
 """A textured triangle: at each corner its place on the texture and its normal; the way of growing u; texture widths in

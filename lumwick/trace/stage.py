@@ -22,7 +22,7 @@ from lumwick.snapshot.evaluate import Setting, Snapshot
 from lumwick.snapshot.memory import Memory
 from lumwick.snapshot.planted import area_shapes, films_of, planted
 from lumwick.trace import embree, records
-from lumwick.trace.assembly import geometry_of, looks_of, owners
+from lumwick.trace.assembly import geometry_of, materials_of, owners
 from lumwick.trace.beds import Sway
 from lumwick.trace.cloud_lattice import lattice
 from lumwick.trace.framing import Window
@@ -37,7 +37,7 @@ from lumwick.trace.furnish import (
 from lumwick.trace.integrator.scattering import albedo_table
 from lumwick.trace.lighting import Lighting
 from lumwick.trace.lock import ENGINE, alone
-from lumwick.trace.looks import plain_material, ray_mask
+from lumwick.trace.materials import plain_material, ray_mask
 from lumwick.trace.part import Part
 from lumwick.trace.sections.banks import BankLight, BanksInputs, bank_record, make_banks
 from lumwick.trace.sections.clouds import NONE
@@ -53,7 +53,7 @@ from lumwick.trace.sections.weather import Lit, Weathering
 from lumwick.trace.stands import Stands
 from lumwick.trace.textures import CODE_TO_LINEAR
 from lumwick.trace.watering import Watering
-from lumwick.trace.world import MODEL, NO_CLOUD_LATTICE, Air, CloudLattice, Land, Lights, Looks, View, World
+from lumwick.trace.world import MODEL, NO_CLOUD_LATTICE, Air, CloudLattice, Land, Lights, Materials, View, World
 
 GRAIN = 0.16
 """How much of the ground's fine grain tilts its normals (practice)."""
@@ -271,10 +271,10 @@ class Stage:
         top = self._top.of(TopInputs(made, tuple(named), tuple(parts)))
         table, self.things, self.surfaces = numbered(parts)
         light = self._daylight.made
-        row, surface, plant = looks_of(parts)
+        row, surface, plant = materials_of(parts)
         self.world = World(
             geometry_of(parts, top, table, row),
-            self._looks(surface, plant),
+            self._materials(surface, plant),
             self._ground(),
             self._water.laid_out(self._sea.made, self._daylight.made),
             self._air(),
@@ -340,9 +340,9 @@ class Stage:
             self._cached_lattice = (key, lattice(axes, tan_x, shown, size))
         return self._cached_lattice[1]
 
-    def _looks(self, surface: NDArray[np.void], plant: NDArray[np.void]) -> Looks:
+    def _materials(self, surface: NDArray[np.void], plant: NDArray[np.void]) -> Materials:
         furnishing = self.furnishing
-        return Looks(
+        return Materials(
             surface=surface,
             plant=plant,
             corner=furnishing.corner,
@@ -397,15 +397,17 @@ class Stage:
         vertices: NDArray[np.float32],
         faces: NDArray[np.uint32],
         colour: tuple[float, float, float] = (0.0, 0.0, 0.0),
-        look: NDArray[np.void] | None = None,
+        material: NDArray[np.void] | None = None,
     ) -> None:
         """Set up a plain matt test target, such as a grey card, or one of another look (it stays until the stage is
         dropped)."""
-        look = plain_material(colour) if look is None else look
-        mask = ray_mask(look)
+        material = plain_material(colour) if material is None else material
+        mask = ray_mask(material)
         scene = embree.still_scene(vertices, faces, mask)
         self._top.forget()
-        self._targets[f"target {name}"] = Part(MODEL, scene, look=look, mask=mask, thing=name, surfaces=(name,) * 4)
+        self._targets[f"target {name}"] = Part(
+            MODEL, scene, material=material, mask=mask, thing=name, surfaces=(name,) * 4
+        )
 
     def view(
         self,

@@ -245,7 +245,7 @@ class Stands:
         own = bed.own.get((k, shape.level, number))
         if own is None:
             own = bed.own[k, shape.level, number] = self._made(standing, bed, shape.level, number)
-        own.vertices[:], own.look = shape.vertices, shape.look
+        own.vertices[:], own.material = shape.vertices, shape.material
         part = place(standing, bed, own, np.array([k]), slopes)
         stand = standing.stand
         tall = float(bed.plants.scale[k]) * stand.height

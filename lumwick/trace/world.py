@@ -22,7 +22,7 @@ class Geometry(NamedTuple):
 
     scene: int
     kind: NDArray[np.int32]
-    row: NDArray[np.int32]  # its look's, among those of its kind
+    row: NDArray[np.int32]  # its material's, among those of its kind
     offset: NDArray[np.int64]  # where its tones start
     cut: NDArray[np.int64]  # quads at which its surface changes
     thing: NDArray[np.int32]  # for each of its four surfaces: its number as a thing, then as a surface
@@ -33,8 +33,8 @@ class Geometry(NamedTuple):
     pierced: F32  # boxes round what is cut out or clear, where shadow rays must look closer: least xyz, greatest xyz
 
 
-class Looks(NamedTuple):
-    """How things look."""
+class Materials(NamedTuple):
+    """Materials of models and plants, and their textures."""
 
     surface: Records
     plant: Records
@@ -113,7 +113,7 @@ class World(NamedTuple):
     """Everything of one instant."""
 
     geometry: Geometry
-    looks: Looks
+    materials: Materials
     land: Land
     waters: Waters
     air: Air
@@ -218,9 +218,9 @@ def hollow() -> World:
             none(1),
             none(2),
         ),
-        Looks(
-            none(1, records.SURFACE),
-            none(1, records.PLANT_LOOK),
+        Materials(
+            none(1, records.MATERIAL),
+            none(1, records.PLANT_MATERIAL),
             none(1, records.CORNER),
             none(1, np.uint8),
             none(2, i64),

@@ -23,7 +23,7 @@ from lumwick.trace import embree
 from lumwick.trace import furnish as furnishing
 from lumwick.trace.integrator.rays import meets_box
 from lumwick.trace.integrator.skylight import pick_sky, sky_light
-from lumwick.trace.looks import plain_material
+from lumwick.trace.materials import plain_material
 from lumwick.trace.part import IDENTITY, Part, boxes
 from lumwick.trace.quality import QUALITIES
 from lumwick.trace.sampling import pair
@@ -45,7 +45,7 @@ def room() -> Stage:
     stage.add_target("card", *quad(-3, 12.0, 26, 2, 12.0, 31), (0.2, 0.4, 0.7))
     stage.add_target("floor", *quad(-60, -10, 27, 60, 40, 27), (0.5, 0.5, 0.5))
     glossy = plain_material((0.3, 0.3, 0.3), 0.3)
-    stage.add_target("gloss", *quad(1, 9.0, 26, 5, 9.0, 29.5), look=glossy)
+    stage.add_target("gloss", *quad(1, 9.0, 26, 5, 9.0, 29.5), material=glossy)
     return stage
 
 
@@ -66,10 +66,10 @@ def test_a_half_clear_surface_is_half_way_between_clear_and_matt() -> None:
             (0.0, 0.0, 0.0)
         )  # light that does not go through the pane before it comes back through it
         glow["emission"] = 60000.0
-        stage.add_target("wall", *quad(-60, 40.0, -20, 60, 40.0, 90), look=glow)
-        look = plain_material((0.8, 0.8, 0.8), 0.5)
-        look["transmission"], look["thin"] = clear, 1.0
-        stage.add_target("pane", *quad(-60, 12.0, -20, 60, 12.0, 90), look=look)
+        stage.add_target("wall", *quad(-60, 40.0, -20, 60, 40.0, 90), material=glow)
+        material = plain_material((0.8, 0.8, 0.8), 0.5)
+        material["transmission"], material["thin"] = clear, 1.0
+        stage.add_target("pane", *quad(-60, 12.0, -20, 60, 12.0, 90), material=material)
         readings.append(float(exposed(stage, replace(AHEAD, f_number=22.0), 128, (48, 27), bounces=1).mean()))
     assert (
         readings[1] == pytest.approx((readings[0] + readings[2]) / 2, rel=0.03)

@@ -146,7 +146,7 @@ def test_a_model_grows_sheds_in_winter_and_is_coloured_by_its_season() -> None:
         seen = drawn(setting, 0.5)
         tall[name] = float(seen["bark"].mesh()[0][:, 2].max())
         leafy[name] = leaf_area(seen["green"])
-        colour[name] = seen["green"].look["base"].copy()
+        colour[name] = seen["green"].material["base"].copy()
     assert tall["summer"] == pytest.approx(3.0, rel=0.05) and 1.0 < tall["half"] < 2.4
     assert leafy["winter"] < 0.05 * leafy["summer"]
     assert colour["autumn"][0] / colour["autumn"][1] > 1.3 * colour["summer"][0] / colour["summer"][1]

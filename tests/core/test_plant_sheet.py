@@ -138,7 +138,7 @@ def drawn(stage: Stage) -> str:
     """A digest of all that is drawn of plants."""
     parts = {name: part for name, part in stage.parts().items() if name.startswith("stand ")}
     bent = [shape.vertices for one in stage.stands.standings for bed in one.beds for shape in bed.shapes.values()]
-    return digest(sorted(parts), [p.transforms for p in parts.values()], [p.look for p in parts.values()], bent)
+    return digest(sorted(parts), [p.transforms for p in parts.values()], [p.material for p in parts.values()], bent)
 
 
 def test_a_front_a_season_and_a_colour_change_what_is_drawn() -> None:
@@ -164,7 +164,7 @@ def test_a_front_a_season_and_a_colour_change_what_is_drawn() -> None:
         )
         stage = Stage(dated)
         stage.set(evaluate(dated, dated.place.shots[0], 0.9))
-        leaf[month] = next(iter(stage.stands.standings[0].beds[0].shapes.values())).look["reflected"][1].copy()
+        leaf[month] = next(iter(stage.stands.standings[0].beds[0].shapes.values())).material["reflected"][1].copy()
     assert leaf[10][0] > 1.5 * leaf[6][0]
     # an edit is seen at the instant that is shown: nothing but the stand has changed
     still = dated.place.shots[0]
@@ -174,8 +174,8 @@ def test_a_front_a_season_and_a_colour_change_what_is_drawn() -> None:
         stage.change(replace(dated, place=edited, told=None, memory=Memory()))
         stage.set(evaluate(stage.setting, still, 0.9))
         assert drawn(stage) != before, path
-    look = next(iter(stage.stands.standings[0].beds[0].shapes.values())).look
-    assert look["reflected"][1][2] > 3 * look["reflected"][1][0]
+    material = next(iter(stage.stands.standings[0].beds[0].shapes.values())).material
+    assert material["reflected"][1][2] > 3 * material["reflected"][1][0]
     with pytest.raises(PlaceError, match="no colour"):
         apply(setting.place, command({"op": "set", "path": "/growth/s/leaf_colour", "value": "#12"}))
 

@@ -77,11 +77,11 @@ def test_wet_sand_is_darker_and_shines() -> None:
         surface = Surface(
             id="s", name="Sand", pattern="sand", colour="#b9a684", second="#b9a684", roughness=0.9, wet=wet, relief=0.0
         )
-        from lumwick.trace.looks import Textures, surface_look
+        from lumwick.trace.materials import Textures, surface_material
 
-        look = surface_look(setting.read, surface, Textures())
-        look["wet"] = wet
-        stage.add_target("card", *quad(-30, -30, 30, 30, 30, 30), look=look)
+        material = surface_material(setting.read, surface, Textures())
+        material["wet"] = wet
+        stage.add_target("card", *quad(-30, -30, 30, 30, 30, 30), material=material)
         down = Camera(np.array([0.0, -0.1, 40.0]), direction_of(0.0, -89.0), 50.0, focus=1000.0)
         s = evaluate(setting, setting.place.shots[0], 0.0, down).sun_direction
         mirror = Camera(
@@ -128,16 +128,16 @@ def test_a_textured_model_is_seen_as_its_texture_says_and_cut_where_it_is_clear(
 
 
 def test_a_clear_pane_lets_light_to_the_floor_behind_it() -> None:
-    from lumwick.trace.looks import plain_material
+    from lumwick.trace.materials import plain_material
 
     readings = []
     for kind in ("none", "pane", "board"):
         _setting, stage = flat()
         stage.add_target("floor", *quad(-20, -20, 2, 20, 20, 2), (0.5, 0.5, 0.5))
         if kind != "none":
-            look = plain_material((1.0, 1.0, 1.0), 0.0)
-            look["transmission"], look["thin"] = (1.0, 1.0) if kind == "pane" else (0.0, 0.0)
-            stage.add_target("roof", *quad(-60, -60, 12, 60, 60, 12), look=look)
+            material = plain_material((1.0, 1.0, 1.0), 0.0)
+            material["transmission"], material["thin"] = (1.0, 1.0) if kind == "pane" else (0.0, 0.0)
+            stage.add_target("roof", *quad(-60, -60, 12, 60, 60, 12), material=material)
         down = Camera(np.array([0.0, -0.1, 9.0]), direction_of(0.0, -89.0), 50.0, focus=1000.0)
         readings.append(float(exposed(stage, down, 64, bounces=0).mean()))
     none, pane, board = readings

@@ -20,7 +20,7 @@ from lumwick.snapshot.evaluate import Setting, evaluate
 from lumwick.trace import lamps
 from lumwick.trace.film import blank
 from lumwick.trace.lamps import glowing_mesh
-from lumwick.trace.looks import plain_material
+from lumwick.trace.materials import plain_material
 from lumwick.trace.quality import Limit
 from lumwick.trace.render import expose
 from lumwick.trace.sections.weather import lamplit
@@ -162,7 +162,7 @@ def test_a_glowing_mesh_is_found_by_lamps_sampling_and_by_chance_alike() -> None
     ball = trimesh.creation.icosphere(subdivisions=4, radius=0.5)
     glow = plain_material((0.0, 0.0, 0.0))
     glow["emission"] = 500.0
-    stage.add_target("ball", ball.vertices + [0, 0, 302], ball.faces, look=glow)
+    stage.add_target("ball", ball.vertices + [0, 0, 302], ball.faces, material=glow)
     # a sphere of luminance L and radius r at a distance d lights as pi L (r / d)^2
     expected = np.pi * 500 * (0.5 / 2) ** 2
     setting = stage.setting
@@ -182,12 +182,12 @@ def test_a_glowing_mesh_is_found_by_lamps_sampling_and_by_chance_alike() -> None
     part = stage.parts()["target ball"]
     row, triangles = glowing_mesh(part.corners_in_place(), np.full(3, 500.0))
     for sampled in (False, True):
-        part.look["lamp"] = 0 if sampled else -1
-        geometry, looks, lights = stage.world.geometry, stage.world.looks, stage.world.lights
-        surface = looks.surface.copy()
-        surface[geometry.row[list(stage.parts()).index("target ball")]] = part.look
+        part.material["lamp"] = 0 if sampled else -1
+        geometry, materials, lights = stage.world.geometry, stage.world.materials, stage.world.lights
+        surface = materials.surface.copy()
+        surface[geometry.row[list(stage.parts()).index("target ball")]] = part.material
         stage.world = stage.world._replace(
-            looks=looks._replace(surface=surface),
+            materials=materials._replace(surface=surface),
             lights=lights._replace(lamp=row[None] if sampled else row[None][:0], emitter=triangles),
         )
         film = blank(16, 16)

@@ -19,7 +19,7 @@ from lumwick.place.nature import Air, Sea, Surround
 from lumwick.place.objects import Surface
 from lumwick.snapshot.evaluate import Setting, evaluate
 from lumwick.trace.film import blank
-from lumwick.trace.looks import Textures, plain_material, surface_look
+from lumwick.trace.materials import Textures, plain_material, surface_material
 from lumwick.trace.quality import Limit
 from lumwick.trace.render import expose
 from lumwick.trace.stage import Stage
@@ -69,11 +69,11 @@ def furnace(tmp_path_factory: pytest.TempPathFactory) -> Stage:
     stage = surrounded(tmp_path_factory.mktemp("furnace"), np.ones((16, 32, 3)), np.pi * FIELD)
     glow = plain_material((0.0, 0.0, 0.0))
     glow["emission"] = FIELD
-    stage.add_target("floor", *card(90000.0, 275.0), look=glow)
+    stage.add_target("floor", *card(90000.0, 275.0), material=glow)
     return stage
 
 
-def look(**numbers: float) -> np.ndarray:
+def material(**numbers: float) -> np.ndarray:
     made = plain_material((1.0, 1.0, 1.0), 0.9999)
     for name, value in numbers.items():
         made[name] = value
@@ -82,25 +82,25 @@ def look(**numbers: float) -> np.ndarray:
 
 OPAQUE = {
     "matt": plain_material((1.0, 1.0, 1.0)),
-    "satin": look(roughness=0.3),
-    "dull": look(roughness=0.8),
-    "polished": look(roughness=0.0),
-    "chrome": look(metalness=1, roughness=0.0),
-    "brushed": look(metalness=1, roughness=0.35),
-    "cast": look(metalness=1, roughness=0.7),
-    "raw": look(metalness=1, roughness=0.9999),
-    "varnished": look(roughness=0.9, coat=1, coat_roughness=0.1),
-    "rough coat": look(roughness=0.5, coat=1, coat_roughness=0.5),
-    "coated metal": look(metalness=1, roughness=0.5, coat=1, coat_roughness=0.2),
-    "wet": look(roughness=0.9, wet=1.0),
-    "dense": look(roughness=0.4, ior=2.4),
+    "satin": material(roughness=0.3),
+    "dull": material(roughness=0.8),
+    "polished": material(roughness=0.0),
+    "chrome": material(metalness=1, roughness=0.0),
+    "brushed": material(metalness=1, roughness=0.35),
+    "cast": material(metalness=1, roughness=0.7),
+    "raw": material(metalness=1, roughness=0.9999),
+    "varnished": material(roughness=0.9, coat=1, coat_roughness=0.1),
+    "rough coat": material(roughness=0.5, coat=1, coat_roughness=0.5),
+    "coated metal": material(metalness=1, roughness=0.5, coat=1, coat_roughness=0.2),
+    "wet": material(roughness=0.9, wet=1.0),
+    "dense": material(roughness=0.4, ior=2.4),
 }
 
 
 @pytest.mark.parametrize("name", OPAQUE)
 @pytest.mark.parametrize("degrees", [12.0, 55.0])
 def test_furnace_what_absorbs_nothing_vanishes_in_a_white_field(furnace: Stage, name: str, degrees: float) -> None:
-    furnace.add_target("card", *card(40.0, 300.0), look=OPAQUE[name])
+    furnace.add_target("card", *card(40.0, 300.0), material=OPAQUE[name])
     e = np.radians(degrees)
     position = np.array([0.0, -60 * np.cos(e), 300 + 60 * np.sin(e)])
     camera = Camera(position, look_at(position, np.array([0.0, 0.0, 300.0])), 300.0, focus=1000.0)
@@ -110,7 +110,7 @@ def test_furnace_what_absorbs_nothing_vanishes_in_a_white_field(furnace: Stage, 
 def test_furnace_a_leaf_that_reflects_and_passes_all_it_gets(furnace: Stage) -> None:
     leaf = plain_material((0.6, 0.6, 0.6))
     leaf["translucency"] = 0.4
-    furnace.add_target("card", *card(40.0, 300.0), look=leaf)
+    furnace.add_target("card", *card(40.0, 300.0), material=leaf)
     camera = Camera(
         np.array([0.0, -40.0, 330.0]),
         look_at(np.array([0.0, -40.0, 330.0]), np.array([0.0, 0.0, 300.0])),
@@ -124,7 +124,7 @@ def test_furnace_a_leaf_that_reflects_and_passes_all_it_gets(furnace: Stage) -> 
 def test_furnace_clear_panes_and_solids(furnace: Stage, thin: int, rough: float) -> None:
     ball = trimesh.creation.icosphere(subdivisions=4, radius=20.0)
     shape = card(40.0, 300.0) if thin else (ball.vertices + [0, 0, 300], ball.faces)
-    furnace.add_target("card", *shape, look=look(transmission=1, thin=thin, roughness=rough))
+    furnace.add_target("card", *shape, material=material(transmission=1, thin=thin, roughness=rough))
     camera = Camera(
         np.array([0.0, -60.0, 330.0]),
         look_at(np.array([0.0, -60.0, 330.0]), np.array([0.0, 0.0, 300.0])),
@@ -139,8 +139,8 @@ def test_a_pane_mirrors_and_passes_as_fresnels_equations_say(tmp_path: Path) -> 
     stage = surrounded(tmp_path, np.ones((16, 32, 3)), np.pi * FIELD)
     glow = plain_material((0.0, 0.0, 0.0))
     glow["emission"] = 10.0
-    stage.add_target("floor", *card(90000.0, 275.0), look=glow)
-    stage.add_target("pane", *card(60.0, 300.0), look=look(transmission=1, thin=1, roughness=0))
+    stage.add_target("floor", *card(90000.0, 275.0), material=glow)
+    stage.add_target("pane", *card(60.0, 300.0), material=material(transmission=1, thin=1, roughness=0))
     for degrees in (0.5, 45.0, 75.0):
         i = np.radians(degrees)
         position = np.array([0.0, -50 * np.sin(i), 300 + 50 * np.cos(i)])
@@ -159,11 +159,11 @@ def test_a_tinted_solid_absorbs_by_beers_law(tmp_path: Path) -> None:
     stage = surrounded(tmp_path, np.ones((16, 32, 3)), np.pi * FIELD)
     glow = plain_material((0.0, 0.0, 0.0))
     glow["emission"] = FIELD
-    stage.add_target("floor", *card(90000.0, 275.0), look=glow)
+    stage.add_target("floor", *card(90000.0, 275.0), material=glow)
     block = trimesh.creation.box((40, 40, 2.0))
-    tinted = look(transmission=1, thin=0, roughness=0, ior=1.0001)
+    tinted = material(transmission=1, thin=0, roughness=0, ior=1.0001)
     tinted["absorption"] = 0.2, 0.5, 1.0
-    stage.add_target("block", block.vertices + [0, 0, 300], block.faces, look=tinted)
+    stage.add_target("block", block.vertices + [0, 0, 300], block.faces, material=tinted)
     camera = Camera(
         np.array([0.0, -0.001, 305.0]),
         look_at(np.array([0.0, -0.001, 305.0]), np.array([0.0, 0.0, 300.0])),
@@ -258,4 +258,4 @@ def test_environment_pictures_with_faults(tmp_path: Path) -> None:
 def test_a_surfaces_files_that_are_gone_are_named(setting: Setting) -> None:
     surface = Surface(id="s", name="S", colour_map=Asset(sha256="a" * 64, name="lost.png", bytes=1))
     with pytest.raises(Exception, match=r"lost\.png is not here"):
-        surface_look(setting.read, surface, Textures())
+        surface_material(setting.read, surface, Textures())

@@ -221,9 +221,9 @@ def _form(setting: Setting, stage: Stage, name: str, part: Part, span: Range, wa
     if piece is not None:  # a model of one's own
         form.part, form.surfaces = piece.part, [piece.part.surface]
     elif kind == "plants":
-        look = part.look
+        material = part.material
         form.surfaces = [
-            MeshSurface(f"{surface}", tuple(float(v) for v in look["reflected"][k]), 0.8)  # type: ignore[arg-type]
+            MeshSurface(f"{surface}", tuple(float(v) for v in material["reflected"][k]), 0.8)  # type: ignore[arg-type]
             for k, surface in enumerate(part.surfaces)
         ]
     elif kind == "things":
@@ -271,20 +271,20 @@ def _cropped(form: Form, part: Part, within: float | None, way: Floats) -> Form 
 
 def _worn(part: Part) -> MeshSurface:
     """What a part is made of, by its look."""
-    look, names = part.look, part.look.dtype.names or ()
+    material, names = part.material, part.material.dtype.names or ()
     if "roughness" not in names:
         return MeshSurface(part.surfaces[0], (0.5, 0.5, 0.5))
     return MeshSurface(
         part.surfaces[0],
-        tuple(float(v) for v in look["base"]),  # type: ignore[arg-type]
-        float(look["roughness"]),
-        float(look["metalness"]),
-        tuple(float(v) for v in look["emission"]),  # type: ignore[arg-type]
-        float(look["transmission"]),
-        coat=float(look["coat"]),
-        coat_roughness=float(look["coat_roughness"]),
-        refraction=max(float(look["ior"]), 1.0),
-        thin=bool(look["thin"] > 0),
+        tuple(float(v) for v in material["base"]),  # type: ignore[arg-type]
+        float(material["roughness"]),
+        float(material["metalness"]),
+        tuple(float(v) for v in material["emission"]),  # type: ignore[arg-type]
+        float(material["transmission"]),
+        coat=float(material["coat"]),
+        coat_roughness=float(material["coat_roughness"]),
+        refraction=max(float(material["ior"]), 1.0),
+        thin=bool(material["thin"] > 0),
     )
 
 

@@ -94,10 +94,10 @@ def escaped_sky_mis(air, lights, ctx):
 
 
 @nb.njit(**WITHIN)
-def emitted(looks, row, lamps, ctx):
+def emitted(materials, row, lamps, ctx):
     """Emission of a surface, weighted by the balance heuristic against its having been sampled as a lamp."""
     path, hit, lobes = ctx.path, ctx.hit, ctx.lobes
-    number = int(looks.surface[row].lamp)
+    number = int(materials.surface[row].lamp)
     if not (hit.entering or number < 0 or lamps[number].kind == ll.MESH):
         return
     weight = 1.0
@@ -265,7 +265,7 @@ def _arrive(w, ctx, kind, start, reach, matt):
     else:
         pdf = evaluate_matt(lobes, n[0] * d[0] + n[1] * d[1] + n[2] * d[2])
     if rays.meets_box(w.geometry.pierced, hit.position, d, reach):
-        if not rays.through_clear(w.geometry, w.looks, ctx, start, d, reach, light_sample.left):
+        if not rays.through_clear(w.geometry, w.materials, ctx, start, d, reach, light_sample.left):
             return
         for c in range(3):
             light_sample.radiance[c] *= light_sample.left[c]

@@ -163,7 +163,7 @@ def follow(w, view, limits, ctx, px, py):
             continue
         meeting.orient_and_record(w, ctx)
         if lights.has_glow(hit.kind, lobes):
-            lights.emitted(w.looks, w.geometry.row[hit.part], w.lights.lamp, ctx)
+            lights.emitted(w.materials, w.geometry.row[hit.part], w.lights.lamp, ctx)
         if limits.flat:
             break
         if lobes.transmission > 0:
@@ -174,7 +174,7 @@ def follow(w, view, limits, ctx, px, py):
                 break
         matt = path.depth < limits.bounces
         if hit.glossy or lobes.f0[0] + lobes.f0[1] + lobes.f0[2] + lobes.coat > 0:
-            scattering.prepare(w.looks.gloss_albedo, lobes, hit.cos_out, hit.glossy, matt)
+            scattering.prepare(w.materials.gloss_albedo, lobes, hit.cos_out, hit.glossy, matt)
         else:
             scattering.plain(lobes, hit.leaf, matt)
         lights.direct(w, limits, ctx)

@@ -18,4 +18,4 @@ def start(w, view, ctx):
     part = rays.water_over(w.geometry, ctx)
     if part >= 0:
         path.in_water = media.FROM_WITHIN
-        path.body = int(w.looks.surface[w.geometry.row[part]].water)
+        path.body = int(w.materials.surface[w.geometry.row[part]].water)

@@ -122,7 +122,7 @@ def meets_box(boxes, position, direction, reach):
 
 
 @nb.njit(**INNER)
-def through_clear(geometry, looks, ctx, origin, direction, far, left):
+def through_clear(geometry, materials, ctx, origin, direction, far, left):
     """What cut-out and clear things leave of light on its way, by colour, into ``left``; False if nothing is left."""
     hit, ray, f = ctx.hit, ctx.ray, ctx.f
     for c in range(3):
@@ -137,34 +137,34 @@ def through_clear(geometry, looks, ctx, origin, direction, far, left):
             break
         distance, placement = float(f[8]), geometry.transform[int(ray[19])]
         part = geometry.owner[int(ray[19])]
-        look = looks.surface[geometry.row[part]]
+        material = materials.surface[geometry.row[part]]
         local_normal = hit.local_normal
         for c in range(3):
             local_normal[c] = f[12 + c]
-        if look.cutoff > 0:
+        if material.cutoff > 0:
             unit(local_normal)
             for c in range(3):
                 hit.cut_at[c] = origin[c] + direction[c] * distance
             to_local(placement, hit.cut_at, hit.local)
-            open_share = 1 - opacity(looks, look, hit, int(ray[17]), float(f[15]), float(f[16]), CUT_FOOTPRINT)
+            open_share = 1 - opacity(materials, material, hit, int(ray[17]), float(f[15]), float(f[16]), CUT_FOOTPRINT)
             for c in range(3):
                 left[c] *= open_share
         else:
             turned(placement, local_normal)
             cos = local_normal[0] * direction[0] + local_normal[1] * direction[1] + local_normal[2] * direction[2]
-            reflected = fresnel(min(1.0, abs(cos)), look.ior)
-            if look.thin > 0:
+            reflected = fresnel(min(1.0, abs(cos)), material.ior)
+            if material.thin > 0:
                 for c in range(3):
-                    left[c] *= (1 - pane(reflected)) * look.base[c]
+                    left[c] *= (1 - pane(reflected)) * material.base[c]
             else:
                 for c in range(3):
-                    left[c] *= (1 - reflected) * np.sqrt(look.base[c])
+                    left[c] *= (1 - reflected) * np.sqrt(material.base[c])
                     if inside == part:
-                        left[c] *= np.exp(-look.absorption[c] * (distance - entered))
+                        left[c] *= np.exp(-material.absorption[c] * (distance - entered))
                 inside = -1 if inside == part else part
                 entered = distance
             for c in range(3):
-                left[c] *= look.transmission
+                left[c] *= material.transmission
         if left[0] + left[1] + left[2] < 1e-4:
             return False
         at = distance * (1 + 1e-6) + 1e-4

@@ -15,7 +15,7 @@ from lumwick.place.nature import Water
 from lumwick.snapshot.creeks import Current
 from lumwick.snapshot.waters import Bed
 from lumwick.trace import embree, records
-from lumwick.trace.part import IDENTITY, Part, plain_look
+from lumwick.trace.part import IDENTITY, Part, matt_material
 from lumwick.trace.sections.section import key_of
 from lumwick.trace.world import WATER
 from lumwick.water.cells import CHANNELS, DEPTH, EAST, FOAM, HEIGHT, NO_WATER, NORTH, ROUGH
@@ -84,11 +84,11 @@ def make_inland(inputs: InlandInputs) -> Inland:
         cells.append(flow.cells.reshape(-1, CHANNELS))
         first += flow.wet.size
         scene = _surface(flow, quads)
-        look = plain_look()
-        look["water"] = k + 1
+        material = matt_material()
+        material["water"] = k + 1
         names = (water.name,) * 4
         parts[f"water {water.id}"] = Part(
-            WATER, scene, IDENTITY[None], look=look, mask=embree.MASK_WATER, thing=water.name, surfaces=names
+            WATER, scene, IDENTITY[None], material=material, mask=embree.MASK_WATER, thing=water.name, surfaces=names
         )
     none = np.zeros((1, CHANNELS), np.float32)
     return Inland(key_of(inputs), parts, body, np.concatenate(cells) if cells else none)

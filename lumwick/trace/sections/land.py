@@ -13,7 +13,7 @@ from lumwick.land.covers import TURF, albedo, sea_nearness, worn
 from lumwick.land.ground import Ground, far_ring, grid_quads
 from lumwick.place.nature import GroundWay, Land
 from lumwick.trace import embree
-from lumwick.trace.part import Part, plain_look
+from lumwick.trace.part import Part, matt_material
 from lumwick.trace.sections.section import key_of
 from lumwick.trace.world import FAR, GROUND
 
@@ -91,7 +91,7 @@ def make_land(inputs: LandInputs) -> LandMade:
             "far": Part(
                 FAR,
                 embree.still_scene(covers["far"], covers["far quads"]),
-                look=plain_look(np.array(TURF) * 1.1),
+                material=matt_material(np.array(TURF) * 1.1),
                 surfaces=("far ground",) * 4,
             ),
         },

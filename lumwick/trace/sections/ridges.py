@@ -10,7 +10,7 @@ from lumwick.land.covers import HEATH, LUSH, MEADOW, ROCK, SCREE
 from lumwick.land.ridges import ridge_mesh, spurs
 from lumwick.place.nature import Ridge
 from lumwick.trace import embree
-from lumwick.trace.part import Part, plain_look
+from lumwick.trace.part import Part, matt_material
 from lumwick.trace.sections.land import LandMade
 from lumwick.trace.world import FAR
 
@@ -41,9 +41,9 @@ def make_ridges(inputs: RidgesInputs) -> dict[str, Part]:
     out = {}
     for ridge in inputs.ridges:
         vertices, quads = ridge_mesh(ridge, ((west + east) / 2, (south + north) / 2), foot, inputs.north)
-        look = plain_look(COVERS[ridge.cover])
-        look["second"], look["forms"] = ROCK, max(30.0, GULLY * spurs(ridge))
-        look["snow_from"] = ridge.snow_line if ridge.snow_line < 9000 else 1e9
+        material = matt_material(COVERS[ridge.cover])
+        material["second"], material["forms"] = ROCK, max(30.0, GULLY * spurs(ridge))
+        material["snow_from"] = ridge.snow_line if ridge.snow_line < 9000 else 1e9
         scene = embree.still_scene(vertices.astype(np.float32), quads)
-        out[f"ridge {ridge.id}"] = Part(FAR, scene, look=look, thing=ridge.name, surfaces=("far ridge",) * 4)
+        out[f"ridge {ridge.id}"] = Part(FAR, scene, material=material, thing=ridge.name, surfaces=("far ridge",) * 4)
     return out

@@ -159,10 +159,10 @@ def _mirrored(at, count):
 
 
 @nb.njit(**INNER)
-def _ridge(look, hit, lobes):
+def _ridge(material, hit, lobes):
     """A far ridge: woods or grass on what is less steep, rock on what is steeper, snow above its line; its normal
     roughened by gullies too fine for its mesh."""
-    p, n, size = hit.position, hit.normal, look.forms
+    p, n, size = hit.position, hit.normal, material.forms
     tone, ragged = 0.0, 0.0
     for c in range(3):
         n[c] = hit.geometric[c]
@@ -177,19 +177,19 @@ def _ridge(look, hit, lobes):
             ragged += v
         size *= 0.38
     rock = min(1.0, max(0.0, (steep + 0.05 * ragged - ROCK_FROM) / ROCK_OVER))
-    snow = min(1.0, max(0.0, (p[2] - look.snow_from) / SNOW_OVER + 0.4 * ragged - 2.2 * (steep - 0.3)))
+    snow = min(1.0, max(0.0, (p[2] - material.snow_from) / SNOW_OVER + 0.4 * ragged - 2.2 * (steep - 0.3)))
     for c in range(3):
-        own = look.base[c] * (1 - rock) + look.second[c] * rock
+        own = material.base[c] * (1 - rock) + material.second[c] * rock
         white = SNOW_ALBEDO if c < 2 else SNOW_ALBEDO + 0.03
         lobes.albedo[c] = min(0.9, max(0.01, own * (1 + tone) * (1 - snow) + white * snow))
 
 
 @nb.njit(**WITHIN)
-def far_ground(land, look, hit, lobes):
+def far_ground(land, material, hit, lobes):
     """The ring of land beyond the survey: the colour of its edge, broken up."""
     x, y = hit.position[0], hit.position[1]
-    if look.forms > 0:
-        _ridge(look, hit, lobes)
+    if material.forms > 0:
+        _ridge(material, hit, lobes)
         return
     # the survey's covers go on as in a mirror: those of its edge alone would be drawn out into stripes
     grid = land.grid[0]
@@ -198,5 +198,5 @@ def far_ground(land, look, hit, lobes):
     broad, _, _ = noise2(x / 90, y / 90, 3)
     fine, _, _ = noise2(x / 23, y / 23, 4)
     for c in range(3):
-        lobes.albedo[c] = land.albedo[i, j, c] * 0.4 + 0.6 * look.base[c] * (1 + 0.3 * broad + 0.2 * fine)
+        lobes.albedo[c] = land.albedo[i, j, c] * 0.4 + 0.6 * material.base[c] * (1 + 0.3 * broad + 0.2 * fine)
         hit.normal[c] = hit.geometric[c]

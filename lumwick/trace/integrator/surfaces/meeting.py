@@ -46,7 +46,7 @@ def _clear_lobes(hit, lobes):
 def _meet_water(w, limits, ctx):
     """Water: a film that is passed over, foam to be lit, or a surface that mirrors or lets through."""
     path, hit, lobes = ctx.path, ctx.hit, ctx.lobes
-    number = int(w.looks.surface[w.geometry.row[hit.part]].water)
+    number = int(w.materials.surface[w.geometry.row[hit.part]].water)
     foam, variance, cos_v = water(w.land, w.waters, number, path, hit)
     if foam < 0:  # on to the bed
         for c in range(3):
@@ -74,15 +74,15 @@ def _meet_water(w, limits, ctx):
 def _meet_model(w, ctx):
     """A model: a hole of a cut-out, or its surface."""
     path, hit = ctx.path, ctx.hit
-    look = w.looks.surface[w.geometry.row[hit.part]]
-    if look.cutoff > 0:
+    material = w.materials.surface[w.geometry.row[hit.part]]
+    if material.cutoff > 0:
         cut_at_random, _ = choices(path, CUT_SALT)
-        if cut_at_random >= opacity_here(w.geometry, w.looks, look, hit):
+        if cut_at_random >= opacity_here(w.geometry, w.materials, material, hit):
             for c in range(3):
                 path.origin[c] = hit.position[c]
             path.near = 1e-4 + 1e-6 * hit.distance
             return ONWARD
-    model(w.geometry, w.looks, look, path, hit, ctx.lobes)
+    model(w.geometry, w.materials, material, path, hit, ctx.lobes)
     wet_line(w.land, w.waters, path, hit, ctx.lobes)
     return SHADE
 
@@ -100,12 +100,12 @@ def evaluate_surface(w, view, limits, ctx):
     if hit.kind == GROUND:
         ground(w.land, w.waters, path, hit, lobes, geometry.cut[hit.part, 0] < 0)
     elif hit.kind == FAR:
-        far_ground(w.land, w.looks.surface[geometry.row[hit.part]], hit, lobes)
+        far_ground(w.land, w.materials.surface[geometry.row[hit.part]], hit, lobes)
     elif hit.kind == PLANT:
-        plant(geometry, w.looks.plant[geometry.row[hit.part]], path, hit, lobes)
+        plant(geometry, w.materials.plant[geometry.row[hit.part]], path, hit, lobes)
     elif hit.kind == TIMBER:
         tone = geometry.tone[geometry.offset[hit.part] + hit.primitive]
-        timber(w.looks.surface[geometry.row[hit.part]], tone, path, hit, lobes)
+        timber(w.materials.surface[geometry.row[hit.part]], tone, path, hit, lobes)
         wet_line(w.land, w.waters, path, hit, lobes)
     return SHADE
 
@@ -126,7 +126,7 @@ def orient_and_record(w, ctx):
         for c in range(3):
             n[c] = -n[c]
     if path.inside >= 0:
-        absorption = w.looks.surface[w.geometry.row[path.inside]].absorption
+        absorption = w.materials.surface[w.geometry.row[path.inside]].absorption
         for c in range(3):
             path.throughput[c] *= np.exp(-absorption[c] * hit.distance)
     hit.cos_out = -(d[0] * n[0] + d[1] * n[1] + d[2] * n[2])

@@ -23,7 +23,7 @@ PALER_UNDER = (0.7, 0.55)
 
 
 @nb.njit(**WITHIN)
-def plant(geometry, look, path, hit, lobes):
+def plant(geometry, material, path, hit, lobes):
     """A plant's surface; a leaf seen from its under side is paler and greyer than above."""
     m, shade, n, d = geometry.transform[hit.instance], geometry.shade[hit.instance], hit.normal, path.direction
     for c in range(3):
@@ -35,35 +35,37 @@ def plant(geometry, look, path, hit, lobes):
         if hit.primitive >= cut[k]:
             surface, first = k + 1, cut[k]
     # leaf from leaf: a hash of its number; plant from plant: its own shade
-    leaf_number = (hit.primitive - first) // int(look.strip[surface])
+    leaf_number = (hit.primitive - first) // int(material.strip[surface])
     q = mix32(np.uint32(leaf_number * 4 + surface) ^ np.uint32(shade * 1e6))
     own = ((q >> np.uint32(8)) & np.uint32(0xFFFF)) / 65535.0 - 0.5
-    warm = max(0.2, 1 + look.varied * (WARMTH_OF_LEAVES * own + WARMTH_OF_PLANTS * (shade - 0.5)))
-    value = max(0.2, 1 + look.varied * LIGHTNESS_OF_LEAVES * ((q & np.uint32(0xFF)) / 255.0 - 0.5))
+    warm = max(0.2, 1 + material.varied * (WARMTH_OF_LEAVES * own + WARMTH_OF_PLANTS * (shade - 0.5)))
+    value = max(0.2, 1 + material.varied * LIGHTNESS_OF_LEAVES * ((q & np.uint32(0xFF)) / 255.0 - 0.5))
     # height over the plant's own foot, whichever way the ground lies
     kx, ky, kz = m[1] * m[5] - m[2] * m[4], m[2] * m[3] - m[0] * m[5], m[0] * m[4] - m[1] * m[3]
     x, y, z = hit.position[0] - m[9], hit.position[1] - m[10], hit.position[2] - m[11]
     high = (kx * x + ky * y + kz * z) / (kx * m[6] + ky * m[7] + kz * m[8])
-    high = min(1.0, max(0.0, high / look.height))
+    high = min(1.0, max(0.0, high / material.height))
     # how far out on the tinted side of its crown, which is told as a third of its height across
     aside = 0.0
-    if surface > 0 and look.side_way[0] ** 2 + look.side_way[1] ** 2 > 0:
-        tall = look.height * np.sqrt(m[6] * m[6] + m[7] * m[7] + m[8] * m[8])
-        aside = min(1.0, max(0.0, 0.5 + 0.5 * (x * look.side_way[0] + y * look.side_way[1]) / (SIDE_REACH * tall)))
-    grey = (look.reflected[surface, 0] + look.reflected[surface, 1] + look.reflected[surface, 2]) / 3
-    sheen = look.sheen > 0 and surface > 0 and path.depth == 0 and facing < 0
+    if surface > 0 and material.side_way[0] ** 2 + material.side_way[1] ** 2 > 0:
+        tall = material.height * np.sqrt(m[6] * m[6] + m[7] * m[7] + m[8] * m[8])
+        aside = min(
+            1.0, max(0.0, 0.5 + 0.5 * (x * material.side_way[0] + y * material.side_way[1]) / (SIDE_REACH * tall))
+        )
+    grey = (material.reflected[surface, 0] + material.reflected[surface, 1] + material.reflected[surface, 2]) / 3
+    sheen = material.sheen > 0 and surface > 0 and path.depth == 0 and facing < 0
     for c in range(3):
         hit.geometric[c] = n[c]
         k = value * (warm if c == 0 else (1.0 if c == 1 else 1 - 0.5 * (warm - 1)))
-        k *= look.root[c] + (look.tip[c] - look.root[c]) * high
-        k *= 1 + (look.side[c] - 1) * aside
-        lobes.albedo[c] = min(0.85, look.reflected[surface, c] * k)
+        k *= material.root[c] + (material.tip[c] - material.root[c]) * high
+        k *= 1 + (material.side[c] - 1) * aside
+        lobes.albedo[c] = min(0.85, material.reflected[surface, c] * k)
         if facing > 0 and surface == LEAF:
             lobes.albedo[c] = PALER_UNDER[0] * lobes.albedo[c] + PALER_UNDER[1] * grey
-        lobes.through[c] = min(0.85, look.transmitted[surface, c] * k) if surface > 0 else 0.0
+        lobes.through[c] = min(0.85, material.transmitted[surface, c] * k) if surface > 0 else 0.0
         if sheen:
             lobes.f0[c] = LEAF_F0
     if sheen:
-        lobes.alpha = look.sheen
+        lobes.alpha = material.sheen
         hit.glossy = 1
     hit.layer = surface

@@ -14,7 +14,7 @@ GRAIN_ON_SIDES, GRAIN_ON_TOP = 170.0, 60.0
 
 
 @nb.njit(**WITHIN)
-def timber(look, tone, path, hit, lobes):
+def timber(material, tone, path, hit, lobes):
     """Colour and dull gloss of a board."""
     unit(hit.geometric)
     n = hit.geometric
@@ -29,7 +29,7 @@ def timber(look, tone, path, hit, lobes):
     k = tone * (1 + 0.14 * broad + 0.16 * seen * fine)
     for c in range(3):
         hit.normal[c] = n[c]
-        lobes.albedo[c] = min(0.8, max(0.0, look.base[c] * k))
+        lobes.albedo[c] = min(0.8, max(0.0, material.base[c] * k))
         lobes.f0[c] = TIMBER_F0
     lobes.alpha = TIMBER_ALPHA
     hit.glossy = 1 if path.depth == 0 else 0

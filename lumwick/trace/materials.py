@@ -1,4 +1,4 @@
-"""How surfaces look to the kernel, with their textures."""
+"""Materials of surfaces for the kernel, with their textures."""
 
 from __future__ import annotations
 
@@ -15,33 +15,33 @@ from lumwick.place.fields import Asset
 from lumwick.place.objects import Surface
 from lumwick.trace import embree
 from lumwick.trace.patterns import NAMES, NONE
-from lumwick.trace.records import SURFACE
+from lumwick.trace.records import MATERIAL
 from lumwick.trace.textures import CODE_TO_LINEAR, COLOUR, DATA, NORMAL, Pyramid, pyramid, read_image
 
 Read = Callable[[Asset], bytes]
 
 
 def plain_material(colour: Any = (0.5, 0.5, 0.5), roughness: float = 1.0) -> NDArray[np.void]:
-    """The look of a model of one colour, without gloss if ``roughness`` is 1: refraction 1 reflects nothing."""
-    look = np.zeros((), SURFACE)
-    look["base"] = colour
-    look["roughness"], look["ior"], look["scale"], look["normal_scale"] = (
+    """The material of a model of one colour, without gloss if ``roughness`` is 1: refraction 1 reflects nothing."""
+    material = np.zeros((), MATERIAL)
+    material["base"] = colour
+    material["roughness"], material["ior"], material["scale"], material["normal_scale"] = (
         roughness,
         1.0 if roughness >= 1 else 1.5,
         1.0,
         1.0,
     )
     for name in ("base_map", "normal_map", "rough_map", "emission_map", "corners", "lamp"):
-        look[name] = -1
-    return look
+        material[name] = -1
+    return material
 
 
-def ray_mask(look: NDArray[np.void]) -> int:
-    """Which rays meet a model of this look; its mesh and its placement must both have it."""
+def ray_mask(material: NDArray[np.void]) -> int:
+    """Which rays meet a model of this material; its mesh and its placement must both have it."""
     return (
         embree.MASK_CLEAR
-        if look["transmission"] > 0
-        else (embree.MASK_CUT if look["cutoff"] > 0 else embree.MASK_SOLID)
+        if material["transmission"] > 0
+        else (embree.MASK_CUT if material["cutoff"] > 0 else embree.MASK_SOLID)
     )
 
 
@@ -88,20 +88,28 @@ def _fitted(image: NDArray[np.float32], like: NDArray[np.float32]) -> NDArray[np
     return np.asarray(image[(np.arange(h) * image.shape[0] // h)[:, None], (np.arange(w) * image.shape[1] // w)[None]])
 
 
-def surface_look(read: Read, surface: Surface, textures: Textures) -> NDArray[np.void]:
+def surface_material(read: Read, surface: Surface, textures: Textures) -> NDArray[np.void]:
     """A surface's row for the kernel; glow and wetness are set at each instant."""
-    look = plain_material(from_hex(surface.colour), min(surface.roughness, 0.9999))
-    look["second"] = from_hex(surface.second)
-    look["metalness"], look["coat"], look["coat_roughness"] = surface.metalness, surface.coat, surface.coat_roughness
-    look["transmission"], look["ior"], look["thin"] = surface.clear, surface.refraction, float(surface.pane)
-    look["absorption"] = surface.depth_tint * (1 - look["base"])
-    look["translucency"] = surface.through * look["base"]
-    look["base"] *= 1 - surface.through
-    look["cutoff"], look["pattern"], look["scale"] = surface.cut, NAMES.index(surface.pattern), surface.scale
-    look["relief"] = look["normal_scale"] = surface.relief
-    look["turn"], look["boxed"] = np.radians(surface.turn), float(surface.boxed)
-    look["offset"] = surface.shift_u, surface.shift_v
-    look["toned"] = 1.0 if look["pattern"] == NONE else 0.0
+    material = plain_material(from_hex(surface.colour), min(surface.roughness, 0.9999))
+    material["second"] = from_hex(surface.second)
+    material["metalness"], material["coat"], material["coat_roughness"] = (
+        surface.metalness,
+        surface.coat,
+        surface.coat_roughness,
+    )
+    material["transmission"], material["ior"], material["thin"] = surface.clear, surface.refraction, float(surface.pane)
+    material["absorption"] = surface.depth_tint * (1 - material["base"])
+    material["translucency"] = surface.through * material["base"]
+    material["base"] *= 1 - surface.through
+    material["cutoff"], material["pattern"], material["scale"] = (
+        surface.cut,
+        NAMES.index(surface.pattern),
+        surface.scale,
+    )
+    material["relief"] = material["normal_scale"] = surface.relief
+    material["turn"], material["boxed"] = np.radians(surface.turn), float(surface.boxed)
+    material["offset"] = surface.shift_u, surface.shift_v
+    material["toned"] = 1.0 if material["pattern"] == NONE else 0.0
 
     def colour() -> NDArray[np.float32]:
         assert surface.colour_map or surface.opacity_map
@@ -129,32 +137,32 @@ def surface_look(read: Read, surface: Surface, textures: Textures) -> NDArray[np
         return tuple(a.sha256 if a else "" for a in assets)
 
     if surface.colour_map or surface.opacity_map:
-        look["base_map"] = textures.number(sha(surface.colour_map, surface.opacity_map), COLOUR, colour)
+        material["base_map"] = textures.number(sha(surface.colour_map, surface.opacity_map), COLOUR, colour)
     else:
-        look["cutoff"] = 0.0  # there is no opacity to cut by
+        material["cutoff"] = 0.0  # there is no opacity to cut by
     if surface.normal_map:
         normal_map = surface.normal_map
-        look["normal_map"] = textures.number(sha(normal_map), NORMAL, lambda: textures.image(read, normal_map))
+        material["normal_map"] = textures.number(sha(normal_map), NORMAL, lambda: textures.image(read, normal_map))
     if surface.rough_map or surface.metal_map:
-        look["rough_map"] = textures.number(sha(surface.rough_map, surface.metal_map), DATA, rough)
+        material["rough_map"] = textures.number(sha(surface.rough_map, surface.metal_map), DATA, rough)
     if surface.glow_map:
         glow_map = surface.glow_map
-        look["emission_map"] = textures.number(sha(glow_map), COLOUR, lambda: textures.image(read, glow_map))
-    return look
+        material["emission_map"] = textures.number(sha(glow_map), COLOUR, lambda: textures.image(read, glow_map))
+    return material
 
 
-def mesh_look(own: MeshSurface, textures: Textures) -> NDArray[np.void]:
+def mesh_material(own: MeshSurface, textures: Textures) -> NDArray[np.void]:
     """The row of a surface that came with a model."""
-    look = plain_material(own.colour, min(own.roughness, 0.9999))
-    look["metalness"], look["emission"], look["cutoff"] = (
+    material = plain_material(own.colour, min(own.roughness, 0.9999))
+    material["metalness"], material["emission"], material["cutoff"] = (
         own.metalness,
         own.glow,
         own.cutoff if own.colour_map is not None else 0.0,
     )
-    look["transmission"], look["thin"], look["relief"] = own.clear, float(own.thin), 1.0
-    look["absorption"], look["coat"], look["coat_roughness"] = own.absorption, own.coat, own.coat_roughness
-    if look["ior"] > 1:  # a matt surface without gloss keeps none
-        look["ior"] = own.refraction
+    material["transmission"], material["thin"], material["relief"] = own.clear, float(own.thin), 1.0
+    material["absorption"], material["coat"], material["coat_roughness"] = own.absorption, own.coat, own.coat_roughness
+    if material["ior"] > 1:  # a matt surface without gloss keeps none
+        material["ior"] = own.refraction
     for where, holds, image in (
         ("base_map", COLOUR, own.colour_map),
         ("normal_map", NORMAL, own.normal_map),
@@ -162,8 +170,8 @@ def mesh_look(own: MeshSurface, textures: Textures) -> NDArray[np.void]:
         ("emission_map", COLOUR, own.glow_map),
     ):
         if image is not None:
-            look[where] = textures.number(id(image), holds, lambda image=image: image)
-    return look
+            material[where] = textures.number(id(image), holds, lambda image=image: image)
+    return material
 
 
 def mean_of(own: MeshSurface) -> NDArray[np.float64]:
