@@ -155,7 +155,7 @@ def render(
     from lumwick.deliver.manifest import Told, beside_frames
     from lumwick.deliver.stills import frame_name
     from lumwick.motion.timebase import RATES
-    from lumwick.picture import drift_of, frame_picture
+    from lumwick.picture import frame_picture, motion_vectors_of
     from lumwick.picture import quality as grade_of
     from lumwick.trace.film import blank
     from lumwick.trace.framing import Framing
@@ -201,7 +201,7 @@ def render(
                 say.print(picture.film.note)
             wishes.write(path, picture, number)
             seen = picture.snapshot
-            motion = partial(drift_of, stage, the_shot, seen.t, size_of_frame, framing=framing)
+            motion = partial(motion_vectors_of, stage, the_shot, seen.t, size_of_frame, framing=framing)
             made = Rendered(picture.film, picture.light, seen, number, RATES[the_shot.fps], motion)
             files[number] = {path.suffix: path}
             for name in wishes.outputs:

@@ -23,9 +23,9 @@ from lumwick.place.film import Part, parts_at
 from lumwick.snapshot.evaluate import Setting, Snapshot, camera_at, evaluate
 from lumwick.trace import moments
 from lumwick.trace.cleaning import clean
-from lumwick.trace.drift import drift
 from lumwick.trace.film import Film, blank
 from lumwick.trace.framing import Framing, Window
+from lumwick.trace.motion_vectors import motion_vectors
 from lumwick.trace.quality import QUALITIES, Quality
 from lumwick.trace.render import MANY, Sight, Stop, expose, more_samples, unreached
 from lumwick.trace.stage import Stage
@@ -365,7 +365,7 @@ def picture_at(
     return Picture(pixels, film, light, shown, took)
 
 
-def drift_of(
+def motion_vectors_of(
     stage: Stage,
     shot: Shot,
     t: float,
@@ -377,7 +377,7 @@ def drift_of(
     film_size, window = (framing or Framing()).film(size)
     step = 1 / float(RATES[shot.fps])
     now = evaluate(stage.setting, shot, t, camera)
-    return drift(
+    return motion_vectors(
         stage,
         now,
         lambda seen: evaluate(stage.setting, shot, t + step, seen),

@@ -26,7 +26,7 @@ from lumwick.place.instant import Motions
 from lumwick.place.nature import Land, Sea, Site, Wind
 from lumwick.place.objects import Shape, Surface, Thing
 from lumwick.snapshot.evaluate import Setting, evaluate
-from lumwick.trace.drift import silhouette
+from lumwick.trace.motion_vectors import silhouette
 from lumwick.trace.stage import Stage
 
 TALL = 1.75

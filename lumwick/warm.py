@@ -85,7 +85,7 @@ def warm(say: Callable[[str], None]) -> None:
     step("sea, plants and sway")
     from lumwick.land.starters import saltmarsh
     from lumwick.lens.camera import Camera, direction_of
-    from lumwick.picture import drift_of
+    from lumwick.picture import motion_vectors_of
     from lumwick.place.document import Place, Shot
     from lumwick.place.fields import Asset
     from lumwick.place.growing import Stand
@@ -113,7 +113,7 @@ def warm(say: Callable[[str], None]) -> None:
     setting = Setting(place, ground)
     stage = Stage(setting)
     camera = Camera(np.array([0.0, -20.0, 6.0]), direction_of(0, -5))
-    drift_of(stage, place.shots[0], 0.0, (32, 32), camera)
+    motion_vectors_of(stage, place.shots[0], 0.0, (32, 32), camera)
     stage.set(evaluate(setting, place.shots[0], 0.0, camera))
     step("waiting for the integrator")
     if other.wait() != 0:

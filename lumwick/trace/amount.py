@@ -18,7 +18,7 @@ from lumwick.motion.timebase import RATES
 from lumwick.place.document import Shot
 from lumwick.snapshot.evaluate import Setting, camera_at, evaluate
 from lumwick.snapshot.memory import Memory
-from lumwick.trace.drift import drift
+from lumwick.trace.motion_vectors import motion_vectors
 from lumwick.trace.stage import Stage
 from lumwick.trace.world import MODEL, PLANT, TIMBER, WATER
 
@@ -119,7 +119,7 @@ def amount_of_motion(
     moments = [m for m in (t + d for d in later) if m + 1 / fps <= shot.seconds or m == t]
     for moment in moments:
         then = camera or camera_at(setting, shot, moment + 1 / fps)
-        d = drift(
+        d = motion_vectors(
             stage,
             evaluate(setting, shot, moment, camera),
             partial(evaluate, setting, shot, moment + 1 / fps),

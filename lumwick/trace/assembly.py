@@ -18,7 +18,8 @@ def owners(parts: Sequence[Part]) -> NDArray[np.int32]:
 
 
 def geometry_of(parts: list[Part], top: embree.Scene, table: NDArray[np.int32], row: NDArray[np.int32]) -> Geometry:
-    """What a ray may meet, for the kernel; ``table`` has the numbers of things and surfaces, ``row`` those of materials."""
+    """What a ray may meet, for the kernel; ``table`` has the numbers of things and surfaces,
+    ``row`` those of materials."""
     tones = [p.tone for p in parts if p.tone is not None]
     lengths = [0 if p.tone is None else len(p.tone) for p in parts]
     return Geometry(

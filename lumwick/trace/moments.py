@@ -11,9 +11,9 @@ from __future__ import annotations
 import numpy as np
 
 from lumwick.lens.camera import Camera
-from lumwick.trace.drift import first_hits, on_picture, spots
 from lumwick.trace.framing import Window
 from lumwick.trace.lock import ENGINE
+from lumwick.trace.motion_vectors import first_hits, on_picture, spots
 from lumwick.trace.stage import Stage
 
 FEW = 2

@@ -31,7 +31,7 @@ from lumwick.route.way import goes
 from lumwick.snapshot.evaluate import Setting, Snapshot, camera_with, clip_time, evaluate
 from lumwick.trace.amount import Motion, amount_of_motion, wild_for
 from lumwick.trace.cleaning import clean
-from lumwick.trace.drift import skyline
+from lumwick.trace.motion_vectors import skyline
 from lumwick.trace.film import Film, blank
 from lumwick.trace.moments import FEW
 from lumwick.trace.quality import QUALITIES, Quality
@@ -396,7 +396,7 @@ class LookEngine:
     def skyline(
         self, place_id: int, revision_id: int, shot_id: str, t: float, camera: Camera | None
     ) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-        """Bearings and elevations of the skyline of a view (`lumwick.trace.drift.skyline`)."""
+        """Bearings and elevations of the skyline of a view (`lumwick.trace.motion_vectors.skyline`)."""
         return self.with_stage(
             place_id,
             revision_id,

@@ -31,7 +31,7 @@ from lumwick.deliver.stills import read_png, write_png
 from lumwick.errors import LumwickError
 from lumwick.frame_keys import frame_keys
 from lumwick.motion.timebase import RATES
-from lumwick.picture import Picture, drift_of, film_picture, frame_picture
+from lumwick.picture import Picture, motion_vectors_of, film_picture, frame_picture
 from lumwick.place.film import Part
 from lumwick.trace.quality import QUALITIES
 from lumwick.trace.stage import Stage
@@ -321,7 +321,7 @@ def _write_beside(take: Take, frame: Frame, picture: Picture, files: dict[str, P
         return
     stage, size = _stage(take.revision_id), (take.width, take.height)
     shot, seen = stage.setting.place.shot(take.shot).at_rate(take.fps), picture.snapshot
-    motion = partial(drift_of, stage, shot, seen.t, size)
+    motion = partial(motion_vectors_of, stage, shot, seen.t, size)
     made = Rendered(picture.film, picture.light, seen, frame.number, RATES[take.fps], motion)
     for output in (BESIDE[name] for name in take.outputs):
         output.write(files[output.ending], made)

@@ -26,7 +26,7 @@ from lumwick.snapshot.evaluate import Setting
 from lumwick.snapshot.evaluate import evaluate as evaluate_place
 from lumwick.snapshot.footprint import footprints
 from lumwick.trace.amount import amount_of_motion, verdict
-from lumwick.trace.drift import skyline
+from lumwick.trace.motion_vectors import skyline
 from lumwick.trace.stage import Stage
 from tests.conftest import small_place
 from tests.core.test_motion import channels

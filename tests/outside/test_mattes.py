@@ -12,7 +12,7 @@ import pytest
 from lumwick.deliver.passes import coverage_of, matte_id, ranked, write_passes
 from lumwick.errors import RenderError
 from lumwick.lens.camera import Camera, direction_of
-from lumwick.picture import Options, drift_of, picture_at
+from lumwick.picture import Options, motion_vectors_of, picture_at
 from lumwick.place.document import Shot
 from lumwick.place.filming import Exposure, Route, Station
 from lumwick.place.nature import Air
@@ -117,7 +117,7 @@ def test_motion_of_a_still_place_is_the_cameras() -> None:
     setting, stage = flat(air=Air(haze=0.08, fog_visibility=30000))
     stage.change(Setting(setting.place.model_copy(update={"shots": [shot]}), setting.ground))
     stage.add_target("card", *quad(-20, 25, 0, 20, 25, 8), (0.5, 0.25, 0.1))
-    v = drift_of(stage, shot, 0.5, (160, 90))
+    v = motion_vectors_of(stage, shot, 0.5, (160, 90))
     # 6 m over the clip's 23 steps and one more at the end: the camera slides 6 / 24 m a frame, and the card 25 m
     # off goes the other way
     expected = -6 / 24 / 25 * 35 / 36 * 160
@@ -132,10 +132,10 @@ def test_motion_of_a_roll_and_with_a_bent_lens_lands_where_the_picture_does() ->
     bent = Camera(EYE.position, EYE.forward, 24.0, 8.0, 1000.0, 14.0, distortion=-8.0)
     rolled = Camera(EYE.position, EYE.forward, 24.0, 8.0, 1000.0, 14.0, distortion=-8.0, roll=3.0)
     from lumwick.snapshot.evaluate import evaluate
-    from lumwick.trace.drift import drift
+    from lumwick.trace.motion_vectors import motion_vectors
 
     shot = setting.place.shots[0]
-    v = drift(
+    v = motion_vectors(
         stage, evaluate(setting, shot, 0.0, bent), lambda seen: evaluate(setting, shot, 0.0, seen), rolled, (160, 90)
     ).whole
     # the camera turns clockwise, so the picture turns the other way about its middle, whatever the lens

@@ -144,7 +144,7 @@ class Drift:
     hits: Hits
 
 
-def drift(
+def motion_vectors(
     stage: Stage,
     now: Snapshot,
     later: Callable[[Camera], Snapshot],

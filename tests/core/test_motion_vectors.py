@@ -8,8 +8,8 @@ from lumwick.lens.camera import Camera
 from lumwick.picture import load_setting
 from lumwick.snapshot.evaluate import Setting, evaluate
 from lumwick.trace.amount import amount_of_motion
-from lumwick.trace.drift import drift, first_hits, spots
 from lumwick.trace.lock import ENGINE
+from lumwick.trace.motion_vectors import first_hits, motion_vectors, spots
 from lumwick.trace.stage import Stage
 from lumwick.trace.world import PLANT
 
@@ -32,7 +32,7 @@ def test_every_shot_from_a_fresh_stage(demo: Setting, name: str) -> None:
     def later(camera: Camera):
         return evaluate(demo, shot, t + step, camera)
 
-    d = drift(stage, now, later, now.camera, SIZE)
+    d = motion_vectors(stage, now, later, now.camera, SIZE)
     plants = (d.hits.kind == PLANT) & np.isfinite(d.place).all(-1)
     assert plants.sum() > 100
     size = np.linalg.norm(d.place[plants], axis=-1)
