@@ -10,6 +10,7 @@ from dataclasses import replace
 from typing import Any
 
 import numpy as np
+from lumwick.growth.standing import wood_form
 
 from bench.engine import figure
 from bench.water import best
@@ -19,7 +20,6 @@ from lumwick.growth.kinds.form import LEAF
 from lumwick.growth.kinds.grown import make
 from lumwick.growth.kinds.skeleton import skeleton
 from lumwick.growth.scatter import scatter
-from lumwick.growth.standing import wood_form
 from lumwick.land.elevation import Survey
 from lumwick.land.ground import Ground
 from lumwick.motion.channel import Channel, Key
@@ -35,7 +35,7 @@ from lumwick.plant_sheet import Sheet, sheet
 from lumwick.snapshot.evaluate import Setting, evaluate
 from lumwick.snapshot.memory import Memory
 from lumwick.trace import embree
-from lumwick.trace.beds import Sway
+from lumwick.trace.instance_batches import Sway
 from lumwick.trace.quality import QUALITIES, Quality
 from lumwick.trace.stage import Stage
 
@@ -103,17 +103,17 @@ def _trees() -> list[dict[str, Any]]:
     picture_at(stage, shot, 0.5, (640, 360), QUALITIES["study"])
     frame = time.perf_counter() - start
     shapes = [
-        (standing, shape)
-        for standing in stage.stands.standings
-        for bed in standing.beds
-        for shape in bed.shapes.values()
+        (stand_state, shape)
+        for stand_state in stage.stands.stand_states
+        for batch in stand_state.batches
+        for shape in batch.shapes.values()
         if shape.level == 0
     ]
     sway = Sway.of(evaluate(setting, shot, 1.0))
-    standing, shape = shapes[0]
+    stand_state, shape = shapes[0]
 
     def bent() -> None:
-        stage.stands._move(shape, standing, sway)
+        stage.stands._move(shape, stand_state, sway)
         shape.mesh.moved()
         embree.commit_all([shape.scene])
 
@@ -136,9 +136,9 @@ def _meadow() -> list[dict[str, Any]]:
     held = float(alone.stdout)
     blades = sum(
         len(which) * int((shape.form.surface == LEAF).sum()) / shape.form.strip[LEAF]
-        for bed in stage.stands.standings[0].beds
-        for level, variant, step, which in bed.dealt
-        if (shape := bed.shapes[level, variant, step])
+        for batch in stage.stands.stand_states[0].batches
+        for level, variant, step, which in batch.lods
+        if (shape := batch.shapes[level, variant, step])
     )
 
     def crossing(k: int) -> Thing:

@@ -23,7 +23,6 @@ from lumwick.snapshot.memory import Memory
 from lumwick.snapshot.planted import area_shapes, films_of, planted
 from lumwick.trace import embree, records
 from lumwick.trace.assembly import geometry_of, materials_of, owners
-from lumwick.trace.beds import Sway
 from lumwick.trace.cloud_lattice import lattice
 from lumwick.trace.framing import Window
 from lumwick.trace.furnish import (
@@ -34,6 +33,7 @@ from lumwick.trace.furnish import (
     PlacedInputs,
     numbered,
 )
+from lumwick.trace.instance_batches import Sway
 from lumwick.trace.integrator.scattering import albedo_table
 from lumwick.trace.lighting import Lighting
 from lumwick.trace.lock import ENGINE, alone
@@ -217,7 +217,7 @@ class Stage:
         sea = self._sea.of(SeaInputs(snapshot.sea, snapshot.t, snapshot.loop, snapshot.place.sea, self.sheet))
         self._water.set(self.standing, snapshot, self.sheet, self._sea)
         built = self._built.key if self.furnishing.grown else ""
-        standing = tuple((one.key + built * bool(one.stand.own), one.moves_as) for one in self.stands.standings)
+        standing = tuple((one.key + built * bool(one.stand.own), one.motion_key) for one in self.stands.stand_states)
         _, bent = self._plants.of(PlantsInputs(standing, Sway.of(snapshot, eye)))
         seen_from = np.asarray(snapshot.camera.position if eye is None else eye, float)
         land, clear = self._land.made, self._clear

@@ -31,21 +31,21 @@ from lumwick.keep import digest
 from lumwick.place.growing import Stand
 from lumwick.snapshot.planted import Planted
 from lumwick.trace import embree
-from lumwick.trace.beds import (
-    Bed,
+from lumwick.trace.furnish import Grown, GrownPiece
+from lumwick.trace.instance_batches import (
+    InstanceBatch,
     Shape,
-    Standing,
+    StandState,
     Sway,
+    apply_growth,
+    apply_season,
     as_scattered,
-    deal,
-    dress,
-    let_rest,
+    choose_lods,
     met_by,
     place,
     size_of,
     slopes_of,
 )
-from lumwick.trace.furnish import Grown, GrownPiece
 from lumwick.trace.part import Part
 from lumwick.trace.sections.land import LandMade
 from lumwick.trace.sections.section import key_of
@@ -62,7 +62,7 @@ class Stands:
     """All stands of a place."""
 
     def __init__(self) -> None:
-        self.standings: list[Standing] = []
+        self.stand_states: list[StandState] = []
         self._grown: Grown = {}
         self._settings = 0
 
@@ -75,34 +75,34 @@ class Stands:
             The parts of plants of one's own models; with others than before their stands are set out anew.
         """
         other, self._land, self._grown = grown is not self._grown, land, grown
-        old = {s.key: s for s in self.standings}
-        self.standings = []
+        old = {s.key: s for s in self.stand_states}
+        self.stand_states = []
         for one in laid:
             key = digest(one.key, land.ground.fingerprint)
-            standing = None if other and one.stand.own else old.get(key)
-            if standing is None:
-                beds = self._beds(one.stand, one.plants(land.slope), one.clear)
-                standing = Standing(key, one.stand, KINDS[one.stand.kind], beds)
-            if standing.stand.front != one.stand.front:
-                standing.dealt_for = ()
-            standing.stand = one.stand  # what of it moves is another at every instant
+            stand_state = None if other and one.stand.own else old.get(key)
+            if stand_state is None:
+                batches = self._beds(one.stand, one.plants(land.slope), one.clear)
+                stand_state = StandState(key, one.stand, KINDS[one.stand.kind], batches)
+            if stand_state.stand.front != one.stand.front:
+                stand_state.lods_for = ()
+            stand_state.stand = one.stand  # what of it moves is another at every instant
             starts = None if one.stand.front is None else one.stand.front.model_copy(update={"reach": 0.0})
-            for bed in standing.beds:
-                if starts is not None and (bed.distance is None or bed.starts != starts):
-                    bed.distance, bed.starts = away(starts, bed.plants.position[:, :2], one.water), starts
-            self.standings.append(standing)
+            for batch in stand_state.batches:
+                if starts is not None and (batch.distance is None or batch.starts != starts):
+                    batch.distance, batch.starts = away(starts, batch.plants.position[:, :2], one.water), starts
+            self.stand_states.append(stand_state)
 
-    def _beds(self, stand: Stand, plants: Plants, clear: list[shapely.Geometry]) -> list[Bed]:
+    def _beds(self, stand: Stand, plants: Plants, clear: list[shapely.Geometry]) -> list[InstanceBatch]:
         kind = KINDS[stand.kind]
         rng = np.random.Generator(np.random.Philox(key=[stand.seed, 31]))
-        beds: list[tuple[Plants, float, bool, NDArray[np.int64] | None]] = [(plants, 0.0, False, None)]
+        batches: list[tuple[Plants, float, bool, NDArray[np.int64] | None]] = [(plants, 0.0, False, None)]
         if not stand.single and not len(plants.up):
             density = stand.per_hectare / 1e4
             large, _ = gather(plants, 2 * kind.patch, density, self._land.ground, clear=clear)
             patches, single = gather(plants, kind.patch, density, self._land.ground, clear=clear)
             cells = cell_numbers(large.position, 2 * kind.patch)
             order = np.argsort(cells)
-            beds = [(large, 2 * kind.patch, True, None)]
+            batches = [(large, 2 * kind.patch, True, None)]
             for some, side in ((patches, kind.patch), (single, 0.0)):
                 mine = cell_numbers(some.position, 2 * kind.patch)
                 at = (
@@ -110,18 +110,18 @@ class Stands:
                     if len(cells)
                     else np.zeros(len(mine), np.int64)
                 )
-                beds.append(
+                batches.append(
                     (some, side, False, np.where(cells[at] == mine, at, -1) if len(cells) else np.full(len(mine), -1))
                 )
         out = []
-        for some, side, far, parent in beds:
+        for some, side, far, parent in batches:
             tall = some.scale * stand.height
             natural = stem_hz(stand.kind, tall)
             n = len(some.turn)
             # a rim's tufts need few
             variants = 1 if stand.own else VARIANTS if side or kind.woody else 2
             out.append(
-                Bed(
+                InstanceBatch(
                     some,
                     side,
                     natural * rng.uniform(0.82, 1.2, n),
@@ -182,59 +182,59 @@ class Stands:
         """Let go of forms that were not drawn for longest, but for as many as one may soon come back to: those of
         another shot of a film, or of a level that the camera has just left."""
         idle = [
-            (shape.drawn, bed, form)
-            for standing in self.standings
-            for bed in standing.beds
-            for form, shape in bed.shapes.items()
+            (shape.drawn, batch, form)
+            for stand_state in self.stand_states
+            for batch in stand_state.batches
+            for form, shape in batch.shapes.items()
             if shape.drawn < self._settings
         ]
-        over = sum(len(bed.shapes[form].form.quads) for _, bed, form in idle) - IDLE_QUADS
-        for _, bed, form in sorted(idle, key=itemgetter(0)):
+        over = sum(len(batch.shapes[form].form.quads) for _, batch, form in idle) - IDLE_QUADS
+        for _, batch, form in sorted(idle, key=itemgetter(0)):
             if over <= 0:
                 break
-            over -= len(bed.shapes.pop(form).form.quads)
+            over -= len(batch.shapes.pop(form).form.quads)
 
     def _parts(self, sway: Sway) -> Iterator[tuple[str, Part]]:
         simplest, blown = LEVELS - 1, key_of(replace(sway, bodies=()))
-        for standing in self.standings:
-            moving = f"{blown} {standing.moves_as}"
-            deal(standing, sway)
-            dress(standing, sway)
-            wind = sway.wind.reaching(standing.stand.height)
+        for stand_state in self.stand_states:
+            moving = f"{blown} {stand_state.motion_key}"
+            choose_lods(stand_state, sway)
+            apply_season(stand_state, sway)
+            wind = sway.wind.reaching(stand_state.stand.height)
             there = replace(sway, wind=wind)
-            for bed in standing.beds:
-                if not bed.dealt:
+            for batch in stand_state.batches:
+                if not batch.lods:
                     continue
-                slopes = slopes_of(standing, bed, there)
-                met = met_by(standing, bed, sway)
-                _let_go(bed, met)
-                for lv, v, step, which in bed.dealt:
+                slopes = slopes_of(stand_state, batch, there)
+                met = met_by(stand_state, batch, sway)
+                _let_go(batch, met)
+                for lv, v, step, which in batch.lods:
                     hit = np.asarray(met.any(axis=0))[which]
-                    for one in self._drawn_by(standing, lv, v):
-                        name = f"stand {standing.stand.id} {bed.side:g} {lv} {one} {step}"
-                        shape = self._bent_shape(standing, bed, (lv, one, step), there, moving)
+                    for one in self._drawn_by(stand_state, lv, v):
+                        name = f"stand {stand_state.stand.id} {batch.side:g} {lv} {one} {step}"
+                        shape = self._bent_shape(stand_state, batch, (lv, one, step), there, moving)
                         for k in which[hit].tolist():
                             bodies = [body for body, by in zip(sway.bodies, met[:, k], strict=True) if by]
-                            yield f"{name} {k}", self._touched(standing, bed, (shape, one), k, slopes, bodies)
+                            yield f"{name} {k}", self._touched(stand_state, batch, (shape, one), k, slopes, bodies)
                         free = which[~hit]
                         if not len(free):
                             continue
-                        part = place(standing, bed, shape, free, slopes)
+                        part = place(stand_state, batch, shape, free, slopes)
                         yield name, part
-                        if lv < simplest and shape.piece is None and not standing.kind.still:
-                            shape = self._bent_shape(standing, bed, (simplest, one, step), there, moving)
+                        if lv < simplest and shape.piece is None and not stand_state.kind.still:
+                            shape = self._bent_shape(stand_state, batch, (simplest, one, step), there, moving)
                             yield f"{name} scattered", as_scattered(part, shape)
 
-    def _drawn_by(self, standing: Standing, level: int, variant: int) -> range:
+    def _drawn_by(self, stand_state: StandState, level: int, variant: int) -> range:
         """The numbers of the forms that draw plants of a variant: its own, or the parts of a model of one's own."""
-        if standing.stand.own is None:
+        if stand_state.stand.own is None:
             return range(variant, variant + 1)
-        return range(len(self._grown[standing.stand.id][level]))
+        return range(len(self._grown[stand_state.stand.id][level]))
 
     def _touched(
         self,
-        standing: Standing,
-        bed: Bed,
+        stand_state: StandState,
+        batch: InstanceBatch,
         drawn: tuple[Shape, int],
         k: int,
         slopes: NDArray[np.float64],
@@ -242,30 +242,32 @@ class Stands:
     ) -> Part:
         """A plant or patch that something has gone through: as others of its shape at this instant, and pushed."""
         shape, number = drawn
-        own = bed.own.get((k, shape.level, number))
+        own = batch.own.get((k, shape.level, number))
         if own is None:
-            own = bed.own[k, shape.level, number] = self._made(standing, bed, shape.level, number)
+            own = batch.own[k, shape.level, number] = self._made(stand_state, batch, shape.level, number)
         own.vertices[:], own.material = shape.vertices, shape.material
-        part = place(standing, bed, own, np.array([k]), slopes)
-        stand = standing.stand
-        tall = float(bed.plants.scale[k]) * stand.height
-        hz = float(bed.natural[k]) * float(stand.stiffness) ** 0.5
-        gives = Yields(tall, hz, stand.rises, not standing.kind.woody, size_of(bed, stand) + 0.1)
+        part = place(stand_state, batch, own, np.array([k]), slopes)
+        stand = stand_state.stand
+        tall = float(batch.plants.scale[k]) * stand.height
+        hz = float(batch.natural[k]) * float(stand.stiffness) ** 0.5
+        gives = Yields(tall, hz, stand.rises, not stand_state.kind.woody, size_of(batch, stand) + 0.1)
         push(own.vertices, own.form.foot, part.transforms[0], gives, bodies)
         own.moved = "touched"
         own.mesh.moved()
         self._bent.append(own.scene)
         return part if own.piece else replace(part, mask=embree.MASK_FINE | embree.MASK_COARSE)
 
-    def _bent_shape(self, standing: Standing, bed: Bed, form: tuple[int, int, int], sway: Sway, moving: str) -> Shape:
-        """A form of a bed by its level, variant and step of growing, bent to an instant, of which ``moving`` is the
+    def _bent_shape(
+        self, stand_state: StandState, batch: InstanceBatch, form: tuple[int, int, int], sway: Sway, moving: str
+    ) -> Shape:
+        """A form of a batch by its level, variant and step of growing, bent to an instant, of which ``moving`` is the
         key."""
         level, variant, step = form
-        shape = bed.shapes.get(form)
+        shape = batch.shapes.get(form)
         if shape is None:
-            shape = bed.shapes[form] = self._made(standing, bed, level, variant)
+            shape = batch.shapes[form] = self._made(stand_state, batch, level, variant)
         shape.drawn = self._settings
-        fresh = let_rest(shape, standing, step)
+        fresh = apply_growth(shape, stand_state, step)
         if shape.level == LEVELS - 1:  # seen from far off, it is moved by its lean alone
             if fresh:
                 shape.vertices[:] = shape.rest
@@ -273,15 +275,15 @@ class Stands:
                 self._bent.append(shape.scene)
         elif fresh or shape.moved != moving:
             shape.moved = moving
-            self._move(shape, standing, sway)
+            self._move(shape, stand_state, sway)
             shape.mesh.moved()
             self._bent.append(shape.scene)
         return shape
 
-    def _made(self, standing: Standing, bed: Bed, level: int, number: int) -> Shape:
-        stand, piece = standing.stand, None
+    def _made(self, stand_state: StandState, batch: InstanceBatch, level: int, number: int) -> Shape:
+        stand, piece = stand_state.stand, None
         if stand.own is None:
-            form, seed = form_of(stand, number, level, bed.side)
+            form, seed = form_of(stand, number, level, batch.side)
         else:
             piece = self._grown[stand.id][level][number]
             form, seed = piece.form, stand.seed * 100
@@ -292,12 +294,12 @@ class Stands:
         scene.commit()
         cut = np.array([np.searchsorted(form.surface, k) for k in (1, 2, 3)], np.int64)
         shape = Shape(form, vertices, scene, mesh, seed, level, None, cut, form.vertices, piece=piece)
-        shape.dress(standing)
+        shape.apply_season(stand_state)
         return shape
 
-    def _move(self, shape: Shape, standing: Standing, sway: Sway) -> None:
+    def _move(self, shape: Shape, stand_state: StandState, sway: Sway) -> None:
         """Move a form's branches and leaves."""
-        kind, stand, wind = standing.kind, standing.stand, sway.wind
+        kind, stand, wind = stand_state.kind, stand_state.stand, sway.wind
         f = shape.form
         stiff, wild = float(stand.stiffness), float(stand.wild)
         reach = kind.branch_reach * stand.height * (0.35 if kind.woody else 1.0) * wild / stiff
@@ -327,10 +329,10 @@ class Stands:
             bend(shape.vertices, weight, group, moved, still, f.flutter_group, np.tanh(leaves), shape.vertices)
 
 
-def _let_go(bed: Bed, met: NDArray[np.bool_]) -> None:
+def _let_go(batch: InstanceBatch, met: NDArray[np.bool_]) -> None:
     """Let go of forms by which nothing is drawn now: of plants that have risen, of steps of growing that are past."""
-    steps = {STEPS, *(step for _, _, step, _ in bed.dealt)}
-    bed.shapes = {form: shape for form, shape in bed.shapes.items() if form[2] in steps}
-    if bed.own:
+    steps = {STEPS, *(step for _, _, step, _ in batch.lods)}
+    batch.shapes = {form: shape for form, shape in batch.shapes.items() if form[2] in steps}
+    if batch.own:
         some = np.asarray(met.any(axis=0))
-        bed.own = {plant: shape for plant, shape in bed.own.items() if some[plant[0]]}
+        batch.own = {plant: shape for plant, shape in batch.own.items() if some[plant[0]]}

@@ -126,7 +126,7 @@ def test_equal_places_are_the_same_to_what_is_kept(marsh: Ground, monkeypatch: p
     assert higher.fingerprint != marsh.fingerprint
     place = small_place(built=[Built(id="j", name="Jetty", kind="jetty", line=[(0, 0), (0, 20)], deck=6.0)])
     first, second, third = (Stage(Setting(place, ground)) for ground in (marsh, other, higher))
-    keys = [[s.key for s in stage.stands.standings] for stage in (first, second, third)]
+    keys = [[s.key for s in stage.stands.stand_states] for stage in (first, second, third)]
     assert keys[0] and keys[0] == keys[1] != keys[2]
 
     def never(*_: Any) -> None:
@@ -191,10 +191,10 @@ def test_no_picture_of_the_demo_is_black_or_flat(demo: Stage, shot_id: str) -> N
 def test_nothing_grows_through_a_floor(demo: Stage) -> None:
     floors = area_shapes(demo.setting)
     seen = 0
-    for standing in demo.stands.standings:
-        for bed in standing.beds:
-            if bed.side and len(bed.plants.turn):
-                x, y, half = bed.plants.position[:, 0], bed.plants.position[:, 1], bed.side / 2
+    for stand_state in demo.stands.stand_states:
+        for batch in stand_state.batches:
+            if batch.side and len(batch.plants.turn):
+                x, y, half = batch.plants.position[:, 0], batch.plants.position[:, 1], batch.side / 2
                 squares = shapely.box(x - half, y - half, x + half, y + half)
                 assert not any(shapely.intersects(floor, squares).any() for floor in floors)
                 seen += len(squares)

@@ -154,7 +154,12 @@ def test_forms_that_nothing_is_drawn_by_are_let_go_and_come_back_the_same(
         return film.sums
 
     def forms() -> set[tuple[str, float, object]]:
-        return {(s.stand.id, bed.side, form) for s in stage.stands.standings for bed in s.beds for form in bed.shapes}
+        return {
+            (s.stand.id, batch.side, form)
+            for s in stage.stands.stand_states
+            for batch in s.batches
+            for form in batch.shapes
+        }
 
     stage.set(near)
     first, close = shown(), forms()

@@ -90,7 +90,7 @@ def test_plants_keep_their_feet_still(setting: Setting) -> None:
     for t in (0.0, 0.4):
         stage.set(evaluate(setting, setting.place.shots[0], t, camera))
         name = next(n for n in stage.parts() if n.startswith("stand pines"))
-        shape = next(iter(stage.stands.standings[0].beds[0].shapes.values()))
+        shape = next(iter(stage.stands.stand_states[0].batches[0].shapes.values()))
         states.append((stage.parts()[name].transforms.copy(), shape.vertices.copy(), shape.form))
     (ta, va, form), (tb, vb, _) = states
     assert np.array_equal(ta[:, 9:], tb[:, 9:]) and not np.array_equal(ta[:, 6:8], tb[:, 6:8])  # feet still, stems lean

@@ -111,7 +111,7 @@ def test_a_plant_on_the_command_line(tmp_path: Path) -> None:
 
 
 def drawn_steps(stage: Stage) -> set[int]:
-    return {step for s in stage.stands.standings for bed in s.beds for _, _, step, _ in bed.dealt}
+    return {step for s in stage.stands.stand_states for batch in s.batches for _, _, step, _ in batch.lods}
 
 
 def test_a_stand_that_grows_is_set_out_once_and_the_same_alone_or_in_a_row() -> None:
@@ -123,13 +123,13 @@ def test_a_stand_that_grows_is_set_out_once_and_the_same_alone_or_in_a_row() -> 
     for t in (0.0, 0.5, 0.98):
         stage.set(evaluate(setting, shot, t))
         seen[t] = drawn_steps(stage)
-    standing = stage.stands.standings[0]
+    stand_state = stage.stands.stand_states[0]
     assert seen[0.0] == set() and seen[0.5] == {12} and seen[0.98] == {24}
     stage.set(evaluate(setting, shot, 0.5))
-    assert stage.stands.standings[0] is standing  # no plant was set out anew
+    assert stage.stands.stand_states[0] is stand_state  # no plant was set out anew
     alone = Stage(setting)
     alone.set(evaluate(setting, shot, 0.5))
-    for a, b in zip(standing.beds, alone.stands.standings[0].beds, strict=True):
+    for a, b in zip(stand_state.batches, alone.stands.stand_states[0].batches, strict=True):
         for key, shape in b.shapes.items():
             assert np.array_equal(shape.vertices, a.shapes[key].vertices)
 
@@ -137,7 +137,9 @@ def test_a_stand_that_grows_is_set_out_once_and_the_same_alone_or_in_a_row() -> 
 def drawn(stage: Stage) -> str:
     """A digest of all that is drawn of plants."""
     parts = {name: part for name, part in stage.parts().items() if name.startswith("stand ")}
-    bent = [shape.vertices for one in stage.stands.standings for bed in one.beds for shape in bed.shapes.values()]
+    bent = [
+        shape.vertices for one in stage.stands.stand_states for batch in one.batches for shape in batch.shapes.values()
+    ]
     return digest(sorted(parts), [p.transforms for p in parts.values()], [p.material for p in parts.values()], bent)
 
 
@@ -151,7 +153,7 @@ def test_a_front_a_season_and_a_colour_change_what_is_drawn() -> None:
     counts = []
     for t in (0.0, 0.3, 0.9):
         stage.set(evaluate(setting, shot, t))
-        counts.append(sum(len(which) for *_, which in stage.stands.standings[0].beds[0].dealt))
+        counts.append(sum(len(which) for *_, which in stage.stands.stand_states[0].batches[0].lods))
     assert counts[0] < counts[1] < counts[2]
     leaf = {}
     for month in (6, 10):
@@ -164,7 +166,9 @@ def test_a_front_a_season_and_a_colour_change_what_is_drawn() -> None:
         )
         stage = Stage(dated)
         stage.set(evaluate(dated, dated.place.shots[0], 0.9))
-        leaf[month] = next(iter(stage.stands.standings[0].beds[0].shapes.values())).material["reflected"][1].copy()
+        leaf[month] = (
+            next(iter(stage.stands.stand_states[0].batches[0].shapes.values())).material["reflected"][1].copy()
+        )
     assert leaf[10][0] > 1.5 * leaf[6][0]
     # an edit is seen at the instant that is shown: nothing but the stand has changed
     still = dated.place.shots[0]
@@ -174,7 +178,7 @@ def test_a_front_a_season_and_a_colour_change_what_is_drawn() -> None:
         stage.change(replace(dated, place=edited, told=None, memory=Memory()))
         stage.set(evaluate(stage.setting, still, 0.9))
         assert drawn(stage) != before, path
-    material = next(iter(stage.stands.standings[0].beds[0].shapes.values())).material
+    material = next(iter(stage.stands.stand_states[0].batches[0].shapes.values())).material
     assert material["reflected"][1][2] > 3 * material["reflected"][1][0]
     with pytest.raises(PlaceError, match="no colour"):
         apply(setting.place, command({"op": "set", "path": "/growth/s/leaf_colour", "value": "#12"}))
@@ -185,7 +189,7 @@ def test_the_third_demo_place_sets_out_all_its_stands() -> None:
     stage = Stage(setting)
     for shot in setting.place.shots:
         stage.set(evaluate(setting, shot, shot.seconds / 2))
-    drawn = {s.stand.id: sum(len(bed.plants.turn) for bed in s.beds) for s in stage.stands.standings}
+    drawn = {s.stand.id: sum(len(batch.plants.turn) for batch in s.batches) for s in stage.stands.stand_states}
     assert all(drawn.values()), drawn
 
 

@@ -55,18 +55,18 @@ def test_more_samples_go_where_the_noise_is_and_spend_the_budget() -> None:
 
 
 def test_samples_added_where_wanted_are_the_ones_that_an_even_film_has(stage: Stage) -> None:
-    even, dealt = blank(48, 27), blank(48, 27)
+    even, lods = blank(48, 27), blank(48, 27)
     expose(stage, even, 6)
-    expose(stage, dealt, 2)
+    expose(stage, lods, 2)
     rest = np.full((27, 48), 4, np.int32)
-    expose(stage, dealt, rest)
-    assert np.allclose(even.sums, dealt.sums, rtol=1e-5) and dealt.samples == 6
+    expose(stage, lods, rest)
+    assert np.allclose(even.sums, lods.sums, rtol=1e-5) and lods.samples == 6
     some = np.zeros((27, 48), np.int32)
     some[10:12, 20:30] = 5
-    before = dealt.sums.copy()
-    expose(stage, dealt, some)
-    changed = (before != dealt.sums).any(-1)
-    assert changed[10:12, 20:30].all() and changed.sum() == 20 and dealt.counted[11, 25, 0] == 11
+    before = lods.sums.copy()
+    expose(stage, lods, some)
+    changed = (before != lods.sums).any(-1)
+    assert changed[10:12, 20:30].all() and changed.sum() == 20 and lods.counted[11, 25, 0] == 11
 
 
 def test_an_adaptive_picture_spends_what_the_quality_says(stage: Stage) -> None:

@@ -14,8 +14,8 @@ from lumwick.place.growing import Stand
 from lumwick.place.nature import Sea, Wind
 from lumwick.snapshot.evaluate import Setting, evaluate
 from lumwick.trace import embree
-from lumwick.trace.beds import Sway
 from lumwick.trace.film import blank
+from lumwick.trace.instance_batches import Sway
 from lumwick.trace.integrator.first_hits import first_of_rows
 from lumwick.trace.integrator.rays import buffers
 from lumwick.trace.quality import QUALITIES
@@ -170,8 +170,8 @@ def drawn(stands: Stands, setting: Setting, eye: Camera) -> list[tuple[str, np.n
 
 def test_every_tuft_within_sight_is_drawn_once_near_or_far(meadow: Setting) -> None:
     stage = Stage(meadow)
-    standing = stage.stands.standings[0]
-    large, patches, single = standing.beds
+    stand_state = stage.stands.stand_states[0]
+    large, patches, single = stand_state.batches
     assert large.far and large.side == 2 * patches.side and single.side == 0
     parts = drawn(stage.stands, meadow, EYE)
     seen = [(n, t) for n, t, mask in parts if n.startswith("stand grass") and mask & embree.MASK_FINE]
@@ -209,10 +209,10 @@ def test_scattered_light_meets_the_same_plants_in_their_simplest_form(meadow: Se
 
 def test_a_stand_that_did_not_change_is_kept(meadow: Setting) -> None:
     stage = Stage(meadow)
-    kept = stage.stands.standings[1]
+    kept = stage.stands.stand_states[1]
     grown = meadow.place.growth[0].model_copy(update={"height": 0.8})
     stage.change(Setting(meadow.place.model_copy(update={"growth": [grown, *meadow.place.growth[1:]]}), meadow.ground))
-    assert stage.stands.standings[1] is kept and stage.stands.standings[0].stand.height == 0.8
+    assert stage.stands.stand_states[1] is kept and stage.stands.stand_states[0].stand.height == 0.8
 
 
 def test_plants_sway_and_do_not_move_alike(meadow: Setting) -> None:

@@ -16,7 +16,7 @@ from lumwick.lens.camera import Camera
 from lumwick.place.growing import Stand
 from lumwick.place.nature import Sea, Wind
 from lumwick.snapshot.evaluate import Setting, Snapshot, evaluate
-from lumwick.trace.beds import Sway
+from lumwick.trace.instance_batches import Sway
 from lumwick.trace.stage import Stage
 from tests.conftest import small_place
 
@@ -203,13 +203,13 @@ def test_neighbours_are_not_in_step(grove: tuple) -> None:
 
 def test_stiffer_is_quicker_and_bends_less_and_wilder_bends_more(grove: tuple) -> None:
     stage, _ = grove
-    standing = stage.stands.standings[0]
-    usual = standing.stand
+    stand_state = stage.stands.stand_states[0]
+    usual = stand_state.stand
     swing = {}
     for name, change in {"usual": {}, "stiff": {"stiffness": 4.0}, "wild": {"wild": 2.0}}.items():
-        standing.stand = usual.model_copy(update=change)
+        stand_state.stand = usual.model_copy(update=change)
         swing[name] = slopes(grove, steady(3.0, 90.0))[:, 0].mean()
-    standing.stand = usual
+    stand_state.stand = usual
     assert swing["stiff"] == pytest.approx(swing["usual"] / 4, rel=0.03)
     assert swing["wild"] == pytest.approx(swing["usual"] * 2, rel=0.03)
     assert swings_of(usual.model_copy(update={"stiffness": 4.0})).stem == pytest.approx(2 * swings_of(usual).stem)
@@ -226,8 +226,8 @@ def test_leaves_flutter_about_four_times_a_second() -> None:
     seen = evaluate(setting, setting.place.shots[0], 0.0)
     stage.set(seen)
     rate, n = 32, 256
-    bed = next(bed for bed in stage.stands.standings[0].beds if bed.shapes)
-    shape = next(shape for shape in bed.shapes.values() if shape.level == 0)
+    batch = next(batch for batch in stage.stands.stand_states[0].batches if batch.shapes)
+    shape = next(shape for shape in batch.shapes.values() if shape.level == 0)
     loose = np.argsort(shape.form.flutter)[-400:]
     series = np.empty((n, len(loose), 3))
     for k in range(n):
@@ -251,10 +251,10 @@ def test_each_level_of_detail_is_drawn_as_far_off_as_it_is_made_for(kind: str, e
     eye = Camera(np.array([0.0, 0.0, 2.0]), np.array([0.0, 1.0, 0.0]))
     stage.set(evaluate(setting, setting.place.shots[0], 0.0, eye))
     away: dict[int, list[float]] = {0: [], 1: [], 2: []}
-    for standing in stage.stands.standings:
-        for bed in standing.beds:
-            for level, _, _, which in bed.dealt:
-                away[level] += np.linalg.norm(bed.plants.position[which] - eye.position, axis=1).tolist()
+    for stand_state in stage.stands.stand_states:
+        for batch in stand_state.batches:
+            for level, _, _, which in batch.lods:
+                away[level] += np.linalg.norm(batch.plants.position[which] - eye.position, axis=1).tolist()
     assert all(len(found) > 10 for found in away.values())
     for level, end in enumerate(ends):
         assert 0.8 * end < max(away[level]) < 1.2 * end, level

@@ -110,12 +110,12 @@ def test_a_ball_through_a_meadow_leaves_a_track_and_a_loop_of_it_closes() -> Non
         snapshot = evaluate(setting, shot, t)
         of.set(snapshot, eye)
         found: dict[float, list[float]] = {}
-        for standing in of.stands.standings:
-            for bed in standing.beds:
-                for (k, _, _), shape in bed.own.items():
+        for stand_state in of.stands.stand_states:
+            for batch in stand_state.batches:
+                for (k, _, _), shape in batch.own.items():
                     if shape.moved != "touched":
                         continue
-                    m = bed.upright[k].reshape(4, 3).T
+                    m = batch.upright[k].reshape(4, 3).T
                     foot = shape.form.foot @ m[:2, :2].T + m[:2, 3]
                     tip = shape.form.vertices[:, 2] > 0.3
                     for low in (0.0, 0.6):

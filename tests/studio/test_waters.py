@@ -75,7 +75,7 @@ def test_a_ponds_section_and_the_fields_of_each_kind(client: Client, place: Any)
     told = client.get(f"/places/{place.pk}/waves/?shot=a&t=0&selected=p").json()
     assert min(z for _, z in told["section"]) < told["level"] - 1.0 and "3600 m²" in told["words"]
     slip = client.get(f"/places/{place.pk}/slip/", {"bench": "water", "shot": "a", "selected": "p"}).content.decode()
-    assert "Sheltered" in slip and "Bed" not in slip
+    assert "Sheltered" in slip and "InstanceBatch" not in slip
 
 
 def test_a_drawn_beach_is_shown_with_alpha(client: Client, place: Any) -> None:
