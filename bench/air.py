@@ -60,7 +60,7 @@ def _skies() -> list[dict[str, Any]]:
     hours = iter(np.linspace(3.0, 21.0, 40).tolist())
 
     def another(hour: float) -> None:
-        stage.glance(evaluate(setting, at_hour(clear, hour), 0.0))
+        stage.set_view_and_light(evaluate(setting, at_hour(clear, hour), 0.0))
 
     another(12.0)
     hour = best(lambda: another(next(hours)), 8)

@@ -10,7 +10,6 @@ from dataclasses import replace
 from typing import Any
 
 import numpy as np
-from lumwick.growth.standing import wood_form
 
 from bench.engine import figure
 from bench.water import best
@@ -20,6 +19,7 @@ from lumwick.growth.kinds.form import LEAF
 from lumwick.growth.kinds.grown import make
 from lumwick.growth.kinds.skeleton import skeleton
 from lumwick.growth.scatter import scatter
+from lumwick.growth.standing import wood_form
 from lumwick.land.elevation import Survey
 from lumwick.land.ground import Ground
 from lumwick.motion.channel import Channel, Key

@@ -29,7 +29,7 @@ from lumwick.motion.throwing import Throw
 from lumwick.picture import load_setting
 from lumwick.place.fields import Asset
 from lumwick.place.objects import Copies, Gobo, Lamp, Shape, Thing
-from lumwick.snapshot import lit
+from lumwick.snapshot import active_lamps
 from lumwick.snapshot.evaluate import Setting, evaluate
 from lumwick.snapshot.thrown import throw_edit
 from lumwick.trace.cleaning import clean
@@ -154,18 +154,18 @@ def window() -> list[dict[str, Any]]:
     """The hide's inside by light through its openings: how much longer it takes without, to the same FLIP as study."""
     (seen,) = views("hide")
     stage = Stage(seen.setting)
-    seen_by = {True: lit.gaps_of, False: lambda *_: ()}
+    seen_by = {True: active_lamps.gaps_of, False: lambda *_: ()}
     study = QUALITIES["study"]
 
     def took(told: bool, grade: Quality) -> tuple[float, float]:
-        lit.gaps_of = seen_by[told]
+        active_lamps.gaps_of = seen_by[told]
         try:
             taken(seen, stage, WINDOW_SIZE, grade)
             start = time.perf_counter()
             picture = taken(seen, stage, WINDOW_SIZE, grade)
             return time.perf_counter() - start, flip(reference, picture)[0]
         finally:
-            lit.gaps_of = seen_by[True]
+            active_lamps.gaps_of = seen_by[True]
 
     many = Quality(WINDOW_TRUTH, study.bounces, "none", moments=4)
     reference = taken(seen, stage, WINDOW_SIZE, many, seed=99)

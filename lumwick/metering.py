@@ -42,16 +42,16 @@ class Reading:
 
 
 def small_light(
-    stage: Stage, snapshot: Snapshot, size: tuple[int, int] = SMALL, samples: int = SAMPLES, glance: bool = False
+    stage: Stage, snapshot: Snapshot, size: tuple[int, int] = SMALL, samples: int = SAMPLES, light_only: bool = False
 ) -> NDArray[np.float32]:
     """Light of a small picture of an instant (height, width, 3) [cd/m2].
 
     Parameters
     ----------
-    glance : bool
+    light_only : bool
         Whether plants and waves may stay as they were: another hour changes the light alone.
     """
-    (stage.glance if glance else stage.set)(snapshot)
+    (stage.set_view_and_light if light_only else stage.set)(snapshot)
     film = blank(*size)
     expose(stage, film, samples)
     return clean(film, snapshot.camera.ev100, "fast")
@@ -121,14 +121,14 @@ def through_the_day(
     hours: Floats,
     size: tuple[int, int],
     camera: Camera | None = None,
-    glance: bool = False,
+    light_only: bool = False,
 ) -> Iterator[tuple[float, NDArray[np.uint8], float]]:
     """Small pictures of a view at hours of the shot's day, each at the exposure that a meter asks for: hour, picture
     (height, width, 3) and exposure [EV]. Plants and waves stand as at the clip time ``t`` [s], or with
-    ``glance`` as they were."""
+    ``light_only`` as they were."""
     for number, hour in enumerate(hours):
         snapshot = evaluate(stage.setting, at_hour(shot, float(hour)), t, camera)
-        light = small_light(stage, snapshot, size, 4, glance=glance or number > 0)
+        light = small_light(stage, snapshot, size, 4, light_only=light_only or number > 0)
         ev = metered(light)
         developed = replace(snapshot.camera, ev100=ev)
         yield float(hour), develop(light, developed, snapshot.grade, snapshot.frame), ev

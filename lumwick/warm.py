@@ -20,7 +20,7 @@ def nothing() -> tuple[Any, ...]:
     from lumwick.trace.integrator.film import CHANNELS, IDS, PASSES
     from lumwick.trace.integrator.path import Exposure, new_scratch
     from lumwick.trace.render import NO_LOG
-    from lumwick.trace.world import NO_CLOUD_LATTICE, Limits, View, hollow
+    from lumwick.trace.world import NO_CLOUD_LATTICE, Limits, View, empty_world
 
     v = np.zeros(3)
     view = View(v, v, v, v, False, v, v, v, v, 1.0, 1.0, 0.0, 1.0, 0, 0.0, 0.0, 0.0, 1.0, 1.0, 0.0, 0.0, 0, 0.0, 0.0)
@@ -34,7 +34,7 @@ def nothing() -> tuple[Any, ...]:
         NO_CLOUD_LATTICE,
     )
     limits, rows = Limits(1, 1, 1, 1.0, False, 1.0, False), np.zeros(0, np.int64)
-    return hollow(), view, limits, exposure, rows, new_scratch(), np.zeros((1, 2), np.int64), NO_LOG
+    return empty_world(), view, limits, exposure, rows, new_scratch(), np.zeros((1, 2), np.int64), NO_LOG
 
 
 def _compile(function: Any, *given: Any) -> None:

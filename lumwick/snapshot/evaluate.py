@@ -43,7 +43,7 @@ from lumwick.place.objects import Lamp, SunGobo, Thing
 from lumwick.route.legs import Around
 from lumwick.route.track import Track, read_track
 from lumwick.route.way import Way, way
-from lumwick.snapshot import lit
+from lumwick.snapshot import active_lamps
 from lumwick.snapshot.clouded import clouds_of
 from lumwick.snapshot.heavens import KeyLight, key_light, moon_at, sun_at, utc_of
 from lumwick.snapshot.memory import Memory
@@ -415,7 +415,7 @@ def evaluate(setting: Setting, shot: Shot, t: float, camera: Camera | None = Non
     wind = gusts(blow.speed, blow.from_bearing + north, blow.gustiness, blow.seed, loop, roughness=blow.roughness)
     deck, veil = clouds_of(air, blow, t, loop, north)
     standing = Standing(setting, shot, place, t)
-    stood, lamps = standing.all(), lit.lamps_at(standing, float(sun.elevation), loop)
+    stood, lamps = standing.all(), active_lamps.lamps_at(standing, float(sun.elevation), loop)
     return Snapshot(
         t,
         place,
@@ -437,8 +437,8 @@ def evaluate(setting: Setting, shot: Shot, t: float, camera: Camera | None = Non
         standing.played(loop),
         place.sun_gobo,
         (t, loop) if place.sun_gobo is not None and moves(place.sun_gobo) else (0.0, None),
-        lit.gaps_of(place, stood, lamps),
-        lit.rooms_of(place, stood),
+        active_lamps.gaps_of(place, stood, lamps),
+        active_lamps.rooms_of(place, stood),
         air.rain,
         blow.speed,
         stirrers_of(setting, shot, place, t, loop),

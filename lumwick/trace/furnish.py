@@ -27,7 +27,7 @@ from lumwick.snapshot.evaluate import Setting, Snapshot
 from lumwick.snapshot.standing import moving_of, phases
 from lumwick.trace import embree, lamps
 from lumwick.trace.corners import corners
-from lumwick.trace.lit import NO_GOBO, Lit, Thrown
+from lumwick.trace.lamp_list import NO_GOBO, LampList, Thrown
 from lumwick.trace.materials import Read, Textures, mean_of, mesh_material, ray_mask, surface_material
 from lumwick.trace.part import Part, matt_material
 from lumwick.trace.records import CORNER, EMITTER, LAMP, PORTAL
@@ -309,10 +309,10 @@ class Furnishing:
 
     def light(self, inputs: LampInputs) -> None:
         """Set glow, wetness and lamps to an instant."""
-        lit = Lit(self._read, self._gobos)
+        lit = LampList(self._read, self._gobos)
         for lamp in inputs.lamps:
             if lamp.amount > 0 and lamp.kind != "window":
-                lit.hang(lamp)
+                lit.add(lamp)
         self.lamp_parts = lit.parts
         self.sun_thrown = -1
         if inputs.sun_gobo is not None:

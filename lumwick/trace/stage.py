@@ -49,10 +49,10 @@ from lumwick.trace.sections.ridges import RidgesInputs, make_ridges
 from lumwick.trace.sections.sea import SeaInputs, make_sea
 from lumwick.trace.sections.section import Section
 from lumwick.trace.sections.sheet import Sheet, SheetInputs, make_sheet
-from lumwick.trace.sections.weather import Lit, Weathering
+from lumwick.trace.sections.weather import LampList, Weathering
 from lumwick.trace.stands import Stands
 from lumwick.trace.textures import CODE_TO_LINEAR
-from lumwick.trace.watering import Watering
+from lumwick.trace.water_state import WaterState
 from lumwick.trace.world import MODEL, NO_CLOUD_LATTICE, Air, CloudLattice, Land, Lights, Materials, View, World
 
 GRAIN = 0.16
@@ -104,7 +104,7 @@ class Stage:
         self._litter = Section(make_litter)
         self._relief = Section(Relief().make)
         self._sheet = Section(make_sheet)
-        self._water = Watering()
+        self._water = WaterState()
         self._built = Section(self.furnishing.make)
         self._placed = Section(self.furnishing.place)
         self._moved: Section[MovedInputs, list[embree.Scene]] = Section(self.furnishing.move)
@@ -204,12 +204,12 @@ class Stage:
         self._light_up(snapshot)
 
     @alone
-    def pose(self, snapshot: Snapshot, eye: NDArray[np.float64] | None = None) -> None:
+    def set_geometry_only(self, snapshot: Snapshot, eye: NDArray[np.float64] | None = None) -> None:
         """Move everything to an instant to be read off (`parts`) and not to be traced: that is for `set`, which makes
         all of it anew next time."""
         self._move(snapshot, eye)
         for section in (self._sea, self._relief, self._plants, self._moved, self._top):
-            section.spend()
+            section.invalidate()
 
     def _move(self, snapshot: Snapshot, eye: NDArray[np.float64] | None) -> list[embree.Scene]:
         """Move waves, plants and models; the scenes that must be committed."""
@@ -228,7 +228,7 @@ class Stage:
         return [*posed, *raised, *(sea.raised if self._sea.fresh else ()), *(bent if self._plants.fresh else ())]
 
     @alone
-    def glance(self, snapshot: Snapshot) -> None:
+    def set_view_and_light(self, snapshot: Snapshot) -> None:
         """Set the camera and the light alone; plants and waves stay as they were, for a first coarse picture at
         once."""
         if not self._plants.key:
@@ -309,7 +309,7 @@ class Stage:
             snap.camera,
             (snap.t, snap.loop, snap.open_for),
             ("".join(s.key for s in (self._land, self._built, self._placed, self._moved)), int(self._top.made.handle)),
-            Lit(light.light.sky_lux, sun * light.clouds.sun, self.furnishing.lamp),
+            LampList(light.light.sky_lux, sun * light.clouds.sun, self.furnishing.lamp),
         )
         banks = self._banks.of(BanksInputs(self.standing.ground, tuple(one.bank for one in snap.banks)))
         return Air(
@@ -404,7 +404,7 @@ class Stage:
         material = plain_material(colour) if material is None else material
         mask = ray_mask(material)
         scene = embree.still_scene(vertices, faces, mask)
-        self._top.forget()
+        self._top.reset()
         self._targets[f"target {name}"] = Part(
             MODEL, scene, material=material, mask=mask, thing=name, surfaces=(name,) * 4
         )

@@ -197,7 +197,7 @@ class Limits(NamedTuple):
     indoors: bool
 
 
-def hollow() -> World:
+def empty_world() -> World:
     """A world of nothing, of the types that a stage's worlds have: for compiling the integrator before there is one."""
 
     def none(dimensions: int, kind: Any = np.float32) -> NDArray[Any]:

@@ -31,9 +31,9 @@ from lumwick.route.way import goes
 from lumwick.snapshot.evaluate import Setting, Snapshot, camera_with, clip_time, evaluate
 from lumwick.trace.amount import Motion, amount_of_motion, wild_for
 from lumwick.trace.cleaning import clean
-from lumwick.trace.motion_vectors import skyline
 from lumwick.trace.film import Film, blank
 from lumwick.trace.moments import FEW
+from lumwick.trace.motion_vectors import skyline
 from lumwick.trace.quality import QUALITIES, Quality
 from lumwick.trace.render import MANY, Sight, Stop, expose
 from lumwick.trace.stage import Stage
@@ -280,7 +280,7 @@ class LookEngine:
         film = state.film if state.key == key else None
         if film is None or film.sums.shape[1::-1] != size:
             if step == 0:
-                state.stage.glance(snapshot)
+                state.stage.set_view_and_light(snapshot)
             elif film is None or state.step < 1:  # or it stands there already
                 state.stage.set(snapshot)
             state.key, state.step, film = key, -1, blank(*size)

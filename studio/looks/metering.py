@@ -22,7 +22,7 @@ def at_an_hour(
 
     def act(stage: Stage, setting: Setting) -> tuple[bytes, float]:
         _, pixels, ev = next(
-            through_the_day(stage, setting.place.shot(shot_id), t, np.array([hour]), HOUR_SIZE, camera, glance=True)
+            through_the_day(stage, setting.place.shot(shot_id), t, np.array([hour]), HOUR_SIZE, camera, light_only=True)
         )
         return jpeg(pixels), ev
 

@@ -31,7 +31,7 @@ from lumwick.deliver.stills import read_png, write_png
 from lumwick.errors import LumwickError
 from lumwick.frame_keys import frame_keys
 from lumwick.motion.timebase import RATES
-from lumwick.picture import Picture, motion_vectors_of, film_picture, frame_picture
+from lumwick.picture import Picture, film_picture, frame_picture, motion_vectors_of
 from lumwick.place.film import Part
 from lumwick.trace.quality import QUALITIES
 from lumwick.trace.stage import Stage

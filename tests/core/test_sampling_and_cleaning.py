@@ -23,7 +23,7 @@ from lumwick.trace.integrator.film import ASIDE, COUNTED, SQUARED
 from lumwick.trace.quality import Quality
 from lumwick.trace.render import expose, more_samples, unreached
 from lumwick.trace.stage import Stage
-from lumwick.trace.world import hollow
+from lumwick.trace.world import empty_world
 
 EYE = Camera(np.array([0.0, -30.0, 6.0]), direction_of(10.0, -6.0))
 
@@ -36,7 +36,7 @@ def stage(setting: Setting) -> Stage:
 
 
 def test_the_integrator_is_compiled_for_the_worlds_that_stages_make(stage: Stage) -> None:
-    for group, real, empty in zip(stage.world._fields, stage.world, hollow(), strict=True):
+    for group, real, empty in zip(stage.world._fields, stage.world, empty_world(), strict=True):
         for name, mine, none in zip(real._fields, real, empty, strict=True):
             assert numba.typeof(mine) == numba.typeof(none), f"{group}.{name}"
 

@@ -67,7 +67,7 @@ def test_a_section_makes_once_for_equal_inputs_and_says_whether_it_made() -> Non
     assert section.of(Inputs(1.0)) == 2 and section.fresh
     assert section.of(Inputs(1.0, read=print)) == 2 and not section.fresh  # how a file is read counts for nothing
     assert section.of(Inputs(1.0 + 1e-15)) != 2.0 and section.fresh  # exact: no rounding
-    section.forget()
+    section.reset()
     assert section.of(Inputs(1.0 + 1e-15)) and section.fresh and len(made) == 3
 
 

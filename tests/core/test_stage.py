@@ -92,11 +92,13 @@ def test_another_wind_bends_plants_as_a_fresh_stage_does(setting: Setting) -> No
 def test_a_glance_leaves_no_trace_in_the_picture_after_it(setting: Setting) -> None:
     shot = setting.place.shots[0]
     stage, fresh = Stage(setting), Stage(setting)
-    stage.glance(evaluate(setting, shot, 0.0, EYE))  # the first is a whole set: there is nothing yet to keep
+    stage.set_view_and_light(
+        evaluate(setting, shot, 0.0, EYE)
+    )  # the first is a whole set: there is nothing yet to keep
     assert any(n.startswith("stand") for n in stage.parts())
     before = stage._top.made
     other = Camera(EYE.position + 5.0, direction_of(40.0, -3.0))
-    stage.glance(evaluate(setting, shot, 0.7, other))
+    stage.set_view_and_light(evaluate(setting, shot, 0.7, other))
     assert stage._top.made is before  # plants and waves stayed
     stage.set(evaluate(setting, shot, 0.7, other))
     fresh.set(evaluate(setting, shot, 0.7, other))

@@ -140,7 +140,6 @@ def test_a_gobo_is_an_edit_and_its_picture_goes_with_the_place() -> None:
 
 
 def test_a_gobo_is_made_once_while_it_only_turns_and_anew_when_it_is_another(monkeypatch: pytest.MonkeyPatch) -> None:
-    from lumwick.trace import lit
 
     made = []
     monkeypatch.setattr(lit, "passed", lambda gobo, *more: made.append(gobo.cover) or passed(gobo, *more))

@@ -156,7 +156,7 @@ def gather(setting: Setting, shot: Shot, span: Range) -> Whole:
     for k, snapshot in enumerate(_instants(setting, shot, span)):
         with ENGINE:
             lit = k % LIGHT_EVERY == 0 or k == last
-            (stage.set if lit else stage.pose)(snapshot, eye)
+            (stage.set if lit else stage.set_geometry_only)(snapshot, eye)
             parts = stage.parts()
             if lit:
                 light[k] = stage.clear.sun_lux if snapshot.key_direction[2] > 0 else np.zeros(3)

@@ -67,10 +67,10 @@ class Section(Generic[I, T]):
     def made(self) -> T:
         return self._made[0]
 
-    def spend(self) -> None:
+    def invalidate(self) -> None:
         """Keep what was made to be read, and make it anew next time, whatever is asked for."""
         self.key = "-"
 
-    def forget(self) -> None:
+    def reset(self) -> None:
         """Make it anew next time."""
         self.key = ""

@@ -31,7 +31,7 @@ GOBO_SIDE = 1024
 """Pixels of a gobo's picture: it is thrown through 256."""
 
 
-class Lit:
+class LampList:
     """Lamps as they are hung, one after another.
 
     Attributes
@@ -47,7 +47,7 @@ class Lit:
         self._triangles: list[NDArray[np.void]] = []
         self._pictures: list[NDArray[np.float32]] = []
 
-    def hang(self, lamp: LampLight) -> None:
+    def add(self, lamp: LampLight) -> None:
         """Add a lamp."""
         number, outline = len(self._rows), lamps.outline(lamp)
         if lamp.kind == "line":

@@ -41,7 +41,7 @@ def ruffle(water: Water, breeze: float) -> float:
     return float(RUFFLED * np.sqrt(slope_variance(breeze)) * (1 - water.sheltered) * min(1.0, breeze / BREEZE))
 
 
-class Watering:
+class WaterState:
     """The stage's waters: what they are made of, kept until it is otherwise."""
 
     def __init__(self) -> None:
