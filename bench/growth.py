@@ -14,12 +14,12 @@ import numpy as np
 from bench.engine import figure
 from bench.water import best
 from lumwick.demo import saltmere
+from lumwick.growth.form_cache import wood_form
 from lumwick.growth.kinds import oak
 from lumwick.growth.kinds.form import LEAF
 from lumwick.growth.kinds.grown import make
 from lumwick.growth.kinds.skeleton import skeleton
 from lumwick.growth.scatter import scatter
-from lumwick.growth.standing import wood_form
 from lumwick.land.elevation import Survey
 from lumwick.land.ground import Ground
 from lumwick.motion.channel import Channel, Key

@@ -107,8 +107,8 @@ def leaf(
     out: Annotated[Path, typer.Option(help="Place file to write.")],
 ) -> None:
     """Give a stand's leaves the outline and colour of a leaf in a picture."""
+    from lumwick.growth.form_cache import leaf_edit
     from lumwick.growth.leaf_picture import LEAF_SIDE, read_leaf
-    from lumwick.growth.standing import leaf_edit
     from lumwick.place.edits import apply, command
     from lumwick.place.files import load, pack
     from lumwick.trace.textures import read_image

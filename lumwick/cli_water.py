@@ -21,7 +21,7 @@ def waters(
     """Say what waters a place has: the sea's state, the shore's wash, the tide, and each stream and pond."""
     from lumwick.picture import load_setting
     from lumwick.place.files import load
-    from lumwick.snapshot.told_waters import sea_in_words, water_in_words
+    from lumwick.snapshot.water_report import sea_in_words, water_in_words
 
     setting = load_setting(load(place))
     chosen = setting.place.shots[0] if shot is None else setting.place.shot(shot)

@@ -14,8 +14,8 @@ from PIL import Image
 
 from lumwick.built.floors import Read, mesh_of
 from lumwick.errors import PlaceError
-from lumwick.growth.own import stood
-from lumwick.growth.standing import blades_of, habit_of
+from lumwick.growth.custom_plant import stood
+from lumwick.growth.form_cache import blades_of, habit_of
 from lumwick.land.ground import Ground
 from lumwick.motion.timebase import RATES, frame_time
 from lumwick.place.document import Place, Shot

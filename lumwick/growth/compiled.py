@@ -37,7 +37,7 @@ def kept_apart(points, order, least, cell_of, wide, high):
 
 @nb.njit(parallel=True, fastmath={"contract", "reassoc", "nsz"}, cache=True)
 def unfolded(rest, grows, bears, unfolds, seedling, out):
-    """Vertices as far as they have grown (see `lumwick.growth.coming`)."""
+    """Vertices as far as they have grown (see `lumwick.growth.growth_stage`)."""
     origin, birth, lag, foot = grows
     size = seedling + (1 - seedling) * bears[0] if bears[0] < 1 else 1.0
     for i in nb.prange(len(rest)):

@@ -11,9 +11,9 @@ from numpy.typing import NDArray
 from scipy import ndimage
 
 from lumwick.errors import PlaceError
-from lumwick.growth.apart import CHOICE, apart, between, on_faces
 from lumwick.growth.kinds import KINDS
 from lumwick.growth.plants import Plants, no_plants, too_many
+from lumwick.growth.spacing import CHOICE, between, on_faces, spaced_out
 from lumwick.land.covers import lie_of
 from lumwick.land.ground import Ground
 from lumwick.place.growing import PLANTS_AT_MOST, Stand
@@ -84,7 +84,7 @@ def scatter(stand: Stand, ground: Ground, slope: NDArray[np.float64], bounds: Bo
         keep[keep] = draw[keep, 2] * 0.999 < _grove(stand, ground, x[keep], y[keep])
     if stand.spaced > 0:
         kept = np.flatnonzero(keep)
-        chosen = apart(np.stack([x[kept], y[kept]], 1), draw[kept, 3], stand.spaced)
+        chosen = spaced_out(np.stack([x[kept], y[kept]], 1), draw[kept, 3], stand.spaced)
         keep[kept[~chosen]] = False
         over = np.flatnonzero(keep)
         most = round(stand.per_hectare * step * step / 1e4 * len(kept))

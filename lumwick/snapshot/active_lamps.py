@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 from lumwick.built.gaps import Gap, Room, of_built, of_lamp, of_shape, room_of_built, room_of_shape
 from lumwick.built.lamps import LampLight, dusk_share, lamp_at
 from lumwick.place.document import Place
-from lumwick.snapshot.standing import Standing, lamp_pose
+from lumwick.snapshot.transforms import Transforms, lamp_pose
 
 
 def gaps_of(place: Place, stood: dict[str, NDArray[np.float64]], lamps: tuple[LampLight, ...]) -> tuple[Gap, ...]:
@@ -33,9 +33,9 @@ GAPS_AT_MOST, ROOMS_LOOKED_INTO = 64, 8
 """Openings that are told to the renderer, and copies of a room whose are: the rest lights as the sky does."""
 
 
-def lamps_at(standing: Standing, sun: float, loop: float | None) -> tuple[LampLight, ...]:
+def lamps_at(transforms: Transforms, sun: float, loop: float | None) -> tuple[LampLight, ...]:
     """The lamps that are lit, by their groups and the sun's height [degrees]."""
-    place, groups = standing.place, {group.id: group for group in standing.place.lamp_groups}
+    place, groups = transforms.place, {group.id: group for group in transforms.place.lamp_groups}
     out = []
     for lamp in place.lamps:
         group = groups.get(lamp.group)
@@ -44,6 +44,6 @@ def lamps_at(standing: Standing, sun: float, loop: float | None) -> tuple[LampLi
             share *= dusk_share(sun, lamp.dusk_below)
         if not lamp.lit or share <= 0:
             continue
-        pose = lamp_pose(standing, lamp) if lamp.held or lamp.turns else None
-        out.append(lamp_at(lamp, place.site.north_turn, standing.t, loop, share, pose))
+        pose = lamp_pose(transforms, lamp) if lamp.held or lamp.turns else None
+        out.append(lamp_at(lamp, place.site.north_turn, transforms.t, loop, share, pose))
     return tuple(out)

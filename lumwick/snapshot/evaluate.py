@@ -25,7 +25,7 @@ from lumwick.built.gobos import moves
 from lumwick.built.lamps import LampLight
 from lumwick.built.timber import floor_over
 from lumwick.errors import PlaceError
-from lumwick.growth.touch import Body
+from lumwick.growth.trampling import Body
 from lumwick.keep import cached
 from lumwick.land.covers import open_water, sea_nearness
 from lumwick.land.ground import Ground
@@ -44,13 +44,13 @@ from lumwick.route.legs import Around
 from lumwick.route.track import Track, read_track
 from lumwick.route.way import Way, way
 from lumwick.snapshot import active_lamps
-from lumwick.snapshot.clouded import clouds_of
-from lumwick.snapshot.heavens import KeyLight, key_light, moon_at, sun_at, utc_of
+from lumwick.snapshot.cloud_state import clouds_of
+from lumwick.snapshot.disturbances import disturbances_of
 from lumwick.snapshot.memory import Memory
 from lumwick.snapshot.showers import Bank, Showers, banks_of, showers_of
-from lumwick.snapshot.standing import Standing
-from lumwick.snapshot.stirring import stirrers_of
-from lumwick.snapshot.treading import bodies_of
+from lumwick.snapshot.sun_moon import KeyLight, key_light, moon_at, sun_at, utc_of
+from lumwick.snapshot.tramplers import bodies_of
+from lumwick.snapshot.transforms import Transforms
 from lumwick.snapshot.waters import Bed, Stirrer, beds_of, sea_state
 from lumwick.wanted import look_up
 from lumwick.water.spectrum import SeaState
@@ -170,9 +170,9 @@ class Setting:
             ],
         )
 
-    def standing(self, shot: Shot, t: float) -> Standing:
+    def standing(self, shot: Shot, t: float) -> Transforms:
         """Who knows where everything stands at a clip time of a shot."""
-        return Standing(self, shot, self.motions(shot).at(t)[0], t)
+        return Transforms(self, shot, self.motions(shot).at(t)[0], t)
 
     def stood(self, shot: Shot, t: float = 0.0) -> list[tuple[Thing, NDArray[np.float64]]]:
         """Every model that the camera does not carry, with its placements and its copies' (n, 3, 4) at a clip time."""
@@ -414,7 +414,7 @@ def evaluate(setting: Setting, shot: Shot, t: float, camera: Camera | None = Non
     weather = Weather(air.haze, air.ozone_du, fog, air.fog_height, air.fog_base)
     wind = gusts(blow.speed, blow.from_bearing + north, blow.gustiness, blow.seed, loop, roughness=blow.roughness)
     deck, veil = clouds_of(air, blow, t, loop, north)
-    standing = Standing(setting, shot, place, t)
+    standing = Transforms(setting, shot, place, t)
     stood, lamps = standing.all(), active_lamps.lamps_at(standing, float(sun.elevation), loop)
     return Snapshot(
         t,
@@ -441,7 +441,7 @@ def evaluate(setting: Setting, shot: Shot, t: float, camera: Camera | None = Non
         active_lamps.rooms_of(place, stood),
         air.rain,
         blow.speed,
-        stirrers_of(setting, shot, place, t, loop),
+        disturbances_of(setting, shot, place, t, loop),
         bodies_of(setting, shot, place, t, loop),
         deck,
         veil,

@@ -22,8 +22,8 @@ from lumwick.place.fields import most
 from lumwick.place.filming import Clock, Develop, Route
 from lumwick.place.instant import Mover, place_clock, plain
 from lumwick.route.way import goes
+from lumwick.snapshot.disturbances import goes as may_go
 from lumwick.snapshot.evaluate import Setting, clip_time
-from lumwick.snapshot.stirring import goes as may_go
 
 WIDE = 2**256
 NO_MOTION: dict[str, Any] = {"keep_clear": True, "stations": {"__all__": {"id", "name"}}}

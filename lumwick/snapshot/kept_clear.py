@@ -17,8 +17,8 @@ from lumwick.built.outline import outline
 from lumwick.keep import cached, digest
 from lumwick.motion.channel import Curve
 from lumwick.place.objects import Thing
+from lumwick.snapshot.disturbances import goes
 from lumwick.snapshot.evaluate import Setting
-from lumwick.snapshot.stirring import goes
 
 STANDS_TO = 0.4
 """Height over the ground up to which what there is of a model takes the ground up [m]: eaves and crowns do not."""

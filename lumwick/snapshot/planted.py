@@ -16,15 +16,15 @@ from scipy import ndimage
 from lumwick.built.floors import model_of
 from lumwick.built.timber import footprint
 from lumwick.errors import PlaceError
+from lumwick.growth.form_cache import set_out
 from lumwick.growth.plants import Plants
 from lumwick.growth.scatter import Bounds
-from lumwick.growth.standing import set_out
 from lumwick.keep import digest
 from lumwick.place.growing import Stand
 from lumwick.place.nature import Water
+from lumwick.snapshot.disturbances import goes
 from lumwick.snapshot.evaluate import Setting
 from lumwick.snapshot.kept_clear import kept_clear
-from lumwick.snapshot.stirring import goes
 
 MOVES = {
     *("lean", "stiffness", "wild", "rises", "grown", "front", "leaves", "month"),

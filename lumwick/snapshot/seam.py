@@ -18,7 +18,7 @@ from lumwick.place.paths import value_name
 from lumwick.place.quantities import show
 from lumwick.route.way import goes
 from lumwick.snapshot.evaluate import Setting, camera_at
-from lumwick.snapshot.heavens import MOON_DOWN, SUN_LAST, moon_at, sun_at
+from lumwick.snapshot.sun_moon import MOON_DOWN, SUN_LAST, moon_at, sun_at
 
 JUST_BEFORE = 1e-7
 """Seconds before the clip's end at which its last values are taken."""

@@ -9,8 +9,8 @@ from lumwick.land import covers
 from lumwick.land.covers import sea_nearness
 from lumwick.place.document import Shot
 from lumwick.place.fields import most
+from lumwick.snapshot.disturbances import level_at
 from lumwick.snapshot.evaluate import Setting
-from lumwick.snapshot.stirring import level_at
 from lumwick.snapshot.waters import sea_state
 from lumwick.water.shore import WASH_DEPTH, wash_of
 from lumwick.water.spectrum import significant_height

@@ -7,7 +7,7 @@ from typing import Any
 from lumwick.built.bring.taking import Taken, set_down
 from lumwick.built.floors import model_of
 from lumwick.errors import PlaceError
-from lumwick.growth.own import sown, told_of
+from lumwick.growth.custom_plant import sown, told_of
 from lumwick.place.edits import fresh_id
 from lumwick.place.growing import Stand
 from lumwick.place.objects import Thing

@@ -16,15 +16,15 @@ from lumwick.built.lamps import LampLight
 from lumwick.built.meshes import MeshPart
 from lumwick.built.timber import Timber, build
 from lumwick.errors import PlaceError
+from lumwick.growth.custom_plant import pieces
 from lumwick.growth.kinds.form import LEVELS, Form
-from lumwick.growth.own import pieces
 from lumwick.keep import cached, digest
 from lumwick.land.ground import Ground
 from lumwick.motion.colour import from_hex, to_linear
 from lumwick.place.growing import OwnPlant
 from lumwick.place.objects import Built, SunGobo, Surface, Thing
 from lumwick.snapshot.evaluate import Setting, Snapshot
-from lumwick.snapshot.standing import moving_of, phases
+from lumwick.snapshot.transforms import moving_of, phases
 from lumwick.trace import embree, lamps
 from lumwick.trace.corners import corners
 from lumwick.trace.lamp_list import NO_GOBO, LampList, Thrown

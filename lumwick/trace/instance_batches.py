@@ -11,15 +11,15 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lumwick.air.wind import Gusts
-from lumwick.growth.coming import STEPS, WHOLE, Bears, grown, stages
+from lumwick.growth.form_cache import VARIANTS
+from lumwick.growth.growth_stage import STEPS, WHOLE, Bears, grown, growth_steps
 from lumwick.growth.kinds.form import LEVELS, Form
 from lumwick.growth.kinds.kind import Kind
 from lumwick.growth.kinds.seasons import Look, at_month, month_of
-from lumwick.growth.natural import streamlined
+from lumwick.growth.natural_frequency import streamlined
 from lumwick.growth.plants import Plants
-from lumwick.growth.standing import VARIANTS
 from lumwick.growth.sway import lean
-from lumwick.growth.touch import Body
+from lumwick.growth.trampling import Body
 from lumwick.place.growing import Front, Stand
 from lumwick.snapshot.evaluate import Snapshot
 from lumwick.snapshot.planted import MOVES
@@ -233,7 +233,7 @@ def choose_lods(stand_state: StandState, sway: Sway) -> None:
             level = np.where(stood_for, simplest, LEVELS)
         elif batch.parent is not None and len(stood_for):
             level = np.where((batch.parent >= 0) & stood_for[batch.parent], LEVELS, level)
-        step = stages(stand, batch.plants, batch.distance)
+        step = growth_steps(stand, batch.plants, batch.distance)
         batch.drawn = np.flatnonzero((level < len(kind.reaches)) & (step > 0))
         form = (level[batch.drawn] * VARIANTS + batch.variant[batch.drawn]) * (STEPS + 1) + step[batch.drawn]
         for one in np.unique(form).tolist():

@@ -49,7 +49,7 @@ from lumwick.trace.sections.ridges import RidgesInputs, make_ridges
 from lumwick.trace.sections.sea import SeaInputs, make_sea
 from lumwick.trace.sections.section import Section
 from lumwick.trace.sections.sheet import Sheet, SheetInputs, make_sheet
-from lumwick.trace.sections.weather import LampList, Weathering
+from lumwick.trace.sections.weather import Weathering, WeatherLight
 from lumwick.trace.stands import Stands
 from lumwick.trace.textures import CODE_TO_LINEAR
 from lumwick.trace.water_state import WaterState
@@ -309,7 +309,7 @@ class Stage:
             snap.camera,
             (snap.t, snap.loop, snap.open_for),
             ("".join(s.key for s in (self._land, self._built, self._placed, self._moved)), int(self._top.made.handle)),
-            LampList(light.light.sky_lux, sun * light.clouds.sun, self.furnishing.lamp),
+            WeatherLight(light.light.sky_lux, sun * light.clouds.sun, self.furnishing.lamp),
         )
         banks = self._banks.of(BanksInputs(self.standing.ground, tuple(one.bank for one in snap.banks)))
         return Air(

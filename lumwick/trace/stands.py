@@ -17,16 +17,16 @@ import shapely
 from numpy.typing import NDArray
 from scipy.spatial.transform import Rotation
 
-from lumwick.growth.coming import STEPS, away
+from lumwick.growth.form_cache import VARIANTS, form_of, variant_of
+from lumwick.growth.growth_stage import STEPS, away
 from lumwick.growth.kinds import KINDS
 from lumwick.growth.kinds.form import FLUTTER_GROUPS, LEVELS
 from lumwick.growth.kinds.kind import Kind
-from lumwick.growth.natural import stem_hz, streamlined, swings_of
+from lumwick.growth.natural_frequency import natural_frequencies, stem_hz, streamlined
 from lumwick.growth.plants import Plants
 from lumwick.growth.scatter import cell_numbers, gather
-from lumwick.growth.standing import VARIANTS, form_of, variant_of
 from lumwick.growth.sway import bend, branch_motion
-from lumwick.growth.touch import Body, Yields, push
+from lumwick.growth.trampling import Body, Yields, push
 from lumwick.keep import digest
 from lumwick.place.growing import Stand
 from lumwick.snapshot.planted import Planted
@@ -303,7 +303,7 @@ class Stands:
         f = shape.form
         stiff, wild = float(stand.stiffness), float(stand.wild)
         reach = kind.branch_reach * stand.height * (0.35 if kind.woody else 1.0) * wild / stiff
-        hz = swings_of(stand)
+        hz = natural_frequencies(stand)
         reach *= streamlined(float(wind.mean))
         branches = branch_motion(f.groups, shape.seed, hz.branches, wind, sway.t, reach, sway.loop)
         branches[0] = 0.0

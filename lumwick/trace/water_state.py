@@ -8,8 +8,8 @@ from numpy.typing import NDArray
 from lumwick.lens.camera import Camera
 from lumwick.place.nature import Water
 from lumwick.snapshot.creeks import Current, current_of
+from lumwick.snapshot.disturbances import level_at, posts_of
 from lumwick.snapshot.evaluate import Setting, Snapshot
-from lumwick.snapshot.stirring import level_at, posts_of
 from lumwick.snapshot.waters import Stirrer
 from lumwick.trace import records
 from lumwick.trace.part import Part

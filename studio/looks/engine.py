@@ -84,8 +84,8 @@ def light_key(place: Document, shot: Shot) -> str:
 
 
 CLOUDS_GROW = 4.0
-"""How many times the spots of a small picture's clouds a large one's are, at most (`lumwick.trace.cloud_lattice`: about a
-million for any size)."""
+"""How many times the spots of a small picture's clouds a large one's are, at most (`lumwick.trace.cloud_lattice`: about
+a million for any size)."""
 VIEWERS_AT_MOST = 512
 """Viewers whose newest wish is remembered; of one that was forgotten nothing is stale."""
 

@@ -13,7 +13,7 @@ from lumwick.lens.camera import Camera
 from lumwick.place.document import Shot
 from lumwick.place.instant import place_clock
 from lumwick.snapshot.evaluate import RANGE_TO_EXTINCTION, Setting, evaluate
-from lumwick.snapshot.heavens import moon_at, sun_at, utc_of
+from lumwick.snapshot.sun_moon import moon_at, sun_at, utc_of
 from lumwick.sounding import Sounding, sounding
 
 

@@ -14,7 +14,7 @@ from lumwick.place.document import Shot
 from lumwick.place.instant import place_clock
 from lumwick.place.nature import Sea, Water
 from lumwick.snapshot.evaluate import Setting
-from lumwick.snapshot.told_waters import (
+from lumwick.snapshot.water_report import (
     overlaps,
     sea_in_words,
     shore_in_words,

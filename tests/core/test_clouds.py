@@ -17,7 +17,7 @@ from lumwick.picture import picture_at
 from lumwick.place.document import Place
 from lumwick.place.edits import apply, command
 from lumwick.place.nature import Air, HighClouds, LowClouds, Sea, Site, Wind
-from lumwick.snapshot.clouded import clouds_of
+from lumwick.snapshot.cloud_state import clouds_of
 from lumwick.snapshot.evaluate import Setting, evaluate
 from lumwick.snapshot.seam import seam_gaps
 from lumwick.trace.amount import amount_of_motion

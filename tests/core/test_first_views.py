@@ -20,8 +20,8 @@ from lumwick.land.view import lit_share, outlook
 from lumwick.newplace import place_from_survey, tree_line
 from lumwick.place.growing import Stand
 from lumwick.snapshot.evaluate import Setting
-from lumwick.snapshot.heavens import sun_at
 from lumwick.snapshot.ride import check
+from lumwick.snapshot.sun_moon import sun_at
 
 Floats = NDArray[np.float64]
 

@@ -14,15 +14,15 @@ from scipy.spatial import cKDTree
 from scipy.stats import qmc
 
 from lumwick.errors import PlaceError
-from lumwick.growth.apart import apart
-from lumwick.growth.coming import STEPS, WHOLE, Bears, away, grown, stages
+from lumwick.growth.form_cache import form_of, habit_of, wood_form
+from lumwick.growth.growth_stage import STEPS, WHOLE, Bears, away, grown, growth_steps
 from lumwick.growth.kinds import KINDS, USUAL
 from lumwick.growth.kinds.form import BARK, LEAF, Form
 from lumwick.growth.kinds.leaf import HALVES, area, outline
 from lumwick.growth.kinds.seasons import at_month, month_of
 from lumwick.growth.plants import Plants
 from lumwick.growth.scatter import Bounds, scatter
-from lumwick.growth.standing import form_of, habit_of, wood_form
+from lumwick.growth.spacing import apart
 from lumwick.land.covers import EARTH, SNOW, albedo, worn
 from lumwick.land.ground import Ground
 from lumwick.place.edits import apply, command
@@ -97,16 +97,16 @@ def test_a_front_spreads_from_where_it_starts_with_a_soft_edge() -> None:
     front = Front(of="spots", points=[(0.0, 0.0)], reach=20.0, soft=5.0, lag=0.0)
     far = np.hypot(*at[:, :2].T)
     assert away(front, at[:, :2], []) == pytest.approx(far)
-    now = stages(stand(front=front), plants, far)
+    now = growth_steps(stand(front=front), plants, far)
     assert (now[far < 20.0] == STEPS).all() and (now[far > 25.2] == 0).all()
     between = (far > 21) & (far < 24)
     assert between.any() and ((now[between] > 0) & (now[between] < STEPS)).all()
-    late = stages(stand(front=front.model_copy(update={"lag": 1.0})), plants, far)
+    late = growth_steps(stand(front=front.model_copy(update={"lag": 1.0})), plants, far)
     assert (late <= now).all() and (late < now).any()
     line = Front(of="line", points=[(0.0, -50.0), (0.0, 50.0)], reach=0.0)
     assert away(line, at[:, :2], []) == pytest.approx(np.abs(at[:, 0]), abs=1e-9)
     assert np.isinf(away(Front(of="water"), at[:, :2], [])).all()
-    assert (stages(stand(grown=0.5), plants, None) == STEPS // 2).all()
+    assert (growth_steps(stand(grown=0.5), plants, None) == STEPS // 2).all()
 
 
 @pytest.mark.parametrize(

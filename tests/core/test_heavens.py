@@ -15,7 +15,7 @@ from lumwick.place.edits import apply, command
 from lumwick.place.filming import Clock
 from lumwick.place.nature import Air, Heavens, Site
 from lumwick.snapshot.evaluate import evaluate
-from lumwick.snapshot.heavens import MOON_WHOLE, SUN_LAST, key_light, moon_at, sun_at, utc_of
+from lumwick.snapshot.sun_moon import MOON_WHOLE, SUN_LAST, key_light, moon_at, sun_at, utc_of
 from lumwick.trace.stage import Stage
 from tests.conftest import small_place
 from tests.core.test_weather import setting, shown

@@ -22,7 +22,7 @@ from lumwick.place.files import parse
 from lumwick.place.objects import Copies, Lamp, Playing, Shape, Thing
 from lumwick.snapshot.evaluate import Setting, evaluate
 from lumwick.snapshot.footprint import footprints
-from lumwick.snapshot.standing import PHASES_AT_MOST, kept_where_it_is, phases
+from lumwick.snapshot.transforms import PHASES_AT_MOST, kept_where_it_is, phases
 from lumwick.trace.film import blank
 from lumwick.trace.render import expose
 from lumwick.trace.stage import Stage

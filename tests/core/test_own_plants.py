@@ -18,10 +18,10 @@ from lumwick import cli
 from lumwick.built.gltf_out import glb_of
 from lumwick.built.meshes import Mesh, MeshPart, read_mesh
 from lumwick.errors import PlaceError
+from lumwick.growth.custom_plant import leaf_vertices, likely_leaves, pieces, sown, stood, told_of
+from lumwick.growth.form_cache import habit_of, leaf_edit
 from lumwick.growth.kinds.form import LEVELS
 from lumwick.growth.leaf_picture import read_leaf
-from lumwick.growth.own import leaf_vertices, likely_leaves, pieces, sown, stood, told_of
-from lumwick.growth.standing import habit_of, leaf_edit
 from lumwick.land.ground import Ground
 from lumwick.picture import load_setting
 from lumwick.place.edits import apply, command

@@ -5,7 +5,7 @@ import pytest
 import trimesh
 
 from lumwick.errors import RouteError
-from lumwick.growth.standing import form_of, variant_of
+from lumwick.growth.form_cache import form_of, variant_of
 from lumwick.land.ground import Ground
 from lumwick.motion.channel import Channel, Key
 from lumwick.place.document import Shot

@@ -26,11 +26,11 @@ from lumwick.place.filming import Clock, Route, Station
 from lumwick.place.nature import Air, DrawnBeach, Sea, Water, Wind
 from lumwick.place.objects import Shape, Thing
 from lumwick.snapshot.beaches import beach_of, drawn_frames, reach_and_back
+from lumwick.snapshot.disturbances import level_at
 from lumwick.snapshot.evaluate import Setting, evaluate
 from lumwick.snapshot.footprint import footprints
 from lumwick.snapshot.shores import water_over
-from lumwick.snapshot.stirring import level_at
-from lumwick.snapshot.told_waters import overlaps
+from lumwick.snapshot.water_report import overlaps
 from lumwick.trace.film import blank
 from lumwick.trace.render import expose
 from lumwick.trace.stage import Stage

@@ -18,7 +18,7 @@ from lumwick.place.filming import Clock, Route, Station
 from lumwick.place.nature import Sea, Wind
 from lumwick.snapshot.creeks import current_of
 from lumwick.snapshot.evaluate import Setting, evaluate
-from lumwick.snapshot.told_waters import sea_in_words
+from lumwick.snapshot.water_report import sea_in_words
 from lumwick.trace.film import blank
 from lumwick.trace.render import expose
 from lumwick.trace.stage import Stage

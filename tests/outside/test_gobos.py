@@ -142,7 +142,9 @@ def test_a_gobo_is_an_edit_and_its_picture_goes_with_the_place() -> None:
 def test_a_gobo_is_made_once_while_it_only_turns_and_anew_when_it_is_another(monkeypatch: pytest.MonkeyPatch) -> None:
 
     made = []
-    monkeypatch.setattr(lit, "passed", lambda gobo, *more: made.append(gobo.cover) or passed(gobo, *more))
+    from lumwick.trace import lamp_list
+
+    monkeypatch.setattr(lamp_list, "passed", lambda gobo, *more: made.append(gobo.cover) or passed(gobo, *more))
     stage, gobo = stage_with(HALF), Gobo(kind="blinds", cover=0.3)
     for turn in (0.0, 10.0, 20.0):
         lux(stage, spot(gobo=gobo.model_copy(update={"turn": turn})), samples=1)

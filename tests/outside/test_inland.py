@@ -13,8 +13,8 @@ from lumwick.errors import LandError
 from lumwick.land.ground import Ground
 from lumwick.place.nature import Water
 from lumwick.place.objects import Shape, Thing
+from lumwick.snapshot.disturbances import posts_of
 from lumwick.snapshot.evaluate import Setting, evaluate
-from lumwick.snapshot.stirring import posts_of
 from lumwick.snapshot.waters import Stirrer, beds_of, loop_changes
 from lumwick.trace.sections.inland import carried
 from lumwick.trace.sections.stirring import blows_of

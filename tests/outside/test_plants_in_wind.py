@@ -9,7 +9,7 @@ from pyconturb.spectral_models import kaimal_spectrum
 
 from lumwick.air.wind import Gusts, gusts, kaimal
 from lumwick.growth.kinds import KINDS
-from lumwick.growth.natural import CROWN, SAP_DENSITY, STIFFNESS_PA, stem_hz, streamlined, swings_of
+from lumwick.growth.natural_frequency import CROWN, SAP_DENSITY, STIFFNESS_PA, natural_frequencies, stem_hz, streamlined
 from lumwick.growth.sway import cantilever_frequency
 from lumwick.land.ground import Ground
 from lumwick.lens.camera import Camera
@@ -212,7 +212,9 @@ def test_stiffer_is_quicker_and_bends_less_and_wilder_bends_more(grove: tuple) -
     stand_state.stand = usual
     assert swing["stiff"] == pytest.approx(swing["usual"] / 4, rel=0.03)
     assert swing["wild"] == pytest.approx(swing["usual"] * 2, rel=0.03)
-    assert swings_of(usual.model_copy(update={"stiffness": 4.0})).stem == pytest.approx(2 * swings_of(usual).stem)
+    assert natural_frequencies(usual.model_copy(update={"stiffness": 4.0})).stem == pytest.approx(
+        2 * natural_frequencies(usual).stem
+    )
 
 
 def test_leaves_flutter_about_four_times_a_second() -> None:

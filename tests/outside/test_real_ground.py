@@ -12,7 +12,7 @@ from lumwick.cli import app
 from lumwick.land.elevation import read_elevation
 from lumwick.picture import load_setting
 from lumwick.place.files import load
-from lumwick.snapshot.heavens import sun_at
+from lumwick.snapshot.sun_moon import sun_at
 from tests.conftest import write_geotiff
 
 

@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 from scipy.integrate import solve_ivp
 
-from lumwick.growth.touch import AGO, DAMPED, EDGE, FLAT, STAYS, Body, Yields, push, springs_back
+from lumwick.growth.trampling import AGO, DAMPED, EDGE, FLAT, STAYS, Body, Yields, push, springs_back
 from lumwick.land.ground import Ground
 from lumwick.place.document import Shot
 from lumwick.place.growing import Stand

@@ -11,8 +11,8 @@ from lumwick.place.film import laid_out
 from lumwick.place.instant import place_clock
 from lumwick.route.way import goes
 from lumwick.snapshot.evaluate import Setting, camera_at, clip_time
-from lumwick.snapshot.heavens import sun_at
 from lumwick.snapshot.riding.sampled import Findings
+from lumwick.snapshot.sun_moon import sun_at
 from lumwick.snapshot.surroundings import surroundings
 
 JUMP = 2.0

@@ -16,7 +16,7 @@ from lumwick.place.document import Place
 from lumwick.place.fields import Asset
 from lumwick.place.nature import Sea, Surround
 from lumwick.snapshot.evaluate import Snapshot, Weather
-from lumwick.snapshot.heavens import KeyLight
+from lumwick.snapshot.sun_moon import KeyLight
 from lumwick.trace.lighting import Lighting, lighting, surround_lighting
 from lumwick.trace.sections.clouds import NONE, Clouds, Daystar, clouds, laid_over
 from lumwick.trace.sections.night import STARS_FROM, Night, NightInputs, moonlight, night, night_sky

@@ -76,7 +76,7 @@ def make_roof(inputs: RoofInputs) -> Roof:
 
 
 @dataclass(frozen=True)
-class Lit:
+class WeatherLight:
     """What lights what falls: sky and what casts shadows on level ground [lx], and the lamps; each of the first two
     (3,)."""
 
@@ -111,7 +111,7 @@ class Weathering:
         camera: Camera,
         when: tuple[float, float | None, float],
         top: tuple[str, int],
-        lit: Lit,
+        lit: WeatherLight,
     ) -> Made:
         """The weather before a camera.
 
@@ -123,7 +123,7 @@ class Weathering:
             Clip time [s], length over which the clip closes or None, and how long the shutter is open [s].
         top : tuple of (str, int)
             A key of all that keeps rain off, and the scene.
-        lit : Lit
+        lit : WeatherLight
         """
         record = np.zeros(1, records.WEATHER)
         one = record[0]
@@ -152,7 +152,7 @@ class Weathering:
         when: tuple[float, float | None, float],
         record: NDArray[np.void],
         roof: F32,
-        lit: Lit,
+        lit: WeatherLight,
     ) -> tuple[F32, NDArray[np.int32]]:
         """Rows of what falls, sorted by the way in which they are seen."""
         t, loop, shutter = when
@@ -252,7 +252,7 @@ def lamplit(lamp: np.void, spots: Floats) -> Floats:
     return np.where(far2 < LAMPS_REACH**2, given, 0.0)
 
 
-def _light(kinds: Any, number: NDArray[np.int64], colour: str, spots: Floats, lit: Lit) -> Floats:
+def _light(kinds: Any, number: NDArray[np.int64], colour: str, spots: Floats, lit: WeatherLight) -> Floats:
     """Light [cd/m2] of each (n, 3): of the sky and the sun, and of lamps near it."""
     whose = np.array([kind.light for kind in kinds])[number]
     own = np.array([[1.0, 1.0, 1.0], [0.9, 0.9, 0.92], from_hex(colour)])[whose]

@@ -8,10 +8,10 @@ import numpy as np
 
 from lumwick.built.floors import mesh_of
 from lumwick.errors import LumwickError
+from lumwick.growth.form_cache import wood_form
 from lumwick.growth.kinds import KINDS, USUAL
 from lumwick.growth.kinds.grass import Blades
-from lumwick.growth.natural import swings_of
-from lumwick.growth.standing import wood_form
+from lumwick.growth.natural_frequency import natural_frequencies
 from lumwick.place.edits import fresh_id
 from lumwick.place.fields import least
 from lumwick.place.growing import Among, BladeForm, Front, Stand
@@ -271,7 +271,7 @@ def _front(asked: Asked, stand: Stand) -> Column:
 def _motion(asked: Asked, stand: Stand, now: Stand) -> list[Column]:
     if KINDS[stand.kind].still:
         return [note_column(stand.name, "Stones lie still."), _wind(asked)]
-    swings = swings_of(now)
+    swings = natural_frequencies(now)
     told = ", ".join(f"{part} {hz:.2g} Hz" for part, hz in vars(swings).items() if hz > 0)
     fields = ("stiffness", "wild", "lean", *(() if KINDS[stand.kind].woody else ("rises",)))
     return [

@@ -13,8 +13,8 @@ from lumwick.place.edits import fresh_id
 from lumwick.place.fields import least
 from lumwick.place.files import MAPS
 from lumwick.place.objects import Built, Copies, Opening, Playing, Shape, Surface, Thing
-from lumwick.snapshot.standing import SEA_WATER, moving_of
 from lumwick.snapshot.thrown import OF_A_BALL, OF_OTHERS, is_round
+from lumwick.snapshot.transforms import SEA_WATER, moving_of
 from studio.places.models import AssetFile
 from studio.places.slips.asked import Asked, Column, chosen_of, column, listed, note_column
 from studio.places.slips.far import far_off, ridge_columns

@@ -31,8 +31,8 @@ from lumwick.place.objects import Lamp, Thing
 from lumwick.place.paths import find
 from lumwick.route.way import station_from
 from lumwick.snapshot.sowing import sow_edit
-from lumwick.snapshot.standing import kept_where_it_is, moving_of
 from lumwick.snapshot.thrown import throw_edit
+from lumwick.snapshot.transforms import kept_where_it_is, moving_of
 from lumwick.snapshot.waters import beds_of
 from lumwick.water.stream import fall_line
 from studio.looks.engine import ENGINE_OF_LOOKS

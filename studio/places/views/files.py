@@ -13,8 +13,8 @@ from lumwick.built.bring.taking import Taken, set_down, standing, take_over
 from lumwick.built.bring.texture_set import texture_sets
 from lumwick.built.outline import FRONT, outline
 from lumwick.errors import LumwickError, PlaceError
+from lumwick.growth.form_cache import leaf_edit
 from lumwick.growth.leaf_picture import LEAF_SIDE, read_leaf
-from lumwick.growth.standing import leaf_edit
 from lumwick.place.edits import fresh_id
 from lumwick.place.files import asset_of
 from lumwick.place.objects import Thing

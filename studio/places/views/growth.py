@@ -11,7 +11,7 @@ from lumwick.air.wind import kaimal
 from lumwick.errors import PlaceError
 from lumwick.growth.kinds import KINDS
 from lumwick.growth.kinds.seasons import month_of
-from lumwick.growth.natural import swings_of
+from lumwick.growth.natural_frequency import natural_frequencies
 from lumwick.place.document import Shot
 from lumwick.place.growing import Stand
 from lumwick.place.instant import Motions, place_clock
@@ -50,7 +50,7 @@ def _asked(request: HttpRequest, place: Place, name: str) -> tuple[Setting, Shot
 def plant(request: HttpRequest, place: Place, name: str) -> HttpResponse:
     """What the sheet says of a stand at the playhead: its season, its swings, and the gusts that meet them."""
     setting, _, stand, asked = _asked(request, place, name)
-    swings, kind = swings_of(stand), KINDS[stand.kind]
+    swings, kind = natural_frequencies(stand), KINDS[stand.kind]
     density = HZ * kaimal(HZ, max(asked.wind, 0.5), 10.0, 1.0)
     told: dict[str, Any] = {
         "name": stand.name,

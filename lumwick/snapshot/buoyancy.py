@@ -18,7 +18,9 @@ FELT = 0.95
 """Of the variance of waves, what a float is carried by: the rest is too short or too low for it."""
 
 
-def afloat_on(setting: Setting, shot: Shot, place: Place, thing: str, hull: Hull, spot: tuple[float, float]) -> Afloat:
+def floating_on(
+    setting: Setting, shot: Shot, place: Place, thing: str, hull: Hull, spot: tuple[float, float]
+) -> Afloat:
     """A hull on the sea's waves at a spot [m], kept while both are the same: choosing the waves, and working out how
     the hull answers them, takes longer than riding them.
 

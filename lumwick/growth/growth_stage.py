@@ -60,7 +60,7 @@ def away(front: Front, at: Floats, water: list[shapely.Geometry]) -> Floats:
     return np.asarray(shapely.distance(start, shapely.points(at)), float)
 
 
-def stages(stand: Stand, plants: Plants, distance: Floats | None) -> NDArray[np.int64]:
+def growth_steps(stand: Stand, plants: Plants, distance: Floats | None) -> NDArray[np.int64]:
     """How far each plant of a stand has grown, shape (n,), in steps from 0 up to `STEPS`.
 
     Parameters

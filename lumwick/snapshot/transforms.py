@@ -25,8 +25,8 @@ from lumwick.place.document import Place, Shot
 from lumwick.place.fields import least
 from lumwick.place.objects import Lamp, Thing
 from lumwick.place.paths import find
-from lumwick.snapshot.afloat import afloat_on
-from lumwick.snapshot.stirring import level_at
+from lumwick.snapshot.buoyancy import floating_on
+from lumwick.snapshot.disturbances import level_at
 from lumwick.water.floating import Hull, Ride
 
 if TYPE_CHECKING:
@@ -62,7 +62,7 @@ def _about(axis: int, degrees: Floats) -> Floats:
 
 
 @dataclass(frozen=True)
-class Standing:
+class Transforms:
     """A shot's place with its motions, asked where things stand at clip times (n,) [s]."""
 
     setting: Setting
@@ -149,7 +149,7 @@ class Standing:
             lain = max(level + sinks, ground + own) if thing.density < SEA_WATER else ground + own
             none = np.zeros(len(times))
             return Ride(none, none, np.full(len(times), lain), none, none)
-        lifted = afloat_on(setting, self.shot, self.place, thing.id, hull, (x, y)).ride(np.radians(turn), times)
+        lifted = floating_on(setting, self.shot, self.place, thing.id, hull, (x, y)).ride(np.radians(turn), times)
         # over ground that is too shallow for it it lies still
         lies = ground + own
         afloat = (lifted.up + sea.surface + sinks > lies) & (thing.density < SEA_WATER)
@@ -327,7 +327,7 @@ def phases(thing: Thing) -> tuple[Floats, NDArray[np.int64]]:
     return own, which.astype(np.int64)
 
 
-def kept_where_it_is(standing: Standing, item: Thing | Lamp, held: str) -> dict[str, float]:
+def kept_where_it_is(standing: Transforms, item: Thing | Lamp, held: str) -> dict[str, float]:
     """Where a model or a lamp must be told to be so that it stays where it is when something else carries it.
 
     Parameters
@@ -379,7 +379,7 @@ def _turned_along(centre: Floats, normal: Floats, radius: float, met: int) -> Fl
     return out
 
 
-def lamp_pose(standing: Standing, lamp: Lamp) -> tuple[Floats, Floats, Floats]:
+def lamp_pose(standing: Transforms, lamp: Lamp) -> tuple[Floats, Floats, Floats]:
     """Where a lamp is (3,) [m], the unit vector (3,) in which it shines, and the one that is up to it."""
     frame = standing.frames(lamp, np.array([standing.t]))[0]
     return frame[:3, 3], frame[:3, 1], frame[:3, 2]

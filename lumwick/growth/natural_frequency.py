@@ -44,7 +44,7 @@ TWIG_QUICKEST = 7.0
 
 
 @dataclass(frozen=True)
-class Swings:
+class NaturalFrequencies:
     """At which frequencies [Hz] the parts of a stand's plants swing."""
 
     stem: float
@@ -54,7 +54,7 @@ class Swings:
     leaves: float
 
 
-def swings_of(stand: Stand) -> Swings:
+def natural_frequencies(stand: Stand) -> NaturalFrequencies:
     """The frequencies of a stand's usual plant, at an instant: stiffer is quicker, by the root of the stiffness."""
     kind, stiff = KINDS[stand.kind], float(stand.stiffness)
     stem = float(stem_hz(stand.kind, np.array([float(stand.height)]))[0])
@@ -62,4 +62,6 @@ def swings_of(stand: Stand) -> Swings:
     if kind.habit is not None:
         thick, long = kind.habit.tip * (stand.wood.thick if stand.wood else 1.0), TWIG * float(stand.height)
         twigs = TWIG_LEAFED * cantilever_frequency(STIFFNESS_PA, thick, max(long, 0.05), SAP_DENSITY) * stiff**0.5
-    return Swings(stem * stiff**0.5, kind.branch_hz * stiff**0.5, min(twigs, TWIG_QUICKEST), LEAF_HZ * stiff**0.25)
+    return NaturalFrequencies(
+        stem * stiff**0.5, kind.branch_hz * stiff**0.5, min(twigs, TWIG_QUICKEST), LEAF_HZ * stiff**0.25
+    )

@@ -16,7 +16,7 @@ CHOICE = 5.0
 """How many more spots than are wanted plants that keep apart are chosen from."""
 
 
-def apart(points: NDArray[np.float64], rank: NDArray[np.float64], least: float) -> NDArray[np.bool_]:
+def spaced_out(points: NDArray[np.float64], rank: NDArray[np.float64], least: float) -> NDArray[np.bool_]:
     """Which of some points (n, 2) are kept so that no two lie nearer than ``least`` [m]: those of the lowest ``rank``
     (n,) first (R. Cook 1986, dart throwing)."""
     if not len(points):

@@ -8,10 +8,10 @@ import numpy as np
 
 from lumwick.built.floors import model_of
 from lumwick.growth.kinds import KINDS
-from lumwick.growth.touch import AGO, Body
+from lumwick.growth.trampling import AGO, Body
 from lumwick.place.document import Place, Shot
 from lumwick.place.fields import most
-from lumwick.snapshot.stirring import goes
+from lumwick.snapshot.disturbances import goes
 
 if TYPE_CHECKING:
     from lumwick.snapshot.evaluate import Setting

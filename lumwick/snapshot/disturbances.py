@@ -35,7 +35,7 @@ def goes(thing: Thing) -> bool:
     return bool(thing.held) or any(isinstance(getattr(thing, name), Curve) for name in ("east", "north", "up"))
 
 
-def stirrers_of(setting: Setting, shot: Shot, place: Place, t: float, loop: float | None) -> tuple[Stirrer, ...]:
+def disturbances_of(setting: Setting, shot: Shot, place: Place, t: float, loop: float | None) -> tuple[Stirrer, ...]:
     """What has moved in the last seconds in a place with water."""
     if not (place.sea.present or place.waters):
         return ()
