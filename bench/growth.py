@@ -150,7 +150,7 @@ def _meadow() -> list[dict[str, Any]]:
     took = {}
     demo = load_setting(saltmere())
     shot = demo.place.shot("boardwalk")
-    middle = demo.way(shot).at(np.array([shot.seconds / 2])).position[0]
+    middle = demo.camera_path(shot).at(np.array([shot.seconds / 2])).position[0]
     foot = float(demo.ground.height(middle[:1], middle[1:2])[0])
     for name, touches in (("with", True), ("without", False)):
         things = [

@@ -73,7 +73,7 @@ def route() -> list[dict[str, Any]]:
     suggested = time.perf_counter() - begun
     assert len(views) == 6
     seconds = max(_best(lambda s=s: check(setting, with_route(s, keep_clear=0.3)), 3) for s in (minute, flight))
-    way = setting.way(
+    way = setting.camera_path(
         flight.model_copy(update={"route": flight.route.model_copy(update={"eased_start": 0.0, "eased_end": 0.0})})
     )
     steps = (

@@ -172,7 +172,7 @@ def render(
     framing = Framing(percent, overscan, _shares(crop) if crop else None)
     film_size, _ = framing.film(size_of_frame)
     blank(*film_size)
-    setting.way(the_shot)
+    setting.camera_path(the_shot)
     stage = Stage(setting)
     with Progress(
         *Progress.get_default_columns()[:-1], TimeElapsedColumn(), TimeRemainingColumn(), console=say

@@ -125,7 +125,7 @@ def export(
 ) -> None:
     """Hand cameras on: everything by time in glTF, USD and CSV, the line alone in SVG, DXF and GPX."""
     from lumwick.deliver.paths_out import export as files_of
-    from lumwick.route.way import goes
+    from lumwick.route.camera_path import goes
 
     setting, _ = _opened(place)
     shots = [setting.place.shot(shot)] if shot else [s for s in setting.place.shots if goes(s.route)]

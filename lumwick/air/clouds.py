@@ -48,7 +48,7 @@ class Deck:
     seed : int
     age : float
         How far they have turned into others, in lives of one.
-    gone : tuple of two (float, float) [m]
+    offset : tuple of two (float, float) [m]
         East and north by which they have drifted, of two sets of them that are mixed.
     share : float
         Of the first set.
@@ -63,7 +63,7 @@ class Deck:
     closed: float
     seed: int
     age: float
-    gone: tuple[tuple[float, float], tuple[float, float]]
+    offset: tuple[tuple[float, float], tuple[float, float]]
     share: float
 
     @property
@@ -81,7 +81,7 @@ class Veil:
     height: float
     bearing: float
     fibrous: float
-    gone: tuple[float, float]
+    offset: tuple[float, float]
     seed: int
 
 
@@ -95,14 +95,14 @@ def unmoved(before: tuple[Deck | None, Veil | None], now: tuple[Deck | None, Vei
     deck, veil = before
     other, cirrus = now
     if deck is not None and other is not None:
-        off = np.abs(np.subtract(deck.gone, other.gone)).max()
+        off = np.abs(np.subtract(deck.offset, other.offset)).max()
         if off > HELD * max(deck.base, 100.0) or abs(deck.age - other.age) > HELD_AGE:
             return False
-        other = replace(other, gone=deck.gone, age=deck.age, share=deck.share)
+        other = replace(other, offset=deck.offset, age=deck.age, share=deck.share)
     if veil is not None and cirrus is not None:
-        if np.abs(np.subtract(veil.gone, cirrus.gone)).max() > HELD * veil.height:
+        if np.abs(np.subtract(veil.offset, cirrus.offset)).max() > HELD * veil.height:
             return False
-        cirrus = replace(cirrus, gone=veil.gone)
+        cirrus = replace(cirrus, offset=veil.offset)
     return deck == other and veil == cirrus
 
 

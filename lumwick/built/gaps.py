@@ -26,7 +26,7 @@ class Gap:
         Its middle.
     side_a, side_b : ndarray, shape (3,) [m]
         Half sides.
-    way : ndarray, shape (3,)
+    direction : ndarray, shape (3,)
         Unit vector in.
     reach, aside : float [m]
         How deep the room behind it is, and how far to its sides.
@@ -35,7 +35,7 @@ class Gap:
     position: Floats
     side_a: Floats
     side_b: Floats
-    way: Floats
+    direction: Floats
     reach: float
     aside: float
 
@@ -84,7 +84,7 @@ def room_of_shape(shape: Shape, placed: Floats) -> Room | None:
 def of_lamp(lamp: LampLight) -> Gap:
     """An opening that a place says by itself."""
     a, b = lamp.sides()
-    return Gap(lamp.position, a, b, lamp.way, FREE_REACH, FREE_REACH)
+    return Gap(lamp.position, a, b, lamp.direction, FREE_REACH, FREE_REACH)
 
 
 def of_built(built: Built) -> list[Gap]:
@@ -130,6 +130,8 @@ def of_shape(shape: Shape, placed: Floats) -> list[Gap]:
         at = placed @ np.array([x + along_x * middle, y + along_y * middle, (low + high) / 2, 1.0])
         a = placed[:, :3] @ np.array([along_x, along_y, 0.0]) * (right - left) / 2
         b = placed[:, :3] @ np.array([0.0, 0.0, 1.0]) * (high - low) / 2
-        way = placed[:, :3] @ np.array([-along_y, along_x, 0.0])
-        out.append(Gap(at, a, b, way / np.linalg.norm(way), (deep + 2 * thick) * scale, 2 * (w + d) * scale))
+        direction = placed[:, :3] @ np.array([-along_y, along_x, 0.0])
+        out.append(
+            Gap(at, a, b, direction / np.linalg.norm(direction), (deep + 2 * thick) * scale, 2 * (w + d) * scale)
+        )
     return out

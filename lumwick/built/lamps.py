@@ -33,7 +33,7 @@ class LampLight:
     kind : str
         point, spot, rectangle, disc, line, parallel or window.
     position : ndarray, shape (3,) [m]
-    way : ndarray, shape (3,)
+    direction : ndarray, shape (3,)
         Unit vector in which it shines.
     amount : float
         In ``unit``.
@@ -64,7 +64,7 @@ class LampLight:
     name: str
     kind: str
     position: NDArray[np.float64]
-    way: NDArray[np.float64]
+    direction: NDArray[np.float64]
     amount: float
     unit: str = "lm"
     kelvin: float = 2700.0
@@ -83,10 +83,10 @@ class LampLight:
 
     def across(self) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
         """Unit vectors across a lamp's way, turned about it, such that a x b points its way."""
-        up = np.array([0.0, 0.0, 1.0]) if abs(self.way[2]) < 0.999 else np.array([0.0, 1.0, 0.0])
-        a = np.cross(up, self.way)
+        up = np.array([0.0, 0.0, 1.0]) if abs(self.direction[2]) < 0.999 else np.array([0.0, 1.0, 0.0])
+        a = np.cross(up, self.direction)
         a /= np.linalg.norm(a)
-        b = np.cross(self.way, a)
+        b = np.cross(self.direction, a)
         c, s = np.cos(np.radians(self.turn)), np.sin(np.radians(self.turn))
         return c * a + s * b, c * b - s * a
 

@@ -24,7 +24,7 @@ def clouds_of(air: Air, wind: Wind, t: float, loop: float | None, north: float) 
     toward = float(wind.from_bearing) + 180.0 + VEER + north
     if low.oktas > 0.01:
         speed = low.drift * aloft(float(wind.speed), float(low.base))
-        gone, share = drifted(speed, toward, t, loop)
+        offset, share = drifted(speed, toward, t, loop)
         more = float(low.ahead_east), float(low.ahead_north)
         deck = Deck(
             float(low.oktas),
@@ -36,12 +36,12 @@ def clouds_of(air: Air, wind: Wind, t: float, loop: float | None, north: float) 
             float(low.closed),
             low.seed,
             t / low.life if not loop else 0.0,  # in a loop they drift, and stay what they are
-            ((gone[0][0] + more[0], gone[0][1] + more[1]), (gone[1][0] + more[0], gone[1][1] + more[1])),
+            ((offset[0][0] + more[0], offset[0][1] + more[1]), (offset[1][0] + more[0], offset[1][1] + more[1])),
             share,
         )
     if high.amount > 0.01:
         speed = high.drift * aloft(float(wind.speed), float(high.height))
-        gone, share = drifted(speed, toward, t, loop)
+        offset, share = drifted(speed, toward, t, loop)
         # thin and far off: in a loop it stays
         veil = Veil(
             float(high.depth),
@@ -49,7 +49,7 @@ def clouds_of(air: Air, wind: Wind, t: float, loop: float | None, north: float) 
             float(high.height),
             float(high.bearing) + north,
             float(high.fibrous),
-            gone[0] if not loop else (0.0, 0.0),
+            offset[0] if not loop else (0.0, 0.0),
             high.seed,
         )
     return deck, veil

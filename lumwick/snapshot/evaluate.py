@@ -40,9 +40,9 @@ from lumwick.place.filming import Develop, Exposure
 from lumwick.place.instant import Motions, place_clock
 from lumwick.place.nature import Heavens
 from lumwick.place.objects import Lamp, SunGobo, Thing
+from lumwick.route.camera_path import CameraPath, camera_path_of
 from lumwick.route.legs import Around
 from lumwick.route.track import Track, read_track
-from lumwick.route.way import Way, way
 from lumwick.snapshot import active_lamps
 from lumwick.snapshot.cloud_state import clouds_of
 from lumwick.snapshot.disturbances import disturbances_of
@@ -103,9 +103,9 @@ class Setting:
         """Height [m] that one stands on at one spot."""
         return float(self.floor(np.array([east]), np.array([north]))[0])
 
-    def way(self, shot: Shot) -> Way:
+    def camera_path(self, shot: Shot) -> CameraPath:
         """The shot's route made ready; over the floor as it lies when the shot starts."""
-        return self._remembered("way", shot, lambda: way(shot.route, shot.seconds, self.around(shot)))
+        return self._remembered("way", shot, lambda: camera_path_of(shot.route, shot.seconds, self.around(shot)))
 
     def around(self, shot: Shot) -> Around:
         """What a shot's route needs to know of the place."""
@@ -328,11 +328,11 @@ def clip_time(shot: Shot, t: float) -> float:
     return round(float(turn / 2 - abs((t % turn) - turn / 2)), 9)  # the same instant, whichever way it is met
 
 
-def camera_at(setting: Setting, shot: Shot, t: float, the_way: Way | None = None) -> Camera:
+def camera_at(setting: Setting, shot: Shot, t: float, the_way: CameraPath | None = None) -> Camera:
     """The shot's camera at a clip time."""
     look_up()
     t = clip_time(shot, t)
-    poses = (the_way or setting.way(shot)).at(t)
+    poses = (the_way or setting.camera_path(shot)).at(t)
     own = {name: float(values[0]) for name, values in poses.own.items() if np.isfinite(values[0])}
     return camera_with(
         setting.motions(shot).at(t)[1].exposure,

@@ -21,7 +21,7 @@ from lumwick.place.document import Cut, Shot
 from lumwick.place.fields import most
 from lumwick.place.filming import Clock, Develop, Route
 from lumwick.place.instant import Mover, place_clock, plain
-from lumwick.route.way import goes
+from lumwick.route.camera_path import goes
 from lumwick.snapshot.disturbances import goes as may_go
 from lumwick.snapshot.evaluate import Setting, clip_time
 
@@ -197,7 +197,7 @@ def _instants(setting: Setting, shot: Shot, t: NDArray[np.float64], rate: float,
         else np.full(len(t), float(fixed))
     )
     shutter = open_for / 360.0 / rate
-    way = setting.way(shot) if goes(shot.route) else None
+    way = setting.camera_path(shot) if goes(shot.route) else None
     past = _past(setting, shot, motions.movers).encode()
     told = [hashlib.blake2b(past, digest_size=32) for _ in t]
     for share in [0.0, *((k + 0.5) / moments for k in range(moments)), *(k / moments for k in range(moments + 1))]:

@@ -16,9 +16,9 @@ from lumwick.motion.turns import aim_of
 from lumwick.place.document import Place, Shot
 from lumwick.place.fields import Asset
 from lumwick.place.filming import Station
+from lumwick.route.camera_path import station_from
 from lumwick.route.drawn import Drawn
 from lumwick.route.track import Track
-from lumwick.route.way import station_from
 from lumwick.snapshot.evaluate import Setting
 from lumwick.snapshot.ride import with_route
 from lumwick.snapshot.surroundings import surroundings

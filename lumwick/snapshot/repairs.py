@@ -12,7 +12,7 @@ from lumwick.motion.channel import Channel, Key, evaluate
 from lumwick.place.document import Shot
 from lumwick.place.edits import fresh_id
 from lumwick.place.filming import Station
-from lumwick.route.way import station_from
+from lumwick.route.camera_path import station_from
 from lumwick.snapshot.evaluate import Setting
 from lumwick.snapshot.ride import with_route
 from lumwick.snapshot.riding.light import exposure_jump
@@ -54,7 +54,7 @@ def _points(shot: Shot) -> Floats:
 
 def _near_stations(setting: Setting, shot: Shot, begins: float, ends: float, beside: int = 1) -> list[int]:
     """Stations that are met within a stretch, and some on either side."""
-    way = setting.way(shot)
+    way = setting.camera_path(shot)
     arrive = way.arrive
     inside = [i for i, t in enumerate(arrive) if np.isfinite(t) and begins - 0.05 <= t <= ends + 0.05]
     before = [i for i, t in enumerate(arrive) if np.isfinite(t) and t < begins - 0.05][-beside:] if beside else []
@@ -64,7 +64,7 @@ def _near_stations(setting: Setting, shot: Shot, begins: float, ends: float, bes
 
 def with_station(setting: Setting, shot: Shot, t: float) -> tuple[Shot, int]:
     """A station more, on the way where the camera is at a clip time; and its index."""
-    way = setting.way(shot)
+    way = setting.camera_path(shot)
     pose = way.at(t)
     index = int(np.searchsorted(way.arrive[np.isfinite(way.arrive)], t))
     stations = list(shot.route.stations)
@@ -107,12 +107,12 @@ def _lift(setting: Setting, shot: Shot, r: Ride, begins: float, ends: float) -> 
         points = _points(now)
         some = np.flatnonzero(lack > 0)
         some = some[np.linspace(0, len(some) - 1, min(len(some), 40)).astype(int)]
-        base = setting.way(now).at(r.t[some]).position[:, 2]
+        base = setting.camera_path(now).at(r.t[some]).position[:, 2]
         weight = np.zeros((len(some), len(movable)))
         for k, i in enumerate(movable):
             raised = points.copy()
             raised[i, 2] += 0.1
-            weight[:, k] = (setting.way(_moved(now, raised)).at(r.t[some]).position[:, 2] - base) / 0.1
+            weight[:, k] = (setting.camera_path(_moved(now, raised)).at(r.t[some]).position[:, 2] - base) / 0.1
         wanted = lack[some]
         solved = minimize(
             lambda d: float(d @ d),
@@ -210,7 +210,7 @@ def _smooth_aim(setting: Setting, shot: Shot, r: Ride, begins: float, ends: floa
     away = np.array([s.aim for s in route.stations]) - points
     reach = np.linalg.norm(away, axis=1)
     n = len(points)
-    arrive = setting.way(shot).arrive
+    arrive = setting.camera_path(shot).arrive
     if n < 3 or not np.isfinite(arrive).all() or (np.diff(arrive) <= 1e-6).any():
         return
     free = [i for i in _near_stations(setting, shot, begins, ends, 2) if 0 < i < n - 1] or list(range(1, n - 1))
@@ -272,7 +272,7 @@ def _level(setting: Setting, shot: Shot, r: Ride, begins: float, ends: float) ->
 
 def _focus(setting: Setting, shot: Shot, r: Ride, begins: float, ends: float) -> Iterator[Shot]:
     """Stations' marks at what stands in the middle of the picture when they are met."""
-    way = setting.way(shot)
+    way = setting.camera_path(shot)
     near = surroundings(setting.still(shot))
     met = [(i, float(np.clip(t, 0, shot.seconds))) for i, t in enumerate(way.arrive) if np.isfinite(t)]
     some = np.array([round(t / r.dt) for _, t in met])

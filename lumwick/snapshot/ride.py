@@ -13,7 +13,7 @@ import numpy as np
 
 from lumwick.errors import LumwickError
 from lumwick.place.document import Shot
-from lumwick.route.way import goes
+from lumwick.route.camera_path import goes
 from lumwick.snapshot.evaluate import Setting
 from lumwick.snapshot.riding.air import air
 from lumwick.snapshot.riding.clearances import clearances

@@ -16,7 +16,7 @@ from lumwick.place.fields import most
 from lumwick.place.instant import Motions, Mover, place_clock
 from lumwick.place.paths import value_name
 from lumwick.place.quantities import show
-from lumwick.route.way import goes
+from lumwick.route.camera_path import goes
 from lumwick.snapshot.evaluate import Setting, camera_at
 from lumwick.snapshot.sun_moon import MOON_DOWN, SUN_LAST, moon_at, sun_at
 

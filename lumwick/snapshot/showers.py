@@ -142,7 +142,7 @@ class Bank:
     north [m], with the share of the first, and how far they have turned into others."""
 
     bank: FogBank
-    gone: tuple[tuple[float, float], tuple[float, float]]
+    offset: tuple[tuple[float, float], tuple[float, float]]
     share: float
     turned: float
 
@@ -153,6 +153,6 @@ def banks_of(banks: list[FogBank], wind: Wind, t: float, loop: float | None, nor
     for one in banks:
         if float(one.amount) <= 0.001:
             continue
-        gone, share = drifted(one.drift * float(wind.speed), float(wind.from_bearing) + 180.0 + north, t, loop)
-        out.append(Bank(one, gone, share, 0.0 if loop else t / one.life))
+        offset, share = drifted(one.drift * float(wind.speed), float(wind.from_bearing) + 180.0 + north, t, loop)
+        out.append(Bank(one, offset, share, 0.0 if loop else t / one.life))
     return tuple(out)

@@ -48,7 +48,7 @@ def bodies_of(setting: Setting, shot: Shot, place: Place, t: float, loop: float 
             Body(thing.name, ago, _unbroken(where + [0.0, 0.0, float(low[2])], times), radius, float(high[2] - low[2]))
         )
     if shot.route.brushes and shot.route.stations:
-        at = setting.way(shot).at(np.clip(times, 0.0, shot.seconds)).position
+        at = setting.camera_path(shot).at(np.clip(times, 0.0, shot.seconds)).position
         foot = np.column_stack([at[:, :2], setting.ground.height(at[:, 0], at[:, 1])])
         if np.ptp(foot, axis=0).max() > 1e-3:
             out.append(Body("the camera", ago, _unbroken(foot, times), STRIDE, WAIST))

@@ -178,11 +178,11 @@ def clouds_drift(
     right, up = seen.axes()
     forward, tan = np.asarray(seen.forward), seen.lens.tangent
     x, y = np.meshgrid((np.arange(width) + 0.5) / width * 2 - 1, 1 - (np.arange(height) + 0.5) / height * 2)
-    way = forward + tan * (x[..., None] * right + y[..., None] * height / width * up)
-    over = (now.deck.base - seen.position[2]) / np.where(np.abs(way[..., 2]) < 1e-6, 1e-6, way[..., 2])
+    direction = forward + tan * (x[..., None] * right + y[..., None] * height / width * up)
+    over = (now.deck.base - seen.position[2]) / np.where(np.abs(direction[..., 2]) < 1e-6, 1e-6, direction[..., 2])
     there = open_sky & (over > 0) & (over < FARTHEST)
-    gone = np.subtract(then.deck.gone[0], now.deck.gone[0])
-    at = way[there] * over[there][:, None] + np.array([*gone, 0.0])
+    offset = np.subtract(then.deck.offset[0], now.deck.offset[0])
+    at = direction[there] * over[there][:, None] + np.array([*offset, 0.0])
     depth = np.maximum(at @ forward, 1e-6)
     moved = np.hypot(at @ right / depth / tan - x[there], at @ up / depth / tan - y[there] * height / width)
     return (moved * PICTURE / 2).astype(np.float32), float(there.mean()) * now.deck.oktas / OKTAS

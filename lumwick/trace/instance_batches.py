@@ -208,8 +208,8 @@ def met_by(stand_state: StandState, batch: InstanceBatch, sway: Sway) -> NDArray
 
 def lod_of(kind: Kind, batch: InstanceBatch, sway: Sway) -> NDArray[np.int64]:
     """At which level each plant of a batch is drawn, shape (n,); beyond the last it is not."""
-    way = batch.plants.position - sway.eye
-    away = np.sqrt(np.einsum("ij,ij->i", way, way))
+    to_plant = batch.plants.position - sway.eye
+    away = np.sqrt(np.einsum("ij,ij->i", to_plant, to_plant))
     # each plant changes its form at its own distance, so that no ring is seen
     away /= 0.82 + 0.36 * batch.plants.shade
     return np.asarray(np.searchsorted(np.array(kind.reaches), away))

@@ -34,7 +34,12 @@ def row(lamp: LampLight, gobo: int = -1, table: int = -1) -> NDArray[np.void]:
     """
     out = np.zeros((), LAMP)
     light = lamp.light()
-    out["kind"], out["position"], out["way"], out["light"] = EMITTERS[lamp.kind], lamp.position, lamp.way, light
+    out["kind"], out["position"], out["direction"], out["light"] = (
+        EMITTERS[lamp.kind],
+        lamp.position,
+        lamp.direction,
+        light,
+    )
     out["cos_inner"] = np.cos(np.radians(min(lamp.inner, lamp.outer)))
     out["cos_outer"] = np.cos(np.radians(lamp.outer))
     flat = lamp.kind in ("rectangle", "disc")
@@ -45,7 +50,7 @@ def row(lamp: LampLight, gobo: int = -1, table: int = -1) -> NDArray[np.void]:
         out["side_a"], out["side_b"] = lamp.across()
         out["tan_spread"] = np.tan(np.radians(lamp.spread / 2))
     if lamp.distribution is not None:
-        out["side_a"], out["side_b"] = lamp.top, np.cross(lamp.way, lamp.top)
+        out["side_a"], out["side_b"] = lamp.top, np.cross(lamp.direction, lamp.top)
     if lamp.kind == "spot" and lamp.distribution is None:
         out["side_a"], out["side_b"] = replace(lamp, turn=lamp.gobo.turn if lamp.gobo else 0.0).across()
         out["source"] = lamp.source / 2
@@ -81,11 +86,11 @@ def outline(lamp: LampLight) -> tuple[NDArray[np.float32], NDArray[np.uint32]] |
 def _tube(lamp: LampLight) -> tuple[NDArray[np.float32], NDArray[np.uint32]]:
     """A line lamp's tube, lying across its way, as round as it is wide; open at its ends."""
     along, _ = lamp.across()
-    across = np.cross(along, lamp.way)
+    across = np.cross(along, lamp.direction)
     n, k = TUBE_SIDES, np.arange(TUBE_SIDES)
     turn = 2 * np.pi * k / n
     grow = np.pi / (n * np.sin(np.pi / n))  # its surface is as large as the round tube's
-    ring = lamp.width / 2 * grow * (np.cos(turn)[:, None] * lamp.way + np.sin(turn)[:, None] * across)
+    ring = lamp.width / 2 * grow * (np.cos(turn)[:, None] * lamp.direction + np.sin(turn)[:, None] * across)
     ends = [ring + side * lamp.height / 2 * along for side in (-1, 1)]
     m = (k + 1) % n
     t = np.concatenate([np.stack([k, m, n + m], 1), np.stack([k, n + m, n + k], 1)])
@@ -96,7 +101,7 @@ def portal(gap: Gap) -> NDArray[np.void]:
     """An opening's record for the kernel."""
     out = np.zeros((), PORTAL)
     out["side_a"], out["side_b"] = gap.side_a, gap.side_b
-    out["position"], out["way"], out["reach"], out["aside"] = gap.position, gap.way, gap.reach, gap.aside
+    out["position"], out["direction"], out["reach"], out["aside"] = gap.position, gap.direction, gap.reach, gap.aside
     out["area"] = 4 * np.linalg.norm(np.cross(gap.side_a, gap.side_b))
     return out
 

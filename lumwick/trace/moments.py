@@ -45,6 +45,6 @@ class Probe:
         with ENGINE:
             after = spots(stage, self.hits)
         was, now = (on_picture(self.camera, where, self.window) for where in (self.before, after))
-        way = np.linalg.norm(now - was, axis=-1)[self.hits.part >= 0]
-        way = way[np.isfinite(way)]
-        return float(np.quantile(way, OF_ALL)) / PROBE[0] if len(way) else 0.0
+        moved = np.linalg.norm(now - was, axis=-1)[self.hits.part >= 0]
+        moved = moved[np.isfinite(moved)]
+        return float(np.quantile(moved, OF_ALL)) / PROBE[0] if len(moved) else 0.0

@@ -178,10 +178,10 @@ def motion_vectors(
     if sky.any():
         x, y = np.meshgrid(np.arange(size[0]) + shown.left + 0.5, np.arange(size[1]) + shown.top + 0.5)
         sx, sy = (2 * x / shown.width - 1) * view.tan_x, (1 - 2 * y / shown.height) * view.tan_y
-        way = (view.forward + sx[..., None] * view.right + sy[..., None] * view.up)[sky]
+        direction = (view.forward + sx[..., None] * view.right + sy[..., None] * view.up)[sky]
         before, after, before_then, after_then = before.copy(), after.copy(), before.copy(), after.copy()
-        before[sky] = after[sky] = now.camera.position + 1e7 * way
-        before_then[sky] = after_then[sky] = then.position + 1e7 * way
+        before[sky] = after[sky] = now.camera.position + 1e7 * direction
+        before_then[sky] = after_then[sky] = then.position + 1e7 * direction
     start = on_picture(now.camera, before, shown)
     return Drift(
         np.asarray(on_picture(then, after_then, shown) - start, np.float32),
@@ -206,9 +206,9 @@ def skyline(
         hit = first_hits(stage, view, size).part >= 0
     top = np.where(hit.any(0), hit.argmax(0), size[1])
     sx, sy = (2 * (np.arange(size[0]) + 0.5) / size[0] - 1) * view.tan_x, (1 - 2 * top / size[1]) * view.tan_y
-    way = view.forward + sx[:, None] * view.right + sy[:, None] * view.up
-    bearing = np.degrees(np.unwrap(np.arctan2(way[:, 0], way[:, 1])))
-    return bearing, np.degrees(np.arctan2(way[:, 2], np.hypot(way[:, 0], way[:, 1])))
+    direction = view.forward + sx[:, None] * view.right + sy[:, None] * view.up
+    bearing = np.degrees(np.unwrap(np.arctan2(direction[:, 0], direction[:, 1])))
+    return bearing, np.degrees(np.arctan2(direction[:, 2], np.hypot(direction[:, 0], direction[:, 1])))
 
 
 def silhouette(stage: Stage, snapshot: Snapshot, size: tuple[int, int], finer: int = 2) -> NDArray[np.uint8]:

@@ -44,7 +44,7 @@ def plant_material(stand: Stand, season: Look, form: Form) -> NDArray[np.void]:
     if stand.side_colour:
         a = np.radians(stand.side_faces)
         material["side"] = np.clip(linear(stand.side_colour) / np.maximum(leaf, 0.004), 0.0, 12.0)
-        material["side_way"] = np.sin(a), np.cos(a)
+        material["side_direction"] = np.sin(a), np.cos(a)
     material["strip"], material["sheen"] = form.strip, kind.sheen**2
     return material
 

@@ -120,12 +120,12 @@ def _flying(
     hard = np.sqrt(radius / 1e-3)
     out, whose = [], []
     for droplet in range(DROPLETS):
-        up, aside, way = (_lots(spot, turn, salt + 10 + 3 * droplet + axis) for axis in range(3))
+        up, aside, direction = (_lots(spot, turn, salt + 10 + 3 * droplet + axis) for axis in range(3))
         up = hard * (UP[0] + (UP[1] - UP[0]) * up)
         aside = hard * (ASIDE[0] + (ASIDE[1] - ASIDE[0]) * aside)
         z = up * age - 0.5 * G * age * age
         flies = z > 0
-        east, north = aside * np.sin(2 * np.pi * way), aside * np.cos(2 * np.pi * way)
+        east, north = aside * np.sin(2 * np.pi * direction), aside * np.cos(2 * np.pi * direction)
         told = np.stack([east * age, north * age, z, east, north, up - G * age], -1)
         out.append(told[flies])
         whose.append(spot[flies])

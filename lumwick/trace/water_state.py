@@ -127,7 +127,7 @@ class WaterState:
         """The same with their light and what goes by the moment."""
         snap, body = self.snapshot, self._bodies()
         body["drift"] = lace_drift(snap.t, snap.loop)
-        body["gone"], body["share"] = carried(snap.t, snap.loop)
+        body["offset"], body["share"] = carried(snap.t, snap.loop)
         lights = [light.sea, *(WaterLight.of_kind(water.water, light.down) for water in snap.place.waters)]
         for k, of in enumerate(lights):
             body[k]["absorption"], body[k]["fading"], body[k]["colour"] = of.lost, of.fading, of.colour

@@ -27,7 +27,7 @@ from lumwick.picture import Step, pair_at, panorama, seam_step
 from lumwick.place.document import Cut, Shot
 from lumwick.place.document import Place as Document
 from lumwick.place.filming import Develop
-from lumwick.route.way import goes
+from lumwick.route.camera_path import goes
 from lumwick.snapshot.evaluate import Setting, Snapshot, camera_with, clip_time, evaluate
 from lumwick.trace.amount import Motion, amount_of_motion, wild_for
 from lumwick.trace.cleaning import clean
@@ -302,7 +302,9 @@ class LookEngine:
         own: dict[str, float] = {}
         if goes(shot.route):  # light and white as on the route, so that stepping off it changes only the view
             try:
-                own = {name: float(v[0]) for name, v in setting.way(shot).at(at).own.items() if np.isfinite(v[0])}
+                own = {
+                    name: float(v[0]) for name, v in setting.camera_path(shot).at(at).own.items() if np.isfinite(v[0])
+                }
             except LumwickError:  # a way that cannot run is told beside the drawing; the view that left it still shows
                 own = {}
         own["roll"] = given.get("roll", 0.0)

@@ -27,7 +27,7 @@ from lumwick.place.instant import Motions
 from lumwick.place.objects import Thing
 from lumwick.place.paths import value_name
 from lumwick.plant_sheet import span_of
-from lumwick.route.way import goes
+from lumwick.route.camera_path import goes
 from lumwick.snapshot.evaluate import Setting
 from lumwick.snapshot.planted import Planted, planted
 from lumwick.snapshot.riding.sampled import ride, speed_in_words
@@ -235,7 +235,7 @@ def route_drawing(setting: Setting, shot: Shot, count: int = 121) -> dict[str, A
     if not goes(shot.route):
         return {"stations": stations, "samples": [], "summary": "", "fault": ""}
     try:
-        way = setting.way(shot)
+        way = setting.camera_path(shot)
         r = ride(setting, shot, count, way)
     except LumwickError as error:
         return {"stations": [{**s, "t": 0.0} for s in stations], "samples": [], "summary": "", "fault": str(error)}

@@ -21,7 +21,7 @@ from lumwick.errors import RenderError
 from lumwick.frame_keys import film_keys, frame_keys
 from lumwick.place.document import Shot
 from lumwick.place.film import laid_out
-from lumwick.route.way import goes
+from lumwick.route.camera_path import goes
 from lumwick.trace.film import blank
 from lumwick.trace.quality import QUALITIES
 from studio.looks.settings import revision_setting

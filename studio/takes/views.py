@@ -21,7 +21,7 @@ from lumwick.errors import LumwickError, RenderError
 from lumwick.frame_keys import frame_keys
 from lumwick.motion.timebase import RATES
 from lumwick.once import once
-from lumwick.route.way import goes
+from lumwick.route.camera_path import goes
 from lumwick.trace.film import blank
 from lumwick.trace.quality import QUALITIES, REHEARSAL
 from studio.looks.engine import ENGINE_OF_LOOKS

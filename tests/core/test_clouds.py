@@ -72,14 +72,14 @@ def test_a_loop_closes_over_clouds_that_drift() -> None:
     # the end's grid, moved by how far it has gone, is the start's
     run = [
         (e - s) / (10 * 1.6 * begins.deck.size) * CELLS
-        for s, e in zip(begins.deck.gone[0], ends.deck.gone[0], strict=True)
+        for s, e in zip(begins.deck.offset[0], ends.deck.offset[0], strict=True)
     ]
 
     back = ndimage.shift(b, (0.0, run[1], run[0]), order=1, mode="grid-wrap")
     assert np.abs(back - a).mean() < 0.02 < 0.2 * np.abs(b - a).mean() + 0.01
     # half way it is a mixture of two, as far gone as each is old
-    gone, share = drifted(10.0, 90.0, 3.0, 12.0)
-    assert gone[0][0] == pytest.approx(30) and gone[1][0] == pytest.approx(-90) and share == 0.75
+    offset, share = drifted(10.0, 90.0, 3.0, 12.0)
+    assert offset[0][0] == pytest.approx(30) and offset[1][0] == pytest.approx(-90) and share == 0.75
 
 
 def test_clouds_thicken_by_keys_and_go_with_the_wind_at_their_height() -> None:
@@ -96,7 +96,7 @@ def test_clouds_thicken_by_keys_and_go_with_the_wind_at_their_height() -> None:
     assert aloft(6.0, 1100.0) == pytest.approx(6 * (110**0.14), rel=1e-6) and aloft(6.0, 10.0) == 6.0
     deck, _ = clouds_of(Air(low=LowClouds(oktas=3.0)), Wind(speed=6.0, from_bearing=270.0), 10.0, None, 0.0)
     assert deck is not None
-    east, north = deck.gone[0]
+    east, north = deck.offset[0]
     assert np.hypot(east, north) == pytest.approx(10 * aloft(6.0, 1100.0)) and east > 0 > north
 
 

@@ -145,7 +145,7 @@ def test_the_first_flight_is_calm_keeps_off_the_ground_and_sees_far(sea: float |
     report = check(setting, shot)
     over = report["clearance"]["least"]
     assert over > 15 and report["speed"]["most"] < 0.7 * 70
-    way = setting.way(shot).at(np.linspace(0, 12, 25))
+    way = setting.camera_path(shot).at(np.linspace(0, 12, 25))
     moved = np.hypot(*(way.position[-1] - way.position[0])[:2])
     assert 20 < moved < 300  # it was 225 m/s once
     # the sun is low, and beside the view or behind it

@@ -11,9 +11,9 @@ from lumwick.motion.channel import Channel, Key, at, evaluate
 from lumwick.place.document import Shot
 from lumwick.place.filming import Route, Station
 from lumwick.place.objects import Built
+from lumwick.route.camera_path import camera_path_of, station_from
 from lumwick.route.line import centripetal
 from lumwick.route.pacing import ramped
-from lumwick.route.way import station_from, way
 from lumwick.snapshot.evaluate import Setting, camera_at
 from lumwick.snapshot.ride import check
 from lumwick.snapshot.riding.sampled import ride
@@ -133,7 +133,7 @@ def shot_of(points: np.ndarray, **more: object) -> Shot:
 )
 def test_arc_length_of_curves_with_a_known_length(curve, length: float) -> None:
     route = shot_of(curve(np.linspace(0, 1, 40))).route
-    made = way(route, 10.0)
+    made = camera_path_of(route, 10.0)
     assert made.length == pytest.approx(length, rel=2e-3)
     step = np.linalg.norm(np.diff(made.at(np.linspace(0, 10, 2001)).position, axis=0), axis=1)
     assert step.max() / step.min() < 1.001  # equal steps along the curve, not along its parameter
@@ -141,7 +141,7 @@ def test_arc_length_of_curves_with_a_known_length(curve, length: float) -> None:
 
 def test_the_way_is_scipys_spline_through_its_stations() -> None:
     points = np.array([[0, 0, 10], [20, 5, 12], [35, 30, 11], [20, 55, 14.0]])
-    line = way(shot_of(points).route, 10.0).legs[0].line
+    line = camera_path_of(shot_of(points).route, 10.0).legs[0].line
     gaps = np.sqrt(np.linalg.norm(np.diff(points, axis=0), axis=1))
     knots = np.concatenate([[0], np.cumsum(gaps)]) / gaps.sum()
     assert centripetal(points) == pytest.approx(knots)
@@ -174,14 +174,14 @@ def test_bearings_take_the_shorter_turn() -> None:
         Station(id="a", east=0, north=0, up=2, aim=(-5, 50, 2)),
         Station(id="b", east=10, north=0, up=2, aim=(15, 50, 2)),
     ]  # 354 and 6 degrees
-    bearing = way(Route(stations=stations), 4.0).at(np.linspace(0, 4, 21)).bearing
+    bearing = camera_path_of(Route(stations=stations), 4.0).at(np.linspace(0, 4, 21)).bearing
     assert np.ptp(bearing) == pytest.approx(2 * np.degrees(np.arctan(0.1)), abs=0.01)
 
 
 def test_a_stored_view_looks_where_it_looked() -> None:
     for bearing, pitch in ((0.0, 0.0), (123.0, -20.0), (300.0, 35.0)):
         station = station_from("s1", [3.0, 4.0, 5.0], bearing, pitch, 35.0)
-        pose = way(Route(stations=[station]), 4.0).at(0.0)
+        pose = camera_path_of(Route(stations=[station]), 4.0).at(0.0)
         assert (pose.bearing[0] % 360, pose.pitch[0], pose.focal[0]) == (
             pytest.approx(bearing, abs=0.02),
             pytest.approx(pitch, abs=0.02),

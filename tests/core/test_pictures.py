@@ -21,7 +21,7 @@ from lumwick.place.files import asset_of, pack
 from lumwick.place.filming import Route, Station
 from lumwick.place.nature import Land
 from lumwick.place.objects import Built
-from lumwick.route.way import way
+from lumwick.route.camera_path import camera_path_of
 from lumwick.snapshot.evaluate import Setting, evaluate
 from lumwick.snapshot.ride import check
 from lumwick.trace.film import blank
@@ -133,7 +133,7 @@ def test_more_samples_than_the_table_are_new_samples() -> None:
 
 def test_route_runs_evenly_and_passes_its_stations(setting: Setting) -> None:
     shot = setting.place.shots[0]
-    w = setting.way(shot)
+    w = setting.camera_path(shot)
     poses = w.at(np.linspace(0, shot.seconds, 2001))
     steps = np.linalg.norm(np.diff(poses.position, axis=0), axis=1)
     assert steps.std() / steps.mean() < 1e-3
@@ -147,7 +147,7 @@ def test_a_circle_of_stations_has_nearly_a_circles_length() -> None:
     stations = [
         Station(id=f"s{i}", east=10 * np.cos(k), north=10 * np.sin(k), up=3, aim=(0, 0, 3)) for i, k in enumerate(a)
     ]
-    assert way(Route(stations=stations), 4.0).length == pytest.approx(2 * np.pi * 10, rel=1e-3)
+    assert camera_path_of(Route(stations=stations), 4.0).length == pytest.approx(2 * np.pi * 10, rel=1e-3)
 
 
 def test_walk_keeps_eye_height_on_a_deck(marsh: Ground) -> None:
@@ -162,7 +162,7 @@ def test_walk_keeps_eye_height_on_a_deck(marsh: Ground) -> None:
         ),
         marsh,
     )
-    p = setting.way(setting.place.shots[0]).at(np.linspace(0, 10, 50)).position
+    p = setting.camera_path(setting.place.shots[0]).at(np.linspace(0, 10, 50)).position
     assert np.allclose(p[:, 2], 4.6, atol=0.02)
     report = check(setting, setting.place.shots[0])
     assert (
@@ -186,7 +186,7 @@ def test_routes_that_are_wrong_are_told(marsh: Ground) -> None:
     assert "under" in ridden(Station(id="z", east=0, north=0, up=-9, aim=(0, 9, 0)), a)
     assert "fast" in ridden(a, Station(id="c", east=0, north=200, up=30, aim=(0, 300, 0)), way_="walk")
     with pytest.raises(RouteError, match="no station"):
-        way(Route(), 4.0)
+        camera_path_of(Route(), 4.0)
 
 
 def test_stills(tmp_path: Path) -> None:

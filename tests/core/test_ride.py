@@ -235,7 +235,7 @@ def test_stairs_of_a_model_are_climbed() -> None:
     thing = Thing(id="stairs", name="Stairs", mesh=Asset(sha256="1" * 64, name="stairs.stl", bytes=len(data)), up=10.0)
     shot = shot_with(station("a", 0, -2, 11.6), station("b", 0, 6, 13.4), way="walk")
     setting = Setting(setting_of(shot, things=[thing]).place, FLAT, lambda asset: data)
-    p = setting.way(shot).at(np.linspace(0, 10, 400)).position
+    p = setting.camera_path(shot).at(np.linspace(0, 10, 400)).position
     on = (p[:, 1] > 0.6) & (p[:, 1] < 3.2)
     ramp = 11.6 + 0.17 * (p[on, 1] / 0.3 + 0.5)
     assert np.abs(p[on, 2] - ramp).max() < 0.05  # evened over a footstep: a ramp, not a ladder

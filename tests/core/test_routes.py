@@ -13,10 +13,10 @@ from lumwick.place.document import Place, Shot
 from lumwick.place.files import parse
 from lumwick.place.filming import Exposure, Route, Station
 from lumwick.place.objects import Lamp
+from lumwick.route.camera_path import camera_path_of
 from lumwick.route.legs import Around
 from lumwick.route.pacing import by_stations, even, warped
 from lumwick.route.track import Track, pose_angles, pose_turn, read_track
-from lumwick.route.way import way
 from lumwick.snapshot.evaluate import Setting, camera_at, camera_with
 from lumwick.snapshot.footprint import footprints
 from tests.conftest import small_place
@@ -45,7 +45,7 @@ BEND = ((0.0, 0.0, 5.0), (10.0, 2.0, 5.0), (18.0, 12.0, 6.0), (20.0, 25.0, 5.0))
 def test_speed_is_constant_whatever_the_stations(
     points: list[tuple[float, float, float]], tension: float, calm: bool
 ) -> None:
-    made = way(Route(stations=stations(*points), tension=tension, no_overshoot=calm), 10.0)
+    made = camera_path_of(Route(stations=stations(*points), tension=tension, no_overshoot=calm), 10.0)
     t = np.linspace(0, 10, 801)
     along = made.legs[0].line.along(made.legs[0].line.parameter(made.along(t)))
     assert along == pytest.approx(made.length * t / 10, abs=1e-4 * made.length)
@@ -57,25 +57,25 @@ def test_speed_is_constant_whatever_the_stations(
 
 def test_tension_draws_the_curve_to_the_straight_lines() -> None:
     t = np.linspace(0, 10, 400)
-    lengths = [way(Route(stations=stations(*BEND), tension=k), 10.0).length for k in (0.0, 0.4, 0.8, 1.0)]
+    lengths = [camera_path_of(Route(stations=stations(*BEND), tension=k), 10.0).length for k in (0.0, 0.4, 0.8, 1.0)]
     corners = np.linalg.norm(np.diff(np.array(BEND), axis=0), axis=1).sum()
     assert lengths == sorted(lengths, reverse=True) and lengths[-1] == pytest.approx(corners)
-    assert way(Route(way="straight", stations=stations(*BEND)), 10.0).at(t).position == pytest.approx(
-        way(Route(stations=stations(*BEND), tension=1.0), 10.0).at(t).position
+    assert camera_path_of(Route(way="straight", stations=stations(*BEND)), 10.0).at(t).position == pytest.approx(
+        camera_path_of(Route(stations=stations(*BEND), tension=1.0), 10.0).at(t).position
     )
 
 
 def test_stays_cuts_and_moves_of_their_own() -> None:
     s = stations(*BEND)
     s[1] = s[1].model_copy(update={"stay": 2.0})
-    made = way(Route(stations=s), 12.0)
+    made = camera_path_of(Route(stations=s), 12.0)
     assert made.leave[1] - made.arrive[1] == pytest.approx(2.0)
     held = made.at(np.linspace(made.arrive[1], made.leave[1], 9)).position
     assert np.ptp(held, axis=0) == pytest.approx([0, 0, 0], abs=1e-9)
     v = np.diff(made.along(np.linspace(0, 12, 4801))) * 400
     assert np.abs(np.diff(v)).max() < 0.1  # it comes to rest and leaves again without a jump of speed
     s[1] = s[1].model_copy(update={"stay": 0.0, "join": "cut"})
-    cut = way(Route(stations=s), 12.0)
+    cut = camera_path_of(Route(stations=s), 12.0)
     (change,) = cut.changes
     assert cut.at(change - 1e-6).position[0] == pytest.approx(BEND[1], abs=1e-3) and cut.at(change).position[
         0
@@ -84,23 +84,23 @@ def test_stays_cuts_and_moves_of_their_own() -> None:
         np.linalg.norm(np.subtract(BEND[1], BEND[0])) + np.linalg.norm(np.subtract(BEND[3], BEND[2]))
     )
     s[1] = s[1].model_copy(update={"join": "eased", "takes": 3.0})
-    moved = way(Route(stations=s), 12.0)
+    moved = camera_path_of(Route(stations=s), 12.0)
     assert moved.arrive[2] - moved.leave[1] == pytest.approx(3.0)
     s[1] = s[1].model_copy(update={"stay": 20.0})
     with pytest.raises(RouteError, match=r"take 23\.0 s, and the move has 12\.0"):
-        way(Route(stations=s), 12.0)
+        camera_path_of(Route(stations=s), 12.0)
 
 
 def test_times_at_stations_are_met_and_wrong_ones_told() -> None:
     s = [q.model_copy(update={"time": t}) for q, t in zip(stations(*BEND), (-1.0, 2.5, None, 9.0), strict=True)]
-    made = way(Route(stations=s, timing="by stations"), 10.0)
+    made = camera_path_of(Route(stations=s, timing="by stations"), 10.0)
     for k in (0, 1, 3):
         assert made.at(s[k].time).position[0] == pytest.approx(BEND[k], abs=1e-4)
     assert np.linalg.norm(np.diff(made.at([0.0, 0.05]).position, axis=0)) > 0.05  # under way when the clip starts
     assert (np.diff(made.along(np.linspace(-1, 10, 500))) >= -1e-9).all()
     s[1] = s[1].model_copy(update={"time": -2.0})
     with pytest.raises(RouteError, match="before station 1 is left"):
-        way(Route(stations=s, timing="by stations"), 10.0)
+        camera_path_of(Route(stations=s, timing="by stations"), 10.0)
 
 
 def test_pacing_by_hand_keeps_its_whole_time_and_says_its_speeds() -> None:
@@ -112,7 +112,7 @@ def test_pacing_by_hand_keeps_its_whole_time_and_says_its_speeds() -> None:
             Key(t=10, v=0.25),
         ]
     )
-    made = way(Route(stations=stations(*BEND), pace=pace), 10.0)
+    made = camera_path_of(Route(stations=stations(*BEND), pace=pace), 10.0)
     assert made.at(10.0).position[0] == pytest.approx(BEND[3], abs=1e-6)
     speed = np.gradient(made.along(np.linspace(0, 10, 4001)), 10 / 4000)
     assert speed[2800] / speed[800] == pytest.approx(0.25, rel=2e-3)
@@ -154,7 +154,7 @@ def test_a_move_may_begin_before_the_clip_and_end_after_it() -> None:
     r = Route(
         stations=stations((0, 0, 5), (12, 0, 5)), starts_before=1.0, ends_after=1.0, eased_start=0.2, eased_end=0.2
     )
-    made = way(r, 10.0)
+    made = camera_path_of(r, 10.0)
     assert made.at(-1.0).position[0] == pytest.approx([0, 0, 5]) and made.at(11.0).position[0] == pytest.approx(
         [12, 0, 5]
     )
@@ -163,7 +163,7 @@ def test_a_move_may_begin_before_the_clip_and_end_after_it() -> None:
 
 def test_an_orbit_keeps_its_distance_looks_in_and_closes() -> None:
     r = Route(way="orbit", spot=(5, 5, 2), stations=[Station(id="a", east=15, north=5, up=4, aim=(5, 5, 2))], turns=2)
-    made = way(r, 8.0)
+    made = camera_path_of(r, 8.0)
     poses = made.at(np.linspace(0, 8, 81))
     assert np.hypot(*(poses.position - [5, 5, 2])[:, :2].T) == pytest.approx(
         np.full(81, 10.0)
@@ -175,7 +175,7 @@ def test_an_orbit_keeps_its_distance_looks_in_and_closes() -> None:
     assert (poses.forward * inward).sum(1) == pytest.approx(np.linalg.norm(inward, axis=1))
     assert made.at(0.1).position[0, 1] < 5  # from the east, clockwise: southwards
     with pytest.raises(RouteError, match="to be circled"):
-        way(r.model_copy(update={"spot": (15, 5, 0)}), 8.0)
+        camera_path_of(r.model_copy(update={"spot": (15, 5, 0)}), 8.0)
 
 
 def test_a_push_against_the_lens_keeps_the_subjects_size() -> None:
@@ -186,12 +186,12 @@ def test_a_push_against_the_lens_keeps_the_subjects_size() -> None:
         stations=[Station(id="a", east=0, north=0, up=2, aim=(0, 20, 2), focal=60)],
         timing="one smooth move",
     )
-    poses = way(r, 5.0).at(np.linspace(0, 5, 51))
+    poses = camera_path_of(r, 5.0).at(np.linspace(0, 5, 51))
     distance = 20 - poses.position[:, 1]
     size = poses.focal / distance
     assert size == pytest.approx(np.full(51, 3.0)) and distance[-1] == pytest.approx(8)
     with pytest.raises(RouteError, match="push by less"):
-        way(r.model_copy(update={"travel": 25}), 5.0)
+        camera_path_of(r.model_copy(update={"travel": 25}), 5.0)
 
 
 @pytest.fixture
@@ -217,7 +217,7 @@ def moving(marsh: Ground) -> Setting:
 
 def test_following_keeps_the_place_beside_what_moves(moving: Setting) -> None:
     shot = moving.place.shots[0]
-    poses = moving.way(shot).at(np.array([0.5, 5.5, 10.0]))
+    poses = moving.camera_path(shot).at(np.array([0.5, 5.5, 10.0]))
     assert poses.position[0] == pytest.approx([-5, 4, 5])
     a = np.radians(45)  # half way it has turned by 45 degrees, clockwise, and stands at 25
     assert poses.position[1] == pytest.approx(
@@ -231,7 +231,7 @@ def test_following_keeps_the_place_beside_what_moves(moving: Setting) -> None:
     assert camera_at(moving, shot, 5.5).focus == pytest.approx(np.linalg.norm(away))
     wrong = shot.model_copy(update={"route": shot.route.model_copy(update={"subject": "gone"})})
     with pytest.raises(Exception, match="not in this place"):
-        moving.way(wrong).at(0.0)
+        moving.camera_path(wrong).at(0.0)
 
 
 def test_looking_ahead_leads_and_stops_to_look() -> None:
@@ -240,7 +240,7 @@ def test_looking_ahead_leads_and_stops_to_look() -> None:
         Station(id="b", east=0, north=10, up=2, aim=(-30, 10, 2), stay=4),
         Station(id="c", east=10, north=10, up=2, aim=(99, 10, 2)),
     ]
-    made = way(
+    made = camera_path_of(
         Route(way="walk", stations=s, aim="ahead", lead=1.0), 20.0, Around(floor=lambda x, y, z: np.zeros(len(x)))
     )
     early, late = made.at(0.5), made.at(19.5)
@@ -271,7 +271,7 @@ def test_aims_by_keys_and_blends_between_aims() -> None:
         aim_second="stations",
         aim_share=Channel(keys=[Key(t=0, v=0, join="straight"), Key(t=10, v=1)]),
     )
-    poses = way(r, 10.0).at(np.array([0.0, 5.0, 10.0]))
+    poses = camera_path_of(r, 10.0).at(np.array([0.0, 5.0, 10.0]))
     assert poses.pitch == pytest.approx([-10, -5, 0], abs=0.01) and np.sin(np.radians(poses.bearing)) == pytest.approx(
         np.sin(np.radians([350, 0, 0])), abs=4e-3
     )
@@ -302,7 +302,7 @@ def test_a_small_sensor_and_an_uncompensated_opening() -> None:
 
 def test_a_hand_is_unsteady_the_same_every_time_and_closes_in_a_loop() -> None:
     r = Route(way="fixed", handheld=1.0, stations=stations((0, 0, 2)))
-    made = way(r, 6.0, Around(loop=6.0))
+    made = camera_path_of(r, 6.0, Around(loop=6.0))
     a, b = made.at(np.array([1.0, 2.0])), made.at(np.array([2.0]))
     assert a.position[1] == pytest.approx(b.position[0], abs=1e-15)
     t = np.linspace(0, 6, 600)
@@ -316,8 +316,8 @@ def test_steps_rise_with_the_walk_and_not_at_rest(marsh: Ground) -> None:
     around = Around(floor=lambda x, y, z: np.zeros(len(x)))
     t = np.linspace(0, 10, 2000)
     walk = (
-        way(plain.model_copy(update={"gait": 1.0}), 10.0, around).at(t).position
-        - way(plain, 10.0, around).at(t).position
+        camera_path_of(plain.model_copy(update={"gait": 1.0}), 10.0, around).at(t).position
+        - camera_path_of(plain, 10.0, around).at(t).position
     )
     assert walk[0] == pytest.approx([0, 0, 0], abs=1e-6) and walk[-1] == pytest.approx([0, 0, 0], abs=0.002)
     assert 0.01 < np.ptp(walk[:, 2]) < 0.04

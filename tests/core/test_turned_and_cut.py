@@ -160,7 +160,7 @@ def test_a_ramp_gathers_speed_without_a_jump_in_its_acceleration() -> None:
     # its ends
     shot = shot_with(station("a", 0, -20), station("b", 0, 20), frames=240, eased_start=0.4)
     t = np.linspace(0, 10, 4001)
-    along = setting_of(shot).way(shot).along(t)
+    along = setting_of(shot).camera_path(shot).along(t)
     speed = np.gradient(along, t)
     accel = np.gradient(speed, t)
     top, ramp = speed[-100:].mean(), 0.4 * 10

@@ -256,7 +256,7 @@ def test_a_bank_may_be_in_one_shot_alone() -> None:
         prints = [footprints(Setting(place, FLAT), shot, [1, 5], 1) for place in (told.place, thicker, denser)]
         assert (prints[0] == prints[1]) is same and (prints[1] == prints[2]) is same
     with pytest.raises(PlaceError, match="alone, which this place does not have"):
-        apply(told.place, command({"op": "set", "path": "/banks/b/only", "value": "gone"}))
+        apply(told.place, command({"op": "set", "path": "/banks/b/only", "value": "offset"}))
     left, _ = apply(told.place, command({"op": "remove_shot", "shot": "b"}))
     assert left.banks == []
 
@@ -354,8 +354,8 @@ def test_what_cannot_be_is_refused(path: str, value: float, words: str) -> None:
 def test_a_bank_with_crossing_edges_or_outside_the_place_still_renders() -> None:
     crossing = FogBank(id="x", area=[(-40, 10), (40, 60), (-40, 60), (40, 10)], visibility=30.0)
     outside = FogBank(id="o", area=[(5000, 5000), (5100, 5000), (5100, 5100)])
-    gone = FogBank(id="g", area=SQUARE, amount=0.0)
-    stage = Stage(setting(banks=[crossing, outside, gone]))
+    offset = FogBank(id="g", area=SQUARE, amount=0.0)
+    stage = Stage(setting(banks=[crossing, outside, offset]))
     assert np.isfinite(shown(stage, ahead(), samples=4)).all()
 
 
@@ -392,8 +392,8 @@ def test_what_falls_goes_downwind(falls: str, bearing: float, way: tuple[int, in
     # of what is in both, in its turn: drops that left or came are few
     near = np.linalg.norm(before[:, None, :3] - later[None, :, :3], axis=2)
     pairs = near.argmin(1)
-    gone = (later[pairs, :2] - before[:, :2])[near.min(1) < 0.07]
-    assert len(gone) > 0.5 * len(before) and np.median(gone @ downwind) > 0
+    offset = (later[pairs, :2] - before[:, :2])[near.min(1) < 0.07]
+    assert len(offset) > 0.5 * len(before) and np.median(offset @ downwind) > 0
     assert (before[:, 3:5] @ downwind > 0).all() and (before[:, 5] <= 0).all()
 
 
@@ -404,7 +404,7 @@ def test_banks_of_fog_drift_downwind(bearing: float, way: tuple[int, int]) -> No
     told = setting(banks=[bank], wind=Wind(speed=4.0, from_bearing=bearing, gustiness=0.0))
     shot = told.place.shots[0]
     (now,) = evaluate(told, shot, 0.5, ahead()).banks
-    assert now.gone[0] == pytest.approx(tuple(0.5 * 4.0 * 0.5 * k for k in way), abs=1e-9)
+    assert now.offset[0] == pytest.approx(tuple(0.5 * 4.0 * 0.5 * k for k in way), abs=1e-9)
     stage = Stage(told)
 
     def thick(t: float, east: float, north: float) -> float:
@@ -414,7 +414,7 @@ def test_banks_of_fog_drift_downwind(bearing: float, way: tuple[int, int]) -> No
 
     spots = np.random.default_rng(3).uniform(-60, 60, (40, 2))
     first = np.array([thick(0.0, x, y) for x, y in spots])
-    shift = np.array(now.gone[0])
+    shift = np.array(now.offset[0])
     later = np.array([thick(0.5, x + shift[0], y + shift[1]) for x, y in spots])
     wrong = np.array([thick(0.5, x - shift[0], y - shift[1]) for x, y in spots])
     assert np.std(first) > 0.1 * first.mean()

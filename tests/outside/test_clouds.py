@@ -139,8 +139,8 @@ def test_the_shadow_of_a_cloud_goes_over_the_ground_as_the_cloud_does() -> None:
     sun = np.zeros(1, records.SUN)
     sun["direction"] = way
 
-    def shadow(gone: float) -> np.ndarray:
-        deck = replace(HEAPS, oktas=4.0, gone=((gone, 0.0), (gone, 0.0)))
+    def shadow(offset: float) -> np.ndarray:
+        deck = replace(HEAPS, oktas=4.0, offset=((offset, 0.0), (offset, 0.0)))
         made = clouds(deck, None, daystar(clear_sky(120.0, 40.0), way))
         told = np.zeros(4)
         return np.array(

@@ -102,7 +102,7 @@ def test_a_spot_is_full_within_dark_without_and_smooth_between() -> None:
     readings = []
     for degrees in (0, 19, 25, 31):
         a = np.radians(degrees)
-        shone = replace(lamp("spot", inner=20.0, outer=30.0), way=np.array([np.sin(a), 0.0, -np.cos(a)]))
+        shone = replace(lamp("spot", inner=20.0, outer=30.0), direction=np.array([np.sin(a), 0.0, -np.cos(a)]))
         readings.append(lux(stage, shone, samples=8))
     assert readings[0] == pytest.approx(250, rel=0.005) == readings[1]
     assert 0.2 * 250 < readings[2] < 0.8 * 250 and readings[3] < 0.01
@@ -136,7 +136,7 @@ def test_a_rectangle_against_its_published_form_factor() -> None:
         ) / (2 * np.pi)
         flat = lamp("rectangle", h, width=a, height=b)
         assert lux(stage, flat, samples=256) == pytest.approx(np.pi * 1000 / (a * b) * 4 * corner, rel=0.01)
-    assert lux(stage, replace(lamp("rectangle"), way=UP)) < 1e-3  # its back is dark
+    assert lux(stage, replace(lamp("rectangle"), direction=UP)) < 1e-3  # its back is dark
 
 
 @pytest.mark.parametrize(
@@ -144,10 +144,10 @@ def test_a_rectangle_against_its_published_form_factor() -> None:
     [
         lamp("point"),
         lamp("spot", inner=20.0, outer=30.0),
-        replace(lamp("spot", inner=20.0, outer=30.0), way=np.array([np.sin(0.436), 0.0, -np.cos(0.436)])),
+        replace(lamp("spot", inner=20.0, outer=30.0), direction=np.array([np.sin(0.436), 0.0, -np.cos(0.436)])),
         lamp("disc", 3.0, width=0.2),
         lamp("rectangle", 3.0, width=0.3, height=0.2),
-        replace(lamp("disc", 3.0, width=0.2), way=UP),
+        replace(lamp("disc", 3.0, width=0.2), direction=UP),
     ],
     ids=["point", "spot", "a spot's edge", "disc", "rectangle", "a disc's back"],
 )

@@ -48,7 +48,7 @@ def test_parallel_light_is_the_same_everywhere() -> None:
     stage = dark_stage()
     for above in (1.0, 400.0):
         assert lux(stage, lamp("parallel", above, amount=5000.0)) == pytest.approx(5000, rel=0.005)
-    slant = replace(lamp("parallel", amount=5000.0), way=np.array([0.6, 0, -0.8]))
+    slant = replace(lamp("parallel", amount=5000.0), direction=np.array([0.6, 0, -0.8]))
     assert lux(stage, slant) == pytest.approx(4000, rel=0.005)
 
 
@@ -195,14 +195,14 @@ def test_a_rooms_openings_are_told_where_they_are_cut() -> None:
     (gap,) = of_shape(shape, placement(room, 0.0))
     # its east lies to the south: 2.2 units of 2 m, and half a unit from the wall's middle, to the north, that is east
     assert gap.position == pytest.approx([10 + 2 * 0.5, 20 - 2 * 2.2, 2 + 2 * 1.75])
-    assert gap.way == pytest.approx([0, 1, 0]) and np.linalg.norm(gap.side_a) == pytest.approx(1.0)
+    assert gap.direction == pytest.approx([0, 1, 0]) and np.linalg.norm(gap.side_a) == pytest.approx(1.0)
     assert np.linalg.norm(gap.side_b) == pytest.approx(1.5)  # no higher than the wall
     setting = Setting(small_place(growth=[], things=[room]), dark_stage().setting.ground)
     assert len(evaluate(setting, setting.place.shots[0], 0.0).gaps) == 1
     hide = Built(id="h", name="H", kind="hide", line=[(5.0, 6.0)], width=4.0, deck=1.0, turn=90)
     slot, door = of_built(hide)
-    assert slot.position == pytest.approx([6.6, 6.0, 2.35]) and slot.way == pytest.approx([-1, 0, 0], abs=1e-9)
-    assert door.position == pytest.approx([3.4, 6.0, 2.0]) and door.way == pytest.approx([1, 0, 0], abs=1e-9)
+    assert slot.position == pytest.approx([6.6, 6.0, 2.35]) and slot.direction == pytest.approx([-1, 0, 0], abs=1e-9)
+    assert door.position == pytest.approx([3.4, 6.0, 2.0]) and door.direction == pytest.approx([1, 0, 0], abs=1e-9)
 
 
 # -- in haze ---------------------------------------------------------------------------------------------------
@@ -226,14 +226,14 @@ def halo(shone: LampLight, aim: np.ndarray, camera_at: np.ndarray, extinction: f
     return float((film.radiance @ LUMA).mean())
 
 
-def scattered(candelas: Any, at: np.ndarray, eye: np.ndarray, way: np.ndarray, k: float, to: float) -> float:
+def scattered(candelas: Any, at: np.ndarray, eye: np.ndarray, direction: np.ndarray, k: float, to: float) -> float:
     """The same by quadrature: k p(cos) I / r^2 exp(-k (r + t)) along the ray."""
     g = 0.65
 
     def one(t: float) -> float:
-        p = eye + t * way - at
+        p = eye + t * direction - at
         r = np.linalg.norm(p)
-        cos = float(-p @ way / r)
+        cos = float(-p @ direction / r)
         phase = (1 - g * g) / (4 * np.pi * (1 + g * g - 2 * g * cos) ** 1.5)
         return float(k * phase * candelas(p / r) / r**2 * np.exp(-k * (r + t)))
 
@@ -243,26 +243,26 @@ def scattered(candelas: Any, at: np.ndarray, eye: np.ndarray, way: np.ndarray, k
 def test_a_lamp_in_haze_has_the_halo_of_light_scattered_once() -> None:
     at, eye = np.array([0.0, 0.0, 303.0]), np.array([0.0, -20.0, 301.0])
     aim = np.array([1.0, 0.0, 302.5])
-    way = (aim - eye) / np.linalg.norm(aim - eye)
+    direction = (aim - eye) / np.linalg.norm(aim - eye)
     point = replace(lamp("point"), position=at)
-    want = scattered(lambda d: 1000.0, at, eye, way, 0.002, 4000.0)
+    want = scattered(lambda d: 1000.0, at, eye, direction, 0.002, 4000.0)
     assert halo(point, aim, eye, 0.002) == pytest.approx(want, rel=0.03)
 
 
 def test_a_beam_is_seen_from_aside_where_it_is_and_nowhere_else() -> None:
     at, eye = np.array([-30.0, 0.0, 303.0]), np.array([0.0, -20.0, 302.0])
     beam = replace(
-        lamp("spot", amount=50_000.0, inner=2.0, outer=3.0), position=at, way=np.array([1.0, 0, 0]), source=0.0
+        lamp("spot", amount=50_000.0, inner=2.0, outer=3.0), position=at, direction=np.array([1.0, 0, 0]), source=0.0
     )
     aim = np.array([0.0, 0.0, 303.0])
-    way = (aim - eye) / np.linalg.norm(aim - eye)
+    direction = (aim - eye) / np.linalg.norm(aim - eye)
     c1, c2 = np.cos(np.radians([2.0, 3.0]))
 
     def candelas(d: np.ndarray) -> float:
         s = np.clip((d[0] - c2) / (c1 - c2), 0, 1)
         return float(50_000 * s * s * (3 - 2 * s))
 
-    want = scattered(candelas, at, eye, way, 0.002, 200.0)
+    want = scattered(candelas, at, eye, direction, 0.002, 200.0)
     assert halo(beam, aim, eye, 0.002) == pytest.approx(want, rel=0.03)
     assert halo(beam, np.array([0.0, 0.0, 308.0]), eye, 0.002, 32) < 0.02 * want
 
@@ -273,12 +273,14 @@ def test_a_beam_goes_round_as_often_as_it_is_said_and_closes() -> None:
     shot = place.shots[0].model_copy(update={"loop": True})
     setting = Setting(place.model_copy(update={"shots": [shot]}), dark_stage().setting.ground)
 
-    def way(t: float) -> np.ndarray:
-        return evaluate(setting, shot, t).lamps[0].way
+    def direction(t: float) -> np.ndarray:
+        return evaluate(setting, shot, t).lamps[0].direction
 
     seconds = shot.seconds
-    assert way(0.0) == pytest.approx([0.5, np.sqrt(0.75), 0]) and way(seconds) == pytest.approx(way(0.0), abs=1e-9)
-    assert way(seconds / 12) == pytest.approx([np.sin(np.radians(120)), np.cos(np.radians(120)), 0])
+    assert direction(0.0) == pytest.approx([0.5, np.sqrt(0.75), 0]) and direction(seconds) == pytest.approx(
+        direction(0.0), abs=1e-9
+    )
+    assert direction(seconds / 12) == pytest.approx([np.sin(np.radians(120)), np.cos(np.radians(120)), 0])
 
 
 # -- switches --------------------------------------------------------------------------------------------------

@@ -299,7 +299,7 @@ def test_a_line_of_a_million_points_becomes_few_stations(marsh: Ground) -> None:
     setting = Setting(small_place(), marsh)
     shot = along_line(setting, setting.place.shots[0], Drawn(data, heights=True), "fly", 3.0)
     assert 5 < len(shot.route.stations) <= 60
-    p = setting.way(shot).at(np.linspace(0, shot.seconds, 500)).position
+    p = setting.camera_path(shot).at(np.linspace(0, shot.seconds, 500)).position
     assert np.abs(p[:, 1] - 25 * np.sin(p[:, 0] / 20)).max() < 0.25
     assert thinned(np.array([[0.0, 0, 0], [1, 0, 0], [2, 0, 0], [2, 1, 0]])).tolist() == [0, 2, 3]
 
@@ -310,7 +310,7 @@ def test_a_track_made_stations_keeps_its_form(handed: tuple[Setting, dict[str, b
     track = by_time(setting, shot).track
     made = as_stations(shot, track)
     assert 4 <= len(made.route.stations) <= 60
-    poses = setting.way(made).at(track.t)
+    poses = setting.camera_path(made).at(track.t)
     assert np.linalg.norm(poses.position - track.position, axis=1).max() < 0.3
     assert (poses.forward * track.at(track.t)[1].apply([0, 1, 0])).sum(1).min() > np.cos(np.radians(1.5))
 

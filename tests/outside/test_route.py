@@ -21,9 +21,9 @@ from lumwick.lens.lens import Lens
 from lumwick.newplace import place_from_survey
 from lumwick.place.files import load, pack
 from lumwick.place.filming import Route, Station
+from lumwick.route.camera_path import camera_path_of, turned
 from lumwick.route.line import circling, through
 from lumwick.route.pacing import by_stations, minimum_jerk
-from lumwick.route.way import turned, way
 from lumwick.snapshot.evaluate import Setting
 from lumwick.snapshot.lay import CLOCKS, along_line, suggest
 from tests.conftest import small_place, write_geotiff
@@ -49,7 +49,7 @@ def test_a_circle_of_many_points_a_parabola_and_a_helix_have_their_lengths() -> 
 
 def test_equal_times_cover_equal_lengths_to_a_tenth_of_a_percent() -> None:
     points = np.array([[0, 0, 5], [3, 0.4, 5], [30, 4, 9], [31, 25, 6], [5, 40, 5], [4, 41, 5.2]])
-    made = way(
+    made = camera_path_of(
         Route(
             stations=[Station(id=f"s{i}", east=x, north=y, up=z, aim=(99, 99, 0)) for i, (x, y, z) in enumerate(points)]
         ),
@@ -89,7 +89,7 @@ def test_a_move_of_least_jerk_is_its_closed_form_and_no_other_has_less() -> None
     )
     t = np.linspace(0, 5, 501)
     x = t / 5
-    assert way(r, 5.0).at(t).position[:, 1] == pytest.approx(
+    assert camera_path_of(r, 5.0).at(t).position[:, 1] == pytest.approx(
         8 * (10 * x**3 - 15 * x**4 + 6 * x**5), abs=1e-9
     )  # Flash and Hogan 1985, eq. for two points at rest
 
@@ -160,7 +160,7 @@ def test_a_gpx_walk_over_real_ground_keeps_its_eye_height(tmp_path: Path, sample
         60.0 * np.arange(25)
     )
     shot = along_line(setting, place.shots[0].model_copy(update={"frames": 20000}), path.drawn, "walk", 1.62, CLOCKS[1])
-    p = setting.way(shot).at(np.linspace(0, shot.seconds, 20_000)).position
+    p = setting.camera_path(shot).at(np.linspace(0, shot.seconds, 20_000)).position
     over = p[:, 2] - survey.ground.height(p[:, 0], p[:, 1])
     assert np.abs(over - 1.62).max() < 0.02
     assert np.ptp(p[:, 2]) > 30  # it went up and down

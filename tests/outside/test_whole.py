@@ -142,7 +142,7 @@ def test_lamps_and_cameras(setting: Setting, stage: tuple[Any, Path]) -> None:
     for frame in (1, 4):
         lamp = next(x for x in at(setting, frame).lamps if x.id == "spot")
         m = matrix(usd.GetPrimAtPath("/place/lamps/spot"), frame)
-        assert m[:, 3] == pytest.approx(lamp.position) and -m[:, 2] == pytest.approx(lamp.way, abs=1e-6)
+        assert m[:, 3] == pytest.approx(lamp.position) and -m[:, 2] == pytest.approx(lamp.direction, abs=1e-6)
         sun = matrix(usd.GetPrimAtPath("/place/lamps/the_sun"), frame)
         assert sun[:, 2] == pytest.approx(at(setting, frame).sun_direction, abs=1e-6)
         camera = camera_at(setting, setting.place.shots[0], (frame - 1) / 24)

@@ -29,7 +29,7 @@ class Handed:
 def by_time(setting: Setting, shot: Shot) -> Handed:
     """A shot's camera at the start of each frame."""
     t = np.array([frame_time(n, RATES[shot.fps]) for n in range(1, shot.frames + 1)], float)
-    way = setting.way(shot)
+    way = setting.camera_path(shot)
     cameras = [camera_at(setting, shot, float(v), way) for v in t]
     axes = []
     for camera in cameras:

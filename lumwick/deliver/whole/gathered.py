@@ -15,7 +15,7 @@ from lumwick.deliver.paths_out.handed import Handed, by_time
 from lumwick.errors import RouteError
 from lumwick.motion.timebase import RATES, frame_time
 from lumwick.place.document import Shot
-from lumwick.route.way import goes
+from lumwick.route.camera_path import goes
 from lumwick.snapshot.evaluate import Setting, Snapshot, camera_at, evaluate
 from lumwick.trace.lock import ENGINE
 from lumwick.trace.part import Part

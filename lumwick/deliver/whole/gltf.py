@@ -174,7 +174,7 @@ class _Scene:
             placed = []
             for now in self.whole.lamps:
                 lamp = next((one for one in now if one.id == name), first)
-                placed.append(aimed(lamp.position, lamp.way))
+                placed.append(aimed(lamp.position, lamp.direction))
             self._light_node(first.name, np.array(placed))
         sun = max((lux for _, lux in self.whole.suns), key=lambda lux: float(lux[1]))
         strength = float(sun[1])

@@ -329,7 +329,7 @@ class _Writer:
                 lamp = next((one for one in now if one.id == name), None)
                 strengths.append(0.0 if lamp is None else _strength(lamp))
                 shown = lamp or first
-                moves.append(_matrix(aimed(shown.position, shown.way, shown.kind == "line", shown)))
+                moves.append(_matrix(aimed(shown.position, shown.direction, shown.kind == "line", shown)))
             self._by_time(light.AddTransformOp(), moves if len(set(map(str, moves))) > 1 else moves[:1])
             self._by_time(light.CreateIntensityAttr(), strengths if len(set(strengths)) > 1 else strengths[:1])
         sun = UsdLux.DistantLight.Define(self.stage, "/place/lamps/the_sun")
@@ -378,13 +378,13 @@ def _strength(lamp: LampLight) -> float:
     return light / (np.pi * _radius(lamp) ** 2) if lamp.kind in ("point", "spot") else light
 
 
-def aimed(position: Floats, way: Floats, lies: bool = False, lamp: LampLight | None = None) -> Floats:
+def aimed(position: Floats, direction: Floats, lies: bool = False, lamp: LampLight | None = None) -> Floats:
     """A placement (3, 4) whose own minus z shines a way; of a line its own x lies along it."""
     if lamp is not None:
         across, up = lamp.across()
         x = across if lies else -across
-        return np.stack([x, np.cross(-way, x), -way, position], -1)
-    up = np.array([0.0, 0.0, 1.0]) if abs(way[2]) < 0.999 else np.array([0.0, 1.0, 0.0])
-    x = np.cross(way, up)
+        return np.stack([x, np.cross(-direction, x), -direction, position], -1)
+    up = np.array([0.0, 0.0, 1.0]) if abs(direction[2]) < 0.999 else np.array([0.0, 1.0, 0.0])
+    x = np.cross(direction, up)
     x /= np.linalg.norm(x)
-    return np.stack([x, np.cross(-way, x), -way, position], -1)
+    return np.stack([x, np.cross(-direction, x), -direction, position], -1)

@@ -9,7 +9,7 @@ from lumwick.motion.timebase import RATES
 from lumwick.place.document import Shot
 from lumwick.place.film import laid_out
 from lumwick.place.instant import place_clock
-from lumwick.route.way import goes
+from lumwick.route.camera_path import goes
 from lumwick.snapshot.evaluate import Setting, camera_at, clip_time
 from lumwick.snapshot.riding.sampled import Findings
 from lumwick.snapshot.sun_moon import sun_at

@@ -50,7 +50,7 @@ def _subject_in_frame(f: Findings) -> None:
     subject = bool(route.subject or route.spot is not None)
     if not subject or not (route.way in ("orbit", "follow") or "subject" in (route.aim, route.focus_on)):
         return
-    way = f.setting.way(f.shot)
+    way = f.setting.camera_path(f.shot)
     d = way.subject(r.t) - r.position
     axis = (d * r.poses.forward).sum(1)
     exposure = f.setting.motions(f.shot).at(0.0)[1].exposure

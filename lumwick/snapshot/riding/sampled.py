@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lumwick.place.document import Shot
-from lumwick.route.way import Poses, Way
+from lumwick.route.camera_path import CameraPath, Poses
 from lumwick.snapshot.evaluate import Setting, clip_time
 from lumwick.snapshot.surroundings import Surroundings
 
@@ -95,9 +95,9 @@ class Ride:
         return float(self.t[1] - self.t[0])
 
 
-def ride(setting: Setting, shot: Shot, count: int = 240, way: Way | None = None) -> Ride:
+def ride(setting: Setting, shot: Shot, count: int = 240, way: CameraPath | None = None) -> Ride:
     """Sample a shot's camera at ``count`` even times of its clip."""
-    way, setting = way or setting.way(shot), setting.still(shot)
+    way, setting = way or setting.camera_path(shot), setting.still(shot)
     t = np.linspace(0, shot.seconds, count)
     poses = way.at(np.array([clip_time(shot, float(v)) for v in t]) if shot.seam == "mirror" else t)
     dt = t[1] - t[0]

@@ -68,8 +68,8 @@ def deck_at(cloud, deck, x, y, z, first, last, told):
     depths to the sun, down, and of all that lies over and under it."""
     layers, rows, columns = deck.shape[0], deck.shape[1], deck.shape[2]
     fz = (z - cloud.base) / (cloud.top - cloud.base) * layers - 0.5
-    fx = (x - cloud.gone[0]) / cloud.side * columns - 0.5
-    fy = (y - cloud.gone[1]) / cloud.side * rows - 0.5
+    fx = (x - cloud.offset[0]) / cloud.side * columns - 0.5
+    fy = (y - cloud.offset[1]) / cloud.side * rows - 0.5
     gx, gy = np.floor(fx), np.floor(fy)
     a, b = fx - gx, fy - gy
     j, i = int(gx) % columns, int(gy) % rows
@@ -108,7 +108,7 @@ def _dense(cloud, told, x, y, z, far):
     told[0] = 0.5
     eaten = cloud.detail * (1 - value)
     if eaten > 0.01 and far < 400 * cloud.grain:
-        x, y = x - cloud.grain_gone[0], y - cloud.grain_gone[1]
+        x, y = x - cloud.grain_offset[0], y - cloud.grain_offset[1]
         z -= cloud.shift
         g = cloud.grain
         # creases between lobes, as heaps have them
@@ -230,8 +230,8 @@ def veil(cloud, sun, origin, d, light):
         return 1.0
     rise = max(d[2], FLATTEST)
     t = over / rise
-    x, y = origin[0] + t * d[0] - cloud.veil_gone[0], origin[1] + t * d[1] - cloud.veil_gone[1]
-    ex, ey = cloud.veil_way[0], cloud.veil_way[1]
+    x, y = origin[0] + t * d[0] - cloud.veil_offset[0], origin[1] + t * d[1] - cloud.veil_offset[1]
+    ex, ey = cloud.veil_direction[0], cloud.veil_direction[1]
     along, across = (x * ex + y * ey) / 1000, (-x * ey + y * ex) / 1000
     salt = int(cloud.veil_seed) % 1000 * 8
     # where they lie, in tens of kilometres; then fibres, that bend

@@ -108,7 +108,7 @@ def _by_table(light, lamp, d, colour):
     """Spread a lamp's light as a table says: rows by the angle from its way, columns about it, from its first side to
     its second."""
     n = light.shape[0]
-    a, b, w = lamp.side_a, lamp.side_b, lamp.way
+    a, b, w = lamp.side_a, lamp.side_b, lamp.direction
     down = -(d[0] * w[0] + d[1] * w[1] + d[2] * w[2])
     x = -(d[0] * a[0] + d[1] * a[1] + d[2] * a[2])
     y = -(d[0] * b[0] + d[1] * b[1] + d[2] * b[2])
@@ -131,7 +131,7 @@ def _parallel(lamp, u, v, light_sample):
     r, phi = lamp.tan_spread * np.sqrt(u), 2 * np.pi * v
     d, x, y = light_sample.direction, r * np.cos(phi), r * np.sin(phi)
     for c in range(3):
-        d[c] = -lamp.way[c] + x * lamp.side_a[c] + y * lamp.side_b[c]
+        d[c] = -lamp.direction[c] + x * lamp.side_a[c] + y * lamp.side_b[c]
         light_sample.radiance[c] = lamp.light[c] * PARALLEL_FAR * PARALLEL_FAR
     q = 1 / np.sqrt(d[0] * d[0] + d[1] * d[1] + d[2] * d[2])
     for c in range(3):
@@ -149,7 +149,7 @@ def shine(lamp, emitters, gobos, position, u, v, light_sample):
         return
     px, py, pz = lamp.position[0], lamp.position[1], lamp.position[2]
     sx = sy = 0.0
-    wx, wy, wz = lamp.way[0], lamp.way[1], lamp.way[2]
+    wx, wy, wz = lamp.direction[0], lamp.direction[1], lamp.direction[2]
     if kind in (RECTANGLE, DISC):
         a, b = 2 * u - 1, 2 * v - 1
         if kind == DISC:

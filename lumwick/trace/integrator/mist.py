@@ -38,7 +38,7 @@ def _of(mist, i, j, a, b, q):
 @nb.njit(**INNER)
 def _lumps(bank, x, y, z, number):
     """How noise thickens and thins a bank at a spot, about 1, by one of two sets of it."""
-    x, y = (x - bank.gone[2 * number]) / bank.grain, (y - bank.gone[2 * number + 1]) / bank.grain
+    x, y = (x - bank.offset[2 * number]) / bank.grain, (y - bank.offset[2 * number + 1]) / bank.grain
     z = 1.8 * z / bank.grain + bank.turned
     n = 0.62 * noise3(x, y, z, 21) + 0.38 * noise3(2.7 * x + 3.1, 2.7 * y, 2.7 * z, 22)
     return n

@@ -168,14 +168,14 @@ def _gloss_lobe(alpha, cos_o, cos_i, cos_h):
 
 
 @nb.njit(**INNER)
-def evaluate(lobes, n, d, way):
+def evaluate(lobes, n, d, direction):
     """Light sent from a direction back along a ray, times the cosine, into the lobes' ``matt`` and ``gloss``.
 
     Parameters
     ----------
     d : ndarray, shape (3,)
         The ray's direction, to the point.
-    way : ndarray, shape (3,)
+    direction : ndarray, shape (3,)
         Direction that light comes from, away from the point.
 
     Returns
@@ -183,7 +183,7 @@ def evaluate(lobes, n, d, way):
     tuple of float
         Densities [1/sr] with which the next ray takes that direction: of all lobes, and of coat and gloss alone.
     """
-    cos_i = n[0] * way[0] + n[1] * way[1] + n[2] * way[2]
+    cos_i = n[0] * direction[0] + n[1] * direction[1] + n[2] * direction[2]
     for c in range(3):
         lobes.gloss[c] = 0.0
     if cos_i <= 0:
@@ -196,7 +196,7 @@ def evaluate(lobes, n, d, way):
     pdf = 0.0
     if lobes.p_coat + lobes.p_gloss > 0:
         cos_o = max(1e-3, -(n[0] * d[0] + n[1] * d[1] + n[2] * d[2]))
-        hx, hy, hz = way[0] - d[0], way[1] - d[1], way[2] - d[2]
+        hx, hy, hz = direction[0] - d[0], direction[1] - d[1], direction[2] - d[2]
         q = 1 / np.sqrt(max(1e-20, hx * hx + hy * hy + hz * hz))
         cos_h = min(1.0, (n[0] * hx + n[1] * hy + n[2] * hz) * q)
         edge = schlick(-(d[0] * hx + d[1] * hy + d[2] * hz) * q)

@@ -36,7 +36,7 @@ def _lit_stretch(lamp, o, d, reach):
         return 0.0, 0.0, 1.0
     near, far = 0.0, reach
     if kind == ll.SPOT and lamp.cos_outer > 0.05:
-        w, c2 = lamp.way, lamp.cos_outer * lamp.cos_outer
+        w, c2 = lamp.direction, lamp.cos_outer * lamp.cos_outer
         # a source with a width shines from a cone whose tip lies behind it
         back = lamp.source * lamp.cos_outer / np.sqrt(max(1e-9, 1 - c2))
         qx, qy, qz = o[0] - px + back * w[0], o[1] - py + back * w[1], o[2] - pz + back * w[2]

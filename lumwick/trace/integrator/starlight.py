@@ -28,11 +28,11 @@ def cell_of(dx, dy, dz):
 
 
 @nb.njit(cache=True)
-def _touched(way, wide, count, order, first):
+def _touched(direction, wide, count, order, first):
     """Count the cells that each direction touches, or note it in each of them."""
-    for i in range(len(way)):
-        z = min(max(way[i, 2], -1.0), 1.0)
-        el, az = np.arcsin(z), np.arctan2(way[i, 0], way[i, 1])
+    for i in range(len(direction)):
+        z = min(max(direction[i, 2], -1.0), 1.0)
+        el, az = np.arcsin(z), np.arctan2(direction[i, 0], direction[i, 1])
         low = min(int(0.5 * (np.sin(max(el - wide[i], -np.pi / 2)) + 1) * ROWS), ROWS - 1)
         high = min(int(0.5 * (np.sin(min(el + wide[i], np.pi / 2)) + 1) * ROWS), ROWS - 1)
         flat = np.cos(min(np.pi / 2, abs(el) + wide[i]))
@@ -47,18 +47,18 @@ def _touched(way, wide, count, order, first):
                 count[cell] += 1
 
 
-def sort_by_way(way: Floats, wide: Floats) -> tuple[NDArray[np.int32], NDArray[np.int32]]:
+def sort_by_way(direction: Floats, wide: Floats) -> tuple[NDArray[np.int32], NDArray[np.int32]]:
     """Sort directions (n, 3) into cells, each into all that an angle (n,) [rad] about it touches.
 
     Returns their numbers, cell after cell, and where each cell's begin (ROWS * COLUMNS + 1,).
     """
     count = np.zeros(ROWS * COLUMNS, np.int32)
     first = np.zeros(ROWS * COLUMNS + 1, np.int32)
-    _touched(way, wide, count, np.zeros(0, np.int32), first)
+    _touched(direction, wide, count, np.zeros(0, np.int32), first)
     first[1:] = np.cumsum(count)
     order = np.zeros(int(first[-1]), np.int32)
     count[:] = 0
-    _touched(way, wide, count, order, first)
+    _touched(direction, wide, count, order, first)
     return order, first
 
 
@@ -100,7 +100,7 @@ def _band(night, galaxy, d, c):
 @nb.njit(**INNER)
 def _moon(night, face, d, c):
     """Add the moon's face."""
-    m, r, u = night.moon_way, night.moon_right, night.moon_up
+    m, r, u = night.moon_direction, night.moon_right, night.moon_up
     towards = m[0] * d[0] + m[1] * d[1] + m[2] * d[2]
     if towards <= 0.5:
         return

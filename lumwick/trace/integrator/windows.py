@@ -25,7 +25,7 @@ MOST, HALF_AT = 0.9, 0.02
 def _seen(portal, p):
     """About the solid angle [sr] of an opening from a point in the room behind it; 0 from elsewhere."""
     x, y, z = p[0] - portal.position[0], p[1] - portal.position[1], p[2] - portal.position[2]
-    front = x * portal.way[0] + y * portal.way[1] + z * portal.way[2]
+    front = x * portal.direction[0] + y * portal.direction[1] + z * portal.direction[2]
     if front <= 1e-4 or front > portal.reach:
         return 0.0
     far2 = x * x + y * y + z * z
@@ -52,11 +52,11 @@ def pdf(portals, p, total, dx, dy, dz):
         mine = _seen(w, p)
         if mine <= 0:
             continue
-        cos = -(dx * w.way[0] + dy * w.way[1] + dz * w.way[2])
+        cos = -(dx * w.direction[0] + dy * w.direction[1] + dz * w.direction[2])
         if cos <= 1e-6:
             continue
         x, y, z = w.position[0] - p[0], w.position[1] - p[1], w.position[2] - p[2]
-        far = -(x * w.way[0] + y * w.way[1] + z * w.way[2]) / cos
+        far = -(x * w.direction[0] + y * w.direction[1] + z * w.direction[2]) / cos
         x, y, z = far * dx - x, far * dy - y, far * dz - z
         a, b = w.side_a, w.side_b
         la, lb = a[0] * a[0] + a[1] * a[1] + a[2] * a[2], b[0] * b[0] + b[1] * b[1] + b[2] * b[2]

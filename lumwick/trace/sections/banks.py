@@ -117,6 +117,6 @@ def bank_record(made: Banks, banks: tuple[Bank, ...], light: BankLight) -> NDArr
     one["on"], one["west"], one["south"], one["spacing"] = 1.0, made.west, made.south, made.spacing
     one["least"], one["most"], one["high"], one["far"] = made.least, made.most, made.most[2], FARTHEST
     one["grain"], one["share"], one["turned"] = first.bank.size, first.share, first.turned + first.bank.seed % 97 * 3.7
-    one["gone"] = (*first.gone[0], *first.gone[1])
+    one["offset"] = (*first.offset[0], *first.offset[1])
     one["sunlight"], one["ambient"], one["asymmetry"] = light.sun, light.ambient, ASYMMETRY
     return record

@@ -70,7 +70,7 @@ def dense_of(deck: Deck) -> F32:
     z = ((np.arange(LAYERS) + 0.5) / LAYERS)[:, None, None]
     out *= np.clip(z / 0.06, 0, 1)  # the foot is flat
     if deck.share < 1:
-        shift = [CELLS * (b - a) / side_of(deck) for a, b in zip(deck.gone[0], deck.gone[1], strict=True)]
+        shift = [CELLS * (b - a) / side_of(deck) for a, b in zip(deck.offset[0], deck.offset[1], strict=True)]
         out = moved(np.asarray(out, np.float32), shift[1], shift[0], deck.share)
     return np.asarray(out, np.float32)
 
@@ -88,13 +88,13 @@ often it need not be (practice: no edge becomes denser by more than a hundredth)
 def kept_grid(deck: Deck, toward: Floats) -> F32:
     """The grid of clouds as they were at the last step of their age and of the sun's way; in a loop mixed of two sets,
     as `grid_of` would have it, for both are kept and a grid goes by how dense clouds are."""
-    asked = replace(deck, age=round(deck.age / AGE_STEP) * AGE_STEP, gone=NOWHERE, share=1.0)
-    way = tuple((np.round(toward / SUN_STEP) * SUN_STEP).tolist())
-    first = _kept_grid(asked, way)
+    asked = replace(deck, age=round(deck.age / AGE_STEP) * AGE_STEP, offset=NOWHERE, share=1.0)
+    direction = tuple((np.round(toward / SUN_STEP) * SUN_STEP).tolist())
+    first = _kept_grid(asked, direction)
     if deck.share == 1:
         return first
-    aside = np.round(np.subtract(deck.gone[1], deck.gone[0]), 3)
-    other = _kept_grid(replace(asked, gone=(NOWHERE[0], tuple(aside.tolist())), share=0.0), way)
+    aside = np.round(np.subtract(deck.offset[1], deck.offset[0]), 3)
+    other = _kept_grid(replace(asked, offset=(NOWHERE[0], tuple(aside.tolist())), share=0.0), direction)
     out: F32 = mixed(first, other, deck.share)
     return out
 
@@ -181,16 +181,16 @@ def clouds(deck: Deck | None, high: Veil | None, by: Daystar) -> Clouds:
     if deck is not None:
         grid = kept_grid(deck, by.toward)
         one["base"], one["top"], one["extinction"], one["side"] = deck.base, deck.top, deck.extinction, side_of(deck)
-        one["gone"], one["sunlight"] = deck.gone[0], by.low_lux
-        one["grain_gone"] = deck.gone[0] if deck.gone[0] == deck.gone[1] else (0.0, 0.0)
+        one["offset"], one["sunlight"] = deck.offset[0], by.low_lux
+        one["grain_offset"] = deck.offset[0] if deck.offset[0] == deck.offset[1] else (0.0, 0.0)
         one["detail"], one["grain"] = 1.1 - 0.8 * deck.soft, 0.16 * deck.size
         one["crisp"] = 1 + CRISP * (1 - deck.soft) ** 2
         one["shift"] = deck.age * 0.5 * deck.size
     if high is not None:
         a = np.radians(high.bearing)
         one["veil_depth"], one["veil_height"], one["veil_amount"] = high.depth, high.height, high.amount
-        one["veil_way"], one["veil_fibrous"], one["veil_seed"] = (np.sin(a), np.cos(a)), high.fibrous, high.seed
-        one["veil_gone"], one["veil_light"] = high.gone, by.high_lux
+        one["veil_direction"], one["veil_fibrous"], one["veil_seed"] = (np.sin(a), np.cos(a)), high.fibrous, high.seed
+        one["veil_offset"], one["veil_light"] = high.offset, by.high_lux
     sun = np.zeros(1, records.SUN)
     sun["direction"] = by.toward
     el = 0.5 * np.pi * ((np.arange(MEAN_EL) + 0.02) / (MEAN_EL - 0.96)) ** 1.5

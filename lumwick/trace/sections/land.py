@@ -72,7 +72,7 @@ def make_land(inputs: LandInputs) -> LandMade:
             "albedo": worn(
                 albedo(g, land.cover, washed, land.beach_top, land.seed, land.snow_from),
                 g,
-                [(shapely.LineString(way.line), way.width, way.worn) for way in inputs.ways],
+                [(shapely.LineString(path.line), path.width, path.worn) for path in inputs.ways],
             ),
             "sea": sea_nearness(g, level if level is not None else float(g.heights.min()) - 10),
         },

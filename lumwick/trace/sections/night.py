@@ -111,7 +111,7 @@ def _moon(record: np.void, moon: Moon, sky: Heavens, left: Floats) -> F32:
     a = np.radians(moon.pole)  # clockwise from up to its north
     tan = np.tan(np.radians(moon.radius_deg))
     flat = flattened(moon.elevation, moon.radius_deg) if sky.moon_by == "date" else 1.0
-    record["moon"], record["moon_way"], record["moon_tan"] = 1.0, toward, tan * float(sky.moon_size)
+    record["moon"], record["moon_direction"], record["moon_tan"] = 1.0, toward, tan * float(sky.moon_size)
     record["moon_right"], record["moon_up"], record["moon_flat"] = right, up, flat
     record["moon_turn"] = (np.cos(a), np.sin(a))
     light = full_lux(moon) / (np.pi * tan * tan)

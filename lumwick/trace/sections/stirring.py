@@ -105,8 +105,8 @@ def _patch(
     _, sx, sy = stirred(moved, PATCH_SIDE, spacing, max(depth, 0.05))
     axis = (np.arange(PATCH_SIDE) - PATCH_SIDE // 2) * spacing
     foam = np.zeros_like(sx)
-    gone = np.hypot(*np.diff(stirrer.place[:, :2], axis=0).T) / np.diff(stirrer.ago)
-    speed = float(gone.max())
+    offset = np.hypot(*np.diff(stirrer.place[:, :2], axis=0).T) / np.diff(stirrer.ago)
+    speed = float(offset.max())
     if speed > CHURNS_AT:
         for x, y, ago in zip(moved.x, moved.y, moved.ago, strict=True):
             wide = stirrer.radius * (0.5 + 0.35 * ago)

@@ -181,11 +181,11 @@ class Weathering:
         spots = np.clip(np.ceil(long / far / APART), 1, 60).astype(np.int64)
         owner = np.repeat(np.arange(len(rows)), spots)
         step = (np.arange(len(owner)) - np.repeat(np.cumsum(spots) - spots, spots) + 0.5) / spots[owner]
-        way = rows[owner, 0:3] + step[:, None] * rows[owner, 3:6] - eye
-        away = np.maximum(np.linalg.norm(way, axis=1), 0.03)
+        direction = rows[owner, 0:3] + step[:, None] * rows[owner, 3:6] - eye
+        away = np.maximum(np.linalg.norm(direction, axis=1), 0.03)
         lens = camera.focal_mm / 1000.0 / camera.f_number / 2
         wide = (radius[owner] + lens + 0.5 * long[owner] / spots[owner]) / away + 0.0012
-        order, first = sort_by_way(way / away[:, None], np.minimum(wide, 0.5))
+        order, first = sort_by_way(direction / away[:, None], np.minimum(wide, 0.5))
         # a cell may have two spots of one streak: once is enough
         cell = np.repeat(np.arange(len(first) - 1), np.diff(first))
         mine = owner[order]
@@ -235,9 +235,9 @@ def _tops(weather: np.void, roof: F32, east: Floats, north: Floats) -> Floats:
 
 def lamplit(lamp: np.void, spots: Floats) -> Floats:
     """Light [lx] of a lamp on things that face it at spots (n, 3) [m], as if nothing stood between."""
-    way = spots - lamp["position"]
-    far2 = (way**2).sum(1)
-    cos = (way @ lamp["way"]) / np.sqrt(np.maximum(far2, 1e-9))
+    direction = spots - lamp["position"]
+    far2 = (direction**2).sum(1)
+    cos = (direction @ lamp["direction"]) / np.sqrt(np.maximum(far2, 1e-9))
     given = lamp["power"] / np.maximum(far2, max(float(lamp["reach2"]), 0.01))
     if lamp["kind"] == ll.SPOT:
         inner, outer = float(lamp["cos_inner"]), float(lamp["cos_outer"])

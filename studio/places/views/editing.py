@@ -29,7 +29,7 @@ from lumwick.place.files import asset_of, explain
 from lumwick.place.instant import place_clock
 from lumwick.place.objects import Lamp, Thing
 from lumwick.place.paths import find
-from lumwick.route.way import station_from
+from lumwick.route.camera_path import station_from
 from lumwick.snapshot.sowing import sow_edit
 from lumwick.snapshot.thrown import throw_edit
 from lumwick.snapshot.transforms import kept_where_it_is, moving_of

@@ -22,8 +22,8 @@ from lumwick.place.edits import station_of
 from lumwick.place.edits.shots import Reshoot
 from lumwick.place.files import asset_of
 from lumwick.place.filming import Station
+from lumwick.route.camera_path import goes
 from lumwick.route.drawn import Drawn
-from lumwick.route.way import goes
 from lumwick.snapshot.evaluate import Setting
 from lumwick.snapshot.lay import CLOCKS, AskClock, along_line, as_stations, as_track, suggest
 from lumwick.snapshot.mend import mend, mend_all

@@ -126,8 +126,8 @@ def ripples(waters, body, x, y, wide, east, north):
     if east * east + north * north < 1e-6:
         return _chop(waters, x, y, wide)
     first, second = body.share, 1 - body.share
-    ax, ay, unseen = _chop(waters, x - east * body.gone[0], y - north * body.gone[0], wide)
-    bx, by, _ = _chop(waters, x + 7.7 - east * body.gone[1], y + 3.1 - north * body.gone[1], wide)
+    ax, ay, unseen = _chop(waters, x - east * body.offset[0], y - north * body.offset[0], wide)
+    bx, by, _ = _chop(waters, x + 7.7 - east * body.offset[1], y + 3.1 - north * body.offset[1], wide)
     q = 1 / np.sqrt(first * first + second * second)
     return (ax * first + bx * second) * q, (ay * first + by * second) * q, unseen
 
@@ -174,7 +174,7 @@ def _broken(body, share, x, y, east, north):
     speed = np.sqrt(east * east + north * north)
     ux, uy = (east / speed, north / speed) if speed > 1e-3 else (1.0, 0.0)
     for which in range(2):
-        px, py = x - east * body.gone[which] + 5.3 * which, y - north * body.gone[which]
+        px, py = x - east * body.offset[which] + 5.3 * which, y - north * body.offset[which]
         along, across = px * ux + py * uy, py * ux - px * uy
         broad, _, _ = noise2(along * 1.3, across * 4.5, 51)
         fine, _, _ = noise2(along * 6.1, across * 13.0, 52)

@@ -47,10 +47,13 @@ def plant(geometry, material, path, hit, lobes):
     high = min(1.0, max(0.0, high / material.height))
     # how far out on the tinted side of its crown, which is told as a third of its height across
     aside = 0.0
-    if surface > 0 and material.side_way[0] ** 2 + material.side_way[1] ** 2 > 0:
+    if surface > 0 and material.side_direction[0] ** 2 + material.side_direction[1] ** 2 > 0:
         tall = material.height * np.sqrt(m[6] * m[6] + m[7] * m[7] + m[8] * m[8])
         aside = min(
-            1.0, max(0.0, 0.5 + 0.5 * (x * material.side_way[0] + y * material.side_way[1]) / (SIDE_REACH * tall))
+            1.0,
+            max(
+                0.0, 0.5 + 0.5 * (x * material.side_direction[0] + y * material.side_direction[1]) / (SIDE_REACH * tall)
+            ),
         )
     grey = (material.reflected[surface, 0] + material.reflected[surface, 1] + material.reflected[surface, 2]) / 3
     sheen = material.sheen > 0 and surface > 0 and path.depth == 0 and facing < 0

@@ -112,8 +112,8 @@ def _running(waters, x, y, footprint):
     own = flow_at(waters.flow, columns, k, a, b, FOAM)
     foam = 0.0
     if own > 0.02:
-        foam = body.share * _flecks(own, x - east * body.gone[0], y - north * body.gone[0])
-        foam += (1 - body.share) * _flecks(own, x - east * body.gone[1] + 5.3, y - north * body.gone[1])
+        foam = body.share * _flecks(own, x - east * body.offset[0], y - north * body.offset[0])
+        foam += (1 - body.share) * _flecks(own, x - east * body.offset[1] + 5.3, y - north * body.offset[1])
     return rough * cx, rough * cy, rough * rough * unseen, foam
 
 

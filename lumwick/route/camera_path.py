@@ -63,7 +63,7 @@ class Poses:
 
 
 @dataclass(frozen=True)
-class Way:
+class CameraPath:
     """A route made ready to be asked where the camera is.
 
     Attributes
@@ -280,7 +280,7 @@ def goes(route: Route) -> bool:
     return bool(route.stations) or (route.way == "brought" and route.track is not None)
 
 
-def way(route: Route, seconds: float, around: Around | None = None) -> Way:
+def camera_path_of(route: Route, seconds: float, around: Around | None = None) -> CameraPath:
     """Make a route ready.
 
     Fly: a natural cubic spline through the stations over the square root of their distances. Walk: the same seen
@@ -315,7 +315,7 @@ def way(route: Route, seconds: float, around: Around | None = None) -> Way:
     changes = tuple(float(arrive[c]) for c in cuts)
     arrive, leave = arrive[: len(stations)], leave[: len(stations)]  # a circle or push has an end of its own
     idle = np.full(len(route.stations) - len(arrive), np.nan)
-    return Way(
+    return CameraPath(
         route,
         seconds,
         real,
@@ -341,7 +341,7 @@ def _clock(
     )
 
 
-def _brought_way(route: Route, seconds: float, around: Around) -> Way:
+def _brought_way(route: Route, seconds: float, around: Around) -> CameraPath:
     """A way that runs a path that was brought in."""
     track = around.track
     if track is None:
@@ -350,7 +350,7 @@ def _brought_way(route: Route, seconds: float, around: Around) -> Way:
         )
     unmet = np.full(len(route.stations), np.nan)
     usual = track.length / max(float(np.ptp(track.t)), 1e-6)
-    return Way(route, seconds, track.length, unmet, unmet, (), usual, around, (), lambda t: t * 0)
+    return CameraPath(route, seconds, track.length, unmet, unmet, (), usual, around, (), lambda t: t * 0)
 
 
 def _pacing(
