@@ -17,7 +17,7 @@ from PIL import Image
 
 from bench.engine import figure
 from bench.price import flip, taken, time_for, views
-from lumwick.built.bring.taking import set_down, take_over
+from lumwick.built.bring.importing import import_model, set_down
 from lumwick.built.gltf_out import glb_of
 from lumwick.built.meshes import Mesh, MeshPart, MeshSurface
 from lumwick.deliver.whole import Range, gather, hand_on, told_size
@@ -69,7 +69,7 @@ def large() -> list[dict[str, Any]]:
     stage.set(evaluate(setting, shot, 0.0))
     data = large_model()
     start = time.perf_counter()
-    taken = take_over({"large.glb": data})
+    taken = import_model({"large.glb": data})
     at = evaluate(setting, shot, 0.0).camera.position
     things = set_down(taken, ["large"], setting.still().stands_on, float(at[0]), float(at[1]) + 6)
     held = {taken[0].asset.sha256: taken[0].data}

@@ -76,7 +76,7 @@ def sow(
 ) -> None:
     """Sow a model of one's own as plants: a stand about a spot, that sways in the wind and keeps its foot still."""
     from lumwick.built.bring.bundle import read_from
-    from lumwick.built.bring.taking import take_over
+    from lumwick.built.bring.importing import import_model
     from lumwick.picture import load_setting
     from lumwick.place.edits import apply, command
     from lumwick.place.files import load, pack
@@ -88,7 +88,7 @@ def sow(
         raise PlaceError(f"A spot is written like 12,-4, not {at!r}.") from None
     document, assets = load(place)
     setting = load_setting((document, assets)).still()
-    taken = take_over(*read_from(what))
+    taken = import_model(*read_from(what))
     said = [name.strip() for name in leaves.split(",") if name.strip()]
     stand, told = sown_from(setting, [one.in_unit(unit) for one in taken] if unit else taken, east, north, said)
     item = stand.model_dump(mode="json")

@@ -30,7 +30,7 @@ def bring(
 ) -> None:
     """Bring models into a place, and set them down on its ground."""
     from lumwick.built.bring.bundle import read_from
-    from lumwick.built.bring.taking import set_down, take_over
+    from lumwick.built.bring.importing import import_model, set_down
     from lumwick.built.bring.texture_set import texture_sets
     from lumwick.built.reduced import triangles_of
     from lumwick.picture import load_setting
@@ -54,7 +54,7 @@ def bring(
             print(f"{one.surface.name}: a surface of {len(one.files)} textures{''.join(f'; {n}' for n in one.notes)}.")
         out.write_bytes(pack(document, assets))
         return
-    taken = take_over(files, names, None if up is None else up == "y")
+    taken = import_model(files, names, None if up is None else up == "y")
     if unit is not None:
         taken = [one.in_unit(unit) for one in taken]
     if reduce is not None:

@@ -229,7 +229,7 @@ Seen = Camera | Callable[[Camera], Camera] | None
 
 
 @dataclass
-class _Taking:
+class FrameRender:
     """A picture while it is taken."""
 
     stage: Stage
@@ -344,7 +344,7 @@ def picture_at(
     film_size, window = options.framing.film(size)
     film = blank(*film_size, passes=options.passes or grade.flat)
     took = {"set": 0.0, "trace": 0.0}
-    taking = _Taking(
+    taking = FrameRender(
         stage, shot, t, grade, seen, options, window, film, Stop(stop, ASKED_EVERY) if stop else None, took
     )
     taking.shown = shown = taking.snapshot(t)

@@ -19,4 +19,4 @@ urlpatterns = [
     path("", include("studio.guests.urls")),
 ]
 handler404 = "studio.places.views.account.not_found"
-handler500 = "studio.places.trouble.server_error"
+handler500 = "studio.places.errors.server_error"

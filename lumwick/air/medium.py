@@ -18,7 +18,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lumwick.air.bands import H_DUST
-from lumwick.keep import cached
+from lumwick.disk_cache import cached
 
 FAST = {"contract", "arcp", "afn", "reassoc", "nsz"}
 EARTH, TOP = 6371.0e3, 6471.0e3

@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 
 from lumwick.air.bands import coefficients
 from lumwick.air.medium import EARTH, FAST, TOP, Medium, columns, march
-from lumwick.keep import cached
+from lumwick.disk_cache import cached
 
 Floats = NDArray[np.float64]
 HEIGHTS, SUNS, ORDERS = 16, 64, 3

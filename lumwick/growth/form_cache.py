@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from lumwick.disk_cache import cached
 from lumwick.errors import PlaceError
 from lumwick.growth.kinds import KINDS
 from lumwick.growth.kinds.form import Form
@@ -16,7 +17,6 @@ from lumwick.growth.kinds.skeleton import Habit
 from lumwick.growth.leaf_picture import LeafRead
 from lumwick.growth.plants import Plants
 from lumwick.growth.scatter import Bounds, scatter
-from lumwick.keep import cached
 from lumwick.land.ground import Ground
 from lumwick.place.growing import Stand, WoodForm
 

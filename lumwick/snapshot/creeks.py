@@ -8,7 +8,7 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
-from lumwick.keep import cached
+from lumwick.disk_cache import cached
 from lumwick.land.covers import open_water, sea_nearness
 from lumwick.land.ground import Ground
 from lumwick.place.nature import Sea, SeaNow

@@ -24,9 +24,9 @@ from lumwick.built.gaps import Gap, Room
 from lumwick.built.gobos import moves
 from lumwick.built.lamps import LampLight
 from lumwick.built.timber import floor_over
+from lumwick.disk_cache import cached
 from lumwick.errors import PlaceError
 from lumwick.growth.trampling import Body
-from lumwick.keep import cached
 from lumwick.land.covers import open_water, sea_nearness
 from lumwick.land.ground import Ground
 from lumwick.lens.camera import Camera

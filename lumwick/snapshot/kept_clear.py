@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 from lumwick.built.floors import model_of
 from lumwick.built.meshes import Mesh
 from lumwick.built.outline import outline
-from lumwick.keep import cached, digest
+from lumwick.disk_cache import cached, digest
 from lumwick.motion.channel import Curve
 from lumwick.place.objects import Thing
 from lumwick.snapshot.disturbances import goes

@@ -15,11 +15,11 @@ from scipy import ndimage
 
 from lumwick.built.floors import model_of
 from lumwick.built.timber import footprint
+from lumwick.disk_cache import digest
 from lumwick.errors import PlaceError
 from lumwick.growth.form_cache import set_out
 from lumwick.growth.plants import Plants
 from lumwick.growth.scatter import Bounds
-from lumwick.keep import digest
 from lumwick.place.growing import Stand
 from lumwick.place.nature import Water
 from lumwick.snapshot.disturbances import goes

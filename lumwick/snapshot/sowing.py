@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from lumwick.built.bring.taking import Taken, set_down
+from lumwick.built.bring.importing import ImportedModel, set_down
 from lumwick.built.floors import model_of
 from lumwick.errors import PlaceError
 from lumwick.growth.custom_plant import sown, told_of
@@ -15,7 +15,7 @@ from lumwick.snapshot.evaluate import Setting
 
 
 def sown_from(
-    setting: Setting, taken: list[Taken], east: float, north: float, leaves: list[str] | None = None
+    setting: Setting, taken: list[ImportedModel], east: float, north: float, leaves: list[str] | None = None
 ) -> tuple[Stand, str]:
     """A stand whose plants are a model that was taken over, about a spot [m], and what is told of it.
 

@@ -22,9 +22,9 @@ from scipy.spatial import KDTree
 
 from lumwick.built.floors import model_of
 from lumwick.built.timber import build
+from lumwick.disk_cache import digest
 from lumwick.growth.form_cache import VARIANTS, form_of, variant_of
 from lumwick.growth.plants import Plants
-from lumwick.keep import digest
 from lumwick.lens.camera import Camera
 from lumwick.place.document import Shot
 from lumwick.place.growing import Stand

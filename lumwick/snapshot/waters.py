@@ -12,8 +12,8 @@ from numpy.typing import NDArray
 from scipy import ndimage
 from scipy.spatial import KDTree
 
+from lumwick.disk_cache import digest
 from lumwick.errors import LandError, LumwickError
-from lumwick.keep import digest
 from lumwick.land.ground import Ground
 from lumwick.place.nature import Sea, Water
 from lumwick.water.spectrum import SeaState, Train, limited

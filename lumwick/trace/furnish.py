@@ -15,10 +15,10 @@ from lumwick.built.gltf_motion import Moving
 from lumwick.built.lamps import LampLight
 from lumwick.built.meshes import MeshPart
 from lumwick.built.timber import Timber, build
+from lumwick.disk_cache import cached, digest
 from lumwick.errors import PlaceError
 from lumwick.growth.custom_plant import pieces
 from lumwick.growth.kinds.form import LEVELS, Form
-from lumwick.keep import cached, digest
 from lumwick.land.ground import Ground
 from lumwick.motion.colour import from_hex, to_linear
 from lumwick.place.growing import OwnPlant

@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 
 from lumwick.air.atmosphere import ClearSky
 from lumwick.air.sun import flattened
-from lumwick.keep import digest
+from lumwick.disk_cache import digest
 from lumwick.lens.camera import Camera
 from lumwick.place.fields import most
 from lumwick.snapshot.evaluate import Setting, Snapshot

@@ -17,6 +17,7 @@ import shapely
 from numpy.typing import NDArray
 from scipy.spatial.transform import Rotation
 
+from lumwick.disk_cache import digest
 from lumwick.growth.form_cache import VARIANTS, form_of, variant_of
 from lumwick.growth.growth_stage import STEPS, away
 from lumwick.growth.kinds import KINDS
@@ -27,7 +28,6 @@ from lumwick.growth.plants import Plants
 from lumwick.growth.scatter import cell_numbers, gather
 from lumwick.growth.sway import bend, branch_motion
 from lumwick.growth.trampling import Body, Yields, push
-from lumwick.keep import digest
 from lumwick.place.growing import Stand
 from lumwick.snapshot.planted import Planted
 from lumwick.trace import embree
@@ -175,10 +175,10 @@ class Stands:
         self._bent: list[embree.Scene] = []
         self._settings += 1
         made = dict(self._parts(sway))
-        self._make_room()
+        self._evict()
         return made, self._bent
 
-    def _make_room(self) -> None:
+    def _evict(self) -> None:
         """Let go of forms that were not drawn for longest, but for as many as one may soon come back to: those of
         another shot of a film, or of a level that the camera has just left."""
         idle = [

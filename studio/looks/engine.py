@@ -18,8 +18,8 @@ from PIL import Image
 
 from lumwick.develop.meter import clipped, tones
 from lumwick.develop.view import develop
+from lumwick.disk_cache import digest
 from lumwick.errors import LumwickError, RenderError
-from lumwick.keep import digest
 from lumwick.lens.camera import Camera, direction_of
 from lumwick.lens.lens import FULL_FRAME_MM
 from lumwick.lens.stereo import PEOPLES_EYES
@@ -96,7 +96,7 @@ BRICK, DEEP = (214, 62, 40), (38, 92, 190)
 
 
 @dataclass(frozen=True)
-class Wish:
+class PreviewRequest:
     """A look that somebody wishes to have.
 
     Attributes
@@ -142,38 +142,40 @@ class LookEngine:
         """Bytes that this process may take before the place that was not looked at for longest is let go; and how many
         are kept at most."""
 
-    def look(self, wish: Wish) -> tuple[bytes, dict[str, Any]]:
+    def look(self, request: PreviewRequest) -> tuple[bytes, dict[str, Any]]:
         """A JPEG of the place, and what is known of it.
 
         Raises
         ------
         Superseded
         """
-        who = (wish.viewer, wish.place_id)
-        self._newest[who] = max(wish.number, self._newest.pop(who, 0))
+        who = (request.viewer, request.place_id)
+        self._newest[who] = max(request.number, self._newest.pop(who, 0))
         while len(self._newest) > VIEWERS_AT_MOST:
             self._newest.popitem(last=False)
 
         asker = ASKER.get()
 
         def stale() -> bool:
-            return self._newest.get(who, 0) > wish.number or (asker is not None and not asker.wanted())
+            return self._newest.get(who, 0) > request.number or (asker is not None and not asker.wanted())
 
-        setting = revision_setting(wish.revision_id)
+        setting = revision_setting(request.revision_id)
         if stale():
             raise Superseded
-        return LINE.run(lambda: self._look(wish, setting, stale), "another picture is traced")
+        return LINE.run(lambda: self._look(request, setting, stale), "another picture is traced")
 
-    def _look(self, wish: Wish, setting: Setting, stale: Callable[[], bool]) -> tuple[bytes, dict[str, Any]]:
+    def _look(
+        self, request: PreviewRequest, setting: Setting, stale: Callable[[], bool]
+    ) -> tuple[bytes, dict[str, Any]]:
         """A look, in the engine's own thread."""
         if stale():
             raise Superseded
-        state = self._state(wish.place_id, wish.revision_id, setting)
-        shot = setting.place.shot(wish.shot_id)
-        snapshot = evaluate(setting, shot, wish.t, self.camera(setting, shot, wish.t, wish.camera))
-        key = (light_key(setting.place, shot), round(wish.t, 6), tuple(sorted((wish.camera or {}).items())))
-        if state.key != key or wish.step > state.step:
-            self._expose(state, key, snapshot, wish.step, stale)
+        state = self._state(request.place_id, request.revision_id, setting)
+        shot = setting.place.shot(request.shot_id)
+        snapshot = evaluate(setting, shot, request.t, self.camera(setting, shot, request.t, request.camera))
+        key = (light_key(setting.place, shot), round(request.t, 6), tuple(sorted((request.camera or {}).items())))
+        if state.key != key or request.step > state.step:
+            self._expose(state, key, snapshot, request.step, stale)
         assert state.film is not None and state.light is not None
         # what does not change the light is developed again, not traced
         light = state.light
@@ -183,11 +185,11 @@ class LookEngine:
             "step": state.step,
             "note": "; ".join(state.stage.notes),
         }
-        noisy = state.film.error() > QUALITIES["study"].noise if wish.show_noise else None
+        noisy = state.film.error() > QUALITIES["study"].noise if request.show_noise else None
         pixels = develop(light, snapshot.camera, snapshot.grade, snapshot.frame)
         if noisy is not None:
             pixels[noisy] = (0.55 * pixels[noisy] + 0.45 * np.array(AMBER)).astype(np.uint8)
-        if wish.show_tones:
+        if request.show_tones:
             told, (white, black) = tones(pixels), clipped(pixels)
             known["tones"] = {"shares": told.shares.round(5).tolist(), "white": told.white, "black": told.black}
             pixels[white], pixels[black] = BRICK, DEEP
@@ -322,7 +324,7 @@ class LookEngine:
         if state is None:
             opening = Opening(revision_id)
             opening.begin()
-            self._make_room(1)
+            self._evict(1)
             state = _Open(Stage(setting), revision_id, opening)
             self._open[place_id] = state
         elif state.revision != revision_id:
@@ -351,9 +353,9 @@ class LookEngine:
         if not state.ready:
             state.ready = True
             state.opening.end()
-            self._make_room(0)
+            self._evict(0)
 
-    def _make_room(self, coming: int) -> None:
+    def _evict(self, coming: int) -> None:
         """Let places go that were not looked at for longest, until so many more may come."""
         gone = False
         while self._open and (

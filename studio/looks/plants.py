@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections import OrderedDict
 
-from lumwick.keep import digest
+from lumwick.disk_cache import digest
 from lumwick.picture import picture_at
 from lumwick.place.growing import Stand
 from lumwick.plant_sheet import Sheet, sheet

@@ -14,8 +14,8 @@ from numpy.typing import NDArray
 
 from lumwick.built.floors import model_of
 from lumwick.built.outline import outline
+from lumwick.disk_cache import digest
 from lumwick.errors import LumwickError, PlaceError
-from lumwick.keep import digest
 from lumwick.land.ground import Ground
 from lumwick.lens.lens import Lens
 from lumwick.motion.channel import Channel, ColourChannel, MomentChannel

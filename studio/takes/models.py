@@ -31,7 +31,7 @@ from studio.takes.store import StoredFile, stored
 FRAMES_AT_MOST = 20_000
 SPARE_BYTES = 300_000_000
 
-HANDS = 2
+JOBS_PER_TAKE = 2
 """Jobs enqueued for a take: as many workers may share its frames."""
 RENDER, FILM = "studio.takes.tasks.render_take", "studio.takes.tasks.make_film"
 FILM_FIRST = 10
@@ -306,7 +306,7 @@ class Take(models.Model):
             number = (locked.takes.aggregate(models.Max("number"))["number__max"] or 0) + 1
             take = cls.objects.create(place=locked, revision=place.head, number=number, **fields)
             take.lay_out_frames(keys)
-            for _ in range(min(HANDS, take.count)):
+            for _ in range(min(JOBS_PER_TAKE, take.count)):
                 enqueue(take)
         return take
 

@@ -9,7 +9,7 @@ import pytest
 from PIL import Image
 from playwright.sync_api import Browser, Page, expect
 
-from lumwick.built.bring.taking import take_over
+from lumwick.built.bring.importing import import_model
 from studio.guests.models import Answer, Link
 from studio.places.models import Place
 from tests.browser.conftest import looked, new_look, sign_in, ws
@@ -144,7 +144,7 @@ def test_a_model_that_moves_plays_and_the_place_goes_out_with_it(page: Page, liv
         page.get_by_role("link", name="Hand it on").click()
     with zipfile.ZipFile(got.value.path()) as z:
         (name,) = [n for n in z.namelist() if n.endswith(".usd")]
-        (taken,) = take_over({"place.usd": z.read(name)})
+        (taken,) = import_model({"place.usd": z.read(name)})
     assert taken.motions and taken.motions[0].seconds == pytest.approx(2 / 24)
 
 

@@ -14,8 +14,8 @@ from PIL import Image
 from typer.testing import CliRunner
 
 from lumwick.built.bring.bundle import models, read_from, unzipped
+from lumwick.built.bring.importing import import_model, set_down
 from lumwick.built.bring.scale import guess, length
-from lumwick.built.bring.taking import set_down, take_over
 from lumwick.built.bring.texture_set import TextureSet, meant, size_of, texture_sets
 from lumwick.built.gltf import Writer
 from lumwick.built.gltf_out import glb_of
@@ -74,7 +74,7 @@ def zipped(files: dict[str, bytes]) -> bytes:
 
 
 def test_a_gltf_with_side_files_becomes_one_file() -> None:
-    (taken,) = take_over(in_files())
+    (taken,) = import_model(in_files())
     assert (taken.name, taken.file, taken.notes) == ("board", "board.glb", ())
     again = read_mesh(taken.data, taken.file)  # nothing beside it
     (part,) = again.parts
@@ -83,24 +83,24 @@ def test_a_gltf_with_side_files_becomes_one_file() -> None:
     assert again.bounds[1] == pytest.approx([1, 0, 1]) and len(part.triangles) == 2
     assert taken.line() == "board: 2 triangles, 1 surface, 1 texture, 1 m x 0 mm x 1 m."
     # as a zip, and as single files without their folders
-    assert take_over({"boat.zip": zipped(in_files())})[0].data == taken.data
+    assert import_model({"boat.zip": zipped(in_files())})[0].data == taken.data
     flat = {Path(name).name: data for name, data in in_files().items()}
-    assert take_over(flat)[0].data == taken.data
+    assert import_model(flat)[0].data == taken.data
 
 
 def test_a_missing_mesh_is_refused_by_name_and_a_missing_texture_is_told() -> None:
     files = in_files()
     del files["boat/parts/board.bin"]
     with pytest.raises(PlaceError, match=r"board\.gltf keeps its mesh in board\.bin"):
-        take_over(files)
+        import_model(files)
     files = in_files()
     del files["boat/maps/paint.png"]
-    (taken,) = take_over(files)
+    (taken,) = import_model(files)
     assert taken.notes == ("the texture paint.png is missing: a neutral grey stands for it",)
     grey = taken.mesh.parts[0].surface.colour_map
     assert grey is not None and (grey[..., :3] == 128).all()
     files["boat/maps/paint.png"] = b"not a picture"
-    assert take_over(files)[0].notes == ("the texture paint.png cannot be read: a neutral grey stands for it",)
+    assert import_model(files)[0].notes == ("the texture paint.png cannot be read: a neutral grey stands for it",)
 
 
 def test_files_are_found_by_folder_first_and_by_name_if_there_is_one() -> None:
@@ -124,7 +124,7 @@ def test_files_are_found_by_folder_first_and_by_name_if_there_is_one() -> None:
 )
 def test_bundles_that_cannot_be_used_are_refused(files: dict[str, bytes], words: str) -> None:
     with pytest.raises(PlaceError, match=words):
-        take_over(files)
+        import_model(files)
 
 
 def test_a_zip_is_not_believed_in_what_it_says_of_its_size() -> None:
@@ -186,14 +186,14 @@ def test_lengths_in_words() -> None:
 def test_models_stand_side_by_side_with_their_feet_on_the_floor() -> None:
     box = trimesh.creation.box((400, 200, 100))  # its own zero is in its middle
     boxes = {"a.stl": box.export(file_type="stl"), "b.stl": box.export(file_type="stl")}
-    taken = take_over(boxes)
+    taken = import_model(boxes)
     assert [one.guess.taken.unit for one in taken] == ["centimetres", "centimetres"]
     first, second = set_down(taken, ["m1", "m2"], lambda x, y: 3.0 + x / 100, 10.0, -5.0)
     assert (first.east, first.north, first.up, first.scale) == pytest.approx((10.0, -5.0, 3.1 + 0.5, 0.01))
     assert second.east == pytest.approx(10.0 + 4.0 + 0.5)  # four metres wide each, half a metre between
     # one whose own zero is far away stands where it was asked to
     box.apply_translation((1000, 0, 0))
-    (there,) = set_down(take_over({"a.stl": box.export(file_type="stl")}), ["m"], lambda x, y: 0.0, 0.0, 0.0)
+    (there,) = set_down(import_model({"a.stl": box.export(file_type="stl")}), ["m"], lambda x, y: 0.0, 0.0, 0.0)
     assert there.east == pytest.approx(-10.0)
 
 
@@ -235,18 +235,18 @@ def test_nodes_in_a_ring_and_numbers_that_are_none_are_refused() -> None:
         }
         return w.file({**base, "nodes": [{"mesh": 0}], **changes})
 
-    assert len(take_over({"a.glb": told()})) == 1
+    assert len(import_model({"a.glb": told()})) == 1
     with pytest.raises(PlaceError, match="in a ring"):
-        take_over({"a.glb": told(nodes=[{"children": [1]}, {"children": [0]}])})
+        import_model({"a.glb": told(nodes=[{"children": [1]}, {"children": [0]}])})
     with pytest.raises(PlaceError, match="hangs from two"):
-        take_over({"a.glb": told(nodes=[{"children": [2]}, {"children": [2]}, {"mesh": 0}])})
+        import_model({"a.glb": told(nodes=[{"children": [2]}, {"children": [2]}, {"mesh": 0}])})
     with pytest.raises(PlaceError, match="damaged"):
-        take_over({"a.glb": told(nodes=[{"mesh": 5}])})
+        import_model({"a.glb": told(nodes=[{"mesh": 5}])})
     w = Writer()
     at = w.array(np.full((3, 3), np.inf, np.float32), "VEC3")
     meshes = [{"primitives": [{"attributes": {"POSITION": at}}]}]
     with pytest.raises(PlaceError, match="no numbers, or infinite"):
-        take_over({"a.glb": w.file({"asset": {"version": "2.0"}, "meshes": meshes, "nodes": [{"mesh": 0}]})})
+        import_model({"a.glb": w.file({"asset": {"version": "2.0"}, "meshes": meshes, "nodes": [{"mesh": 0}]})})
 
 
 def test_bring_from_the_command_line(tmp_path: Path, marsh: Ground) -> None:
@@ -274,8 +274,8 @@ def test_a_single_file_brings_what_lies_beside_it_and_no_other_model(tmp_path: P
         (tmp_path / name).parent.mkdir(parents=True, exist_ok=True)
         (tmp_path / name).write_bytes(data)
     files, chosen = read_from(tmp_path / "boat" / "board.gltf")
-    assert chosen == ["board.gltf"] and len(take_over(files, chosen)) == 1
-    assert len(take_over(*read_from(tmp_path / "boat"))) == 2
+    assert chosen == ["board.gltf"] and len(import_model(files, chosen)) == 1
+    assert len(import_model(*read_from(tmp_path / "boat"))) == 2
 
 
 # -- sets of textures -------------------------------------------------------------------------------------------

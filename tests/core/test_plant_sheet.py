@@ -17,9 +17,9 @@ from typer.testing import CliRunner
 
 from lumwick import cli
 from lumwick.demo_meadow import down
+from lumwick.disk_cache import digest
 from lumwick.errors import PlaceError
 from lumwick.growth.kinds import KINDS, USUAL
-from lumwick.keep import digest
 from lumwick.land.ground import Ground
 from lumwick.motion.channel import Channel, Key
 from lumwick.picture import load_setting, picture_at

@@ -10,7 +10,7 @@ import pytest
 import trimesh
 from typer.testing import CliRunner
 
-from lumwick.built.bring.taking import take_over
+from lumwick.built.bring.importing import import_model
 from lumwick.built.gltf_motion import Motion
 from lumwick.built.meshes import Mesh, MeshPart, MeshSurface
 from lumwick.built.reduced import reduced, triangles_of
@@ -88,7 +88,7 @@ def test_command_brings_fewer_triangles(tmp_path: Path, marsh: Ground) -> None:
 
 
 def test_what_moves_by_itself_is_not_reduced() -> None:
-    still = take_over({"ball.ply": trimesh.creation.icosphere(subdivisions=3).export(file_type="ply")})[0]
+    still = import_model({"ball.ply": trimesh.creation.icosphere(subdivisions=3).export(file_type="ply")})[0]
     assert triangles_of(still.reduced(200).mesh) == pytest.approx(200, abs=4)
     with pytest.raises(PlaceError, match="moves by itself"):
         replace(still, motions=(Motion("wag", 1.0),)).reduced(200)

@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 from scipy import ndimage
 
-from lumwick import keep
+from lumwick import disk_cache
 from lumwick.air.bands import LUMA
 from lumwick.deliver.frames import cut_out, matte, names_of
 from lumwick.develop.flicker import flicker
@@ -166,22 +166,22 @@ def test_kept_arrays_come_back_and_damage_is_mended(tmp_path: Path, monkeypatch:
         return {"a": np.arange(5), "b": np.ones((2, 2))}
 
     for _ in range(2):
-        assert keep.cached("thing", "key", make)["a"].tolist() == [0, 1, 2, 3, 4]
+        assert disk_cache.cached("thing", "key", make)["a"].tolist() == [0, 1, 2, 3, 4]
     assert len(made) == 1
-    (file,) = keep.folder().iterdir()
+    (file,) = disk_cache.folder().iterdir()
     file.write_bytes(b"junk")
-    assert keep.cached("thing", "key", make)["b"].shape == (2, 2) and len(made) == 2
-    keep.cached("thing", "other key", make)
+    assert disk_cache.cached("thing", "key", make)["b"].shape == (2, 2) and len(made) == 2
+    disk_cache.cached("thing", "other key", make)
     assert len(made) == 3
     # what was not used for longest makes room
-    whole = keep.folder().parent
+    whole = disk_cache.folder().parent
     os.utime(file, (1, 1))
-    keep.make_room(whole, sum(f.stat().st_size for f in keep.folder().iterdir()) - 1)
-    assert not file.exists() and len(list(keep.folder().iterdir())) == 1
-    keep.make_room(whole, 0)
+    disk_cache.evict(whole, sum(f.stat().st_size for f in disk_cache.folder().iterdir()) - 1)
+    assert not file.exists() and len(list(disk_cache.folder().iterdir())) == 1
+    disk_cache.evict(whole, 0)
     assert not list(whole.iterdir())
     monkeypatch.setenv("NUMBA_CACHE_DIR", "/proc/none/x")
-    assert keep.cached("thing", "key", make)["a"].size == 5  # a place that cannot be written costs time alone
+    assert disk_cache.cached("thing", "key", make)["a"].size == 5  # a place that cannot be written costs time alone
 
 
 @pytest.mark.parametrize("samples", [16, 48])

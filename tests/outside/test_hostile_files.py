@@ -26,7 +26,7 @@ from PIL import Image
 from rasterio.transform import from_origin
 
 from lumwick.built.bring.bundle import gathered
-from lumwick.built.bring.taking import take_over
+from lumwick.built.bring.importing import import_model
 from lumwick.built.gobo_film import read_gobo_film
 from lumwick.built.meshes import read_mesh
 from lumwick.deliver.paths_in import read_path
@@ -100,7 +100,7 @@ def test_an_array_of_nothing_is_not_believed_in_its_length() -> None:
     """An accessor without a view: 33 million corners out of no bytes."""
     position = {"componentType": 5126, "count": 33_000_000, "type": "VEC3"}
     data = one_mesh([position], [{"mesh": 0}], {"attributes": {"POSITION": 0}})
-    for read in (lambda: read_mesh(data, "a.gltf"), lambda: take_over({"a.gltf": data})):
+    for read in (lambda: read_mesh(data, "a.gltf"), lambda: import_model({"a.gltf": data})):
         costs(read, "cannot be read|corners")
     sound = one_mesh([POSITION], [{"mesh": 0}], {"attributes": {"POSITION": 0}})
     assert len(read_mesh(sound, "a.gltf").parts[0].triangles) == 1
@@ -112,11 +112,11 @@ def test_copies_are_counted_before_they_are_made() -> None:
     rows = {"componentType": 5126, "count": 3, "type": "VEC3", "bufferView": 0}
     wide = {"componentType": 5126, "count": 90_000_000, "type": "VEC3", "bufferView": 0}
     instanced = one_mesh([POSITION, wide], [{"mesh": 0, "extensions": many}], {"attributes": {"POSITION": 0}})
-    costs(lambda: take_over({"a.gltf": instanced}), "copies")
+    costs(lambda: import_model({"a.gltf": instanced}), "copies")
     nodes = [{"mesh": 0} for _ in range(250_000)]
     costs(lambda: read_mesh(one_mesh([POSITION], nodes, {"attributes": {"POSITION": 0}}), "a.gltf"), "copies")
     few = one_mesh([POSITION, rows], [{"mesh": 0, "extensions": many}], {"attributes": {"POSITION": 0}})
-    assert len(take_over({"a.gltf": few})[0].mesh.parts[0].triangles) == 3
+    assert len(import_model({"a.gltf": few})[0].mesh.parts[0].triangles) == 3
 
 
 @pytest.mark.parametrize(("depth", "colour"), [(16, 0), (8, 6), (16, 6)])
@@ -382,12 +382,12 @@ def test_a_stage_refers_to_what_was_brought_alone(tmp_path: Path) -> None:
     outside.write_text(f'#usda 1.0\n(defaultPrim = "r")\ndef Xform "r" {{\n{USD_MESH}\n}}')
     for name in (str(outside), "../outside.usda", f"file:{outside}", "/etc/hostname", "http://127.0.0.1:9/a.usda"):
         stage = f'#usda 1.0\ndef "a" (references = @{name}@) {{}}'.encode()
-        costs(lambda stage=stage: take_over({"a.usda": stage}), "no file of what was brought")
+        costs(lambda stage=stage: import_model({"a.usda": stage}), "no file of what was brought")
         costs(lambda stage=stage: read_path(stage, "a.usda", Site()), "no file of what was brought")
     sub = f"#usda 1.0\n(subLayers = [@{outside}@])".encode()
-    costs(lambda: take_over({"a.usda": sub}), "no file of what was brought")
+    costs(lambda: import_model({"a.usda": sub}), "no file of what was brought")
     inner = outside.read_bytes()
-    whole = take_over({"a.usda": b'#usda 1.0\ndef "a" (references = @./in.usda@) {}', "in.usda": inner})
+    whole = import_model({"a.usda": b'#usda 1.0\ndef "a" (references = @./in.usda@) {}', "in.usda": inner})
     assert len(whole[0].mesh.parts) == 1
 
 
@@ -400,14 +400,14 @@ def test_classes_that_refer_twice_each() -> None:
     ]
     stage = ("#usda 1.0\n" + "\n".join(parts) + '\ndef "all" (references = </c30>) {}').encode()
     assert len(stage) < 4000
-    costs(lambda: take_over({"a.usda": stage}), "over and over")
+    costs(lambda: import_model({"a.usda": stage}), "over and over")
     costs(lambda: read_path(stage, "a.usda", Site()), "over and over")
 
 
 def test_a_damaged_stage_is_told() -> None:
     for data in (b"PXR-USDC" + bytes(80), b"#usda 1.0\ndef Mesh {", b"#usda 1.0\n(startTimeCode = 1", b""):
         with pytest.raises((PlaceError, RouteError)):
-            take_over({"a.usd": data})
+            import_model({"a.usd": data})
 
 
 # -- large honest files -------------------------------------------------------------------------------------------
@@ -463,7 +463,7 @@ def test_bytes_turned_cut_and_zeroed_end_in_a_sentence(name: str) -> None:
         elif name.endswith(".zip"):
             unpack(held)
         else:
-            take_over({name: held})
+            import_model({name: held})
 
     for _ in range(40):
         held = bytearray(data)
@@ -503,7 +503,7 @@ def test_draco_that_is_damaged_is_told() -> None:
             "scenes": [{"nodes": [0]}],
         }
         try:
-            take_over({"a.gltf": gltf(told, bytes(held))})
+            import_model({"a.gltf": gltf(told, bytes(held))})
         except PlaceError as error:
             assert "cannot be read" in str(error) or "holds no triangles" in str(error)
 
@@ -515,4 +515,4 @@ def test_the_kind_of_a_model_is_told_by_its_bytes() -> None:
     mesh = read_mesh(ply, "box.obj")
     assert len(mesh.parts[0].triangles) == 12 and "ply" in " ".join(mesh.notes)
     stl = trimesh.creation.box((1, 2, 3)).export(file_type="stl")
-    assert take_over({"box.ply": stl})[0].mesh.bounds[1][2] == pytest.approx(1.5)
+    assert import_model({"box.ply": stl})[0].mesh.bounds[1][2] == pytest.approx(1.5)

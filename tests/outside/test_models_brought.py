@@ -14,7 +14,7 @@ import pytest
 import trimesh
 from pxr import Gf, Sdf, Usd, UsdGeom, UsdShade, UsdSkel, Vt
 
-from lumwick.built.bring.taking import set_down, take_over
+from lumwick.built.bring.importing import import_model, set_down
 from lumwick.built.gltf import Writer, opened
 from lumwick.built.gltf_motion import Moving
 from lumwick.built.gltf_scene import pieces
@@ -67,8 +67,8 @@ def test_draco_is_the_same_model_as_uncompressed() -> None:
     draco = {"bufferView": view, "attributes": {"POSITION": number}}
     told = told_of({"POSITION": 0}, 1, primitive={"extensions": {"KHR_draco_mesh_compression": draco}})
     told |= {"extensionsRequired": ["KHR_draco_mesh_compression"], "extensionsUsed": ["KHR_draco_mesh_compression"]}
-    (taken,) = take_over({"ball.glb": w.file(told)})
-    (plain,) = take_over({"ball.glb": plain_ball()})
+    (taken,) = import_model({"ball.glb": w.file(told)})
+    (plain,) = import_model({"ball.glb": plain_ball()})
     # 16 bits over 1.4 m of the model, twice as large where it is scaled most
     assert np.abs(corners_of(taken.mesh).mean(1) - corners_of(plain.mesh).mean(1)).max() < 2 * 1.4 / 2**16
     g, _ = opened(taken.data)
@@ -108,8 +108,8 @@ def test_meshopt_is_the_same_model_to_the_last_digit() -> None:
             {"bufferView": 1, "componentType": 5125, "count": len(t), "type": "SCALAR"},
         ],
     }
-    (taken,) = take_over({"ball.gltf": json.dumps(told).encode(), "ball.bin": body})
-    (plain,) = take_over({"ball.glb": plain_ball()})
+    (taken,) = import_model({"ball.gltf": json.dumps(told).encode(), "ball.bin": body})
+    (plain,) = import_model({"ball.glb": plain_ball()})
     assert np.array_equal(corners_of(taken.mesh), corners_of(plain.mesh))
 
 
@@ -122,8 +122,8 @@ def test_quantized_positions_are_the_same_model() -> None:
     told = told_of({"POSITION": at}, w.array(BALL.faces.reshape(-1, 1).astype(np.uint16), "SCALAR"))
     told["nodes"][0]["scale"] = [0.7, 1.4, 0.35]
     told |= {"extensionsRequired": ["KHR_mesh_quantization"]}
-    (taken,) = take_over({"ball.glb": w.file(told)})
-    (plain,) = take_over({"ball.glb": plain_ball()})
+    (taken,) = import_model({"ball.glb": w.file(told)})
+    (plain,) = import_model({"ball.glb": plain_ball()})
     assert np.abs(corners_of(taken.mesh).mean(1) - corners_of(plain.mesh).mean(1)).max() < 1e-4
 
 
@@ -131,7 +131,7 @@ def test_gltf_stands_where_trimesh_puts_it() -> None:
     data = plain_ball()
     scene = trimesh.load(trimesh.util.wrap_as_stream(data), file_type="glb", process=False)
     theirs = scene.to_geometry() if hasattr(scene, "to_geometry") else scene.dump(concatenate=True)
-    (taken,) = take_over({"ball.glb": data})
+    (taken,) = import_model({"ball.glb": data})
     v = np.asarray(theirs.vertices)
     y_up = np.stack([v[:, 0], -v[:, 2], v[:, 1]], 1)[np.asarray(theirs.faces)]
     assert corners_of(taken.mesh) == pytest.approx(in_order(y_up), abs=1e-5)
@@ -173,7 +173,7 @@ def test_a_skin_bends_as_worked_by_hand() -> None:
     # about (0, 1): (x, y) goes to (1 - y, 1 + x); at half weight to the mean of both places
     by_hand = [[-0.5, 0], [0.5, 0], [-0.25, 0.75], [0.25, 1.25], [-1, 0.5], [-1, 1.5]]
     assert piece.vertices[:, :2] == pytest.approx(np.array(by_hand), abs=1e-6)
-    (taken,) = take_over({"strip.glb": w.file(told)})  # and after it was taken over
+    (taken,) = import_model({"strip.glb": w.file(told)})  # and after it was taken over
     assert taken.mesh.bounds[1] - taken.mesh.bounds[0] == pytest.approx([1.5, 0, 1.5], abs=1e-6)
 
 
@@ -235,7 +235,7 @@ def test_usd_units_axis_and_instances_stand_as_usd_core_says(tmp_path: Path, per
     many.CreateProtoIndicesAttr([0, 0])
     many.CreatePositionsAttr(Vt.Vec3fArray([(0, 0, 5), (7, 0, 5)]))
     stage.Save()
-    (taken,) = take_over({"board.usda": path.read_bytes()})
+    (taken,) = import_model({"board.usda": path.read_bytes()})
     assert sum(len(p.triangles) for p in taken.mesh.parts) == 3 + 2
     # every point by usd-core, in its own axes and units
     where = UsdGeom.XformCache(0).GetLocalToWorldTransform(mesh.GetPrim())
@@ -276,7 +276,7 @@ def test_usd_materials_subsets_and_a_package(tmp_path: Path) -> None:
 
     assert UsdUtils.CreateNewUsdzPackage(str(path), str(package))
     for name, data in (("board.usda", path.read_bytes()), ("board.usdz", package.read_bytes())):
-        (taken,) = take_over({name: data})
+        (taken,) = import_model({name: data})
         told = {p.surface.name: (p.surface.metalness, len(p.triangles)) for p in taken.mesh.parts}
         assert told == {"Red": (0.0, 1), "Brass": (1.0, 1)}, name
         assert {p.surface.name: p.surface.colour for p in taken.mesh.parts}["Red"] == pytest.approx((0.8, 0.1, 0.1))
@@ -298,7 +298,7 @@ def test_usd_time_samples_play_as_usd_core_says(tmp_path: Path) -> None:
     flag.CreateFaceVertexCountsAttr([3])
     flag.CreateFaceVertexIndicesAttr([0, 1, 2])
     stage.Save()
-    (taken,) = take_over({"flag.usda": path.read_bytes()})
+    (taken,) = import_model({"flag.usda": path.read_bytes()})
     (motion,) = taken.motions
     assert motion.seconds == pytest.approx(1.0) and "1 motion" in taken.line()
     model = Moving(taken.data, taken.file, True)
@@ -340,7 +340,7 @@ def test_usd_joints_bend_as_usd_skel_says(tmp_path: Path) -> None:
     binding.CreateJointWeightsPrimvar(False, 1).Set([1.0, 1.0, 1.0])
     assert root
     stage.Save()
-    (taken,) = take_over({"arm.usda": path.read_bytes()})
+    (taken,) = import_model({"arm.usda": path.read_bytes()})
     ((ours, _),) = Moving(taken.data, taken.file, True).posed(0, 1.0)
     # the corner a metre above the second joint at (0, 1, 0) lies to its west after a quarter about z
     assert ours[2] == pytest.approx([-1, 0, 1], abs=1e-4) and ours[1] == pytest.approx([0.5, 0, 0], abs=1e-5)

@@ -14,7 +14,7 @@ from pxr import Usd, UsdGeom, UsdLux, UsdShade
 from typer.testing import CliRunner
 
 from lumwick.built.bring.bundle import read_from
-from lumwick.built.bring.taking import take_over
+from lumwick.built.bring.importing import import_model
 from lumwick.built.gltf_motion import Moving
 from lumwick.cli import app
 from lumwick.deliver.whole import KINDS, Range, gather, hand_on, told_size
@@ -173,7 +173,7 @@ def test_usds_own_validators_pass_it(stage: tuple[Any, Path]) -> None:
 def test_we_read_it_back_ourselves(setting: Setting, stage: tuple[Any, Path]) -> None:
     few = stage[1].parent / "few.usd"
     hand_on(gather(setting, setting.place.shots[0], Range(1, 1, None, ("things",))), few)
-    (taken,) = take_over(*read_from(few))
+    (taken,) = import_model(*read_from(few))
     low, high = taken.mesh.bounds
     corners = []
     drawn = Stage(setting)

@@ -14,7 +14,7 @@ from PIL import Image
 
 from lumwick.place.files import unpack
 from lumwick.place.objects import Gobo
-from studio.looks.engine import ENGINE_OF_LOOKS, Wish
+from studio.looks.engine import ENGINE_OF_LOOKS, PreviewRequest
 from studio.looks.settings import revision_setting
 from tests.core.test_bringing_in import in_files, zipped
 from tests.core.test_develop import cube
@@ -67,7 +67,7 @@ def test_a_model_is_set_down_lit_and_exported_with_its_file(signed_in: Client, p
     assert west == pytest.approx(-1, abs=0.02)
     assert mark == {"id": "model1", "name": "box", "of": "things", "east": 3, "north": 9, "turn": 0, "scale": 1}
     data, known = ENGINE_OF_LOOKS.look(
-        Wish(
+        PreviewRequest(
             "v",
             place.pk,
             place.head.pk,
@@ -205,7 +205,7 @@ def test_light_from_a_picture_and_a_table(signed_in: Client, place: Any, tmp_pat
     )
     assert bring(signed_in, place, "t.cube", cube(lambda c: c), "file", "/shots/a/develop/lut").status_code == 200
     place.refresh_from_db()
-    data, _ = ENGINE_OF_LOOKS.look(Wish("v", place.pk, place.head.pk, "a", 0.0, None, 1, 9))
+    data, _ = ENGINE_OF_LOOKS.look(PreviewRequest("v", place.pk, place.head.pk, "a", 0.0, None, 1, 9))
     assert len(data) > 1000 and ENGINE_OF_LOOKS._open[place.pk].stage.world.lights.panorama.shape == (8, 16, 3)
 
 
@@ -218,7 +218,7 @@ def test_white_from_a_grey_in_the_look(signed_in: Client, place: Any) -> None:
 
     ENGINE_OF_LOOKS._open.pop(place.pk, None)
     assert "Wait for the look" in pick().json()["error"]
-    ENGINE_OF_LOOKS.look(Wish("v", place.pk, place.head.pk, "a", 0.0, None, 1, 1))
+    ENGINE_OF_LOOKS.look(PreviewRequest("v", place.pk, place.head.pk, "a", 0.0, None, 1, 1))
     state = ENGINE_OF_LOOKS._open[place.pk]
     assert state.light is not None
     state.light[:] = np.array([1.3, 1.0, 0.6], np.float32) * 500  # a warm grey
@@ -233,8 +233,8 @@ def test_white_from_a_grey_in_the_look(signed_in: Client, place: Any) -> None:
 
 
 def test_noise_is_shown_in_amber_where_the_look_still_needs_samples(place: Any) -> None:
-    plain, _ = ENGINE_OF_LOOKS.look(Wish("v", place.pk, place.head.pk, "a", 0.0, None, 1, 1))
-    shown, _ = ENGINE_OF_LOOKS.look(Wish("v", place.pk, place.head.pk, "a", 0.0, None, 1, 1, True))
+    plain, _ = ENGINE_OF_LOOKS.look(PreviewRequest("v", place.pk, place.head.pk, "a", 0.0, None, 1, 1))
+    shown, _ = ENGINE_OF_LOOKS.look(PreviewRequest("v", place.pk, place.head.pk, "a", 0.0, None, 1, 1, True))
     a, b = (np.asarray(Image.open(io.BytesIO(d)).convert("RGB")).astype(float) for d in (plain, shown))
     assert (b[..., 0] - a[..., 0]).max() > 40 and not np.array_equal(a, b)
 

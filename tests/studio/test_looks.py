@@ -14,9 +14,9 @@ from lumwick.errors import RenderError
 from lumwick.snapshot.evaluate import evaluate
 from lumwick.trace.quality import Quality
 from lumwick.trace.stage import Stage
-from studio.looks.beforehand import open_beforehand
-from studio.looks.engine import STEPS, LookEngine, Superseded, Wish, jpeg, light_key
+from studio.looks.engine import STEPS, LookEngine, PreviewRequest, Superseded, jpeg, light_key
 from studio.looks.line import LINE
+from studio.looks.preload import preload
 from studio.looks.settings import revision_setting
 from studio.places.models import Place
 from tests.studio.conftest import kept_place
@@ -33,7 +33,7 @@ def test_refinements_grow_in_size_and_samples(place: Any) -> None:
     head = place.head.pk
     sizes, samples = [], []
     for step in range(len(STEPS)):
-        data, known = engine.look(Wish("v", place.pk, head, "a", 0.4, None, step, 1))
+        data, known = engine.look(PreviewRequest("v", place.pk, head, "a", 0.4, None, step, 1))
         sizes.append(pixels(data).shape[:2])
         samples.append(known["samples"])
         assert known["last"] == (step == len(STEPS) - 1)
@@ -43,13 +43,13 @@ def test_refinements_grow_in_size_and_samples(place: Any) -> None:
 
 def test_a_wish_sets_its_stage_once_unless_it_was_moved_meanwhile(place: Any, monkeypatch: pytest.MonkeyPatch) -> None:
     engine, moved = LookEngine(), []
-    engine.look(Wish("v", place.pk, place.head.pk, "a", 0.1, None, 0, 1))
+    engine.look(PreviewRequest("v", place.pk, place.head.pk, "a", 0.1, None, 0, 1))
     really = Stage.set
     monkeypatch.setattr(Stage, "set", lambda stage, *given: (moved.append(1), really(stage, *given)))
 
     def shown(t: float, steps: tuple[int, ...]) -> np.ndarray:
         for step in steps:
-            data, _ = engine.look(Wish("v", place.pk, place.head.pk, "a", t, None, step, 1))
+            data, _ = engine.look(PreviewRequest("v", place.pk, place.head.pk, "a", t, None, step, 1))
         return pixels(data)
 
     at_once = shown(0.4, (0, 1, 2))
@@ -65,9 +65,9 @@ def test_the_finished_look_is_the_same_whatever_was_looked_at_before(place: Any)
     own = {"x": 3.0, "y": -30.0, "z": 9.0, "bearing": 20.0, "pitch": -8.0, "focal": 30.0}
     for t, camera in ((0.0, None), (0.7, own), (0.2, None)):
         for step in (0, 1):
-            wandered.look(Wish("v", place.pk, place.head.pk, "a", t, camera, step, 1))
+            wandered.look(PreviewRequest("v", place.pk, place.head.pk, "a", t, camera, step, 1))
     last = [
-        engine.look(Wish("v", place.pk, place.head.pk, "a", 0.5, own, step, 1))[0]
+        engine.look(PreviewRequest("v", place.pk, place.head.pk, "a", 0.5, own, step, 1))[0]
         for engine in (wandered, fresh)
         for step in (0, 1, 2)
     ]
@@ -76,11 +76,11 @@ def test_the_finished_look_is_the_same_whatever_was_looked_at_before(place: Any)
 
 def test_an_older_wish_gives_way(place: Any) -> None:
     engine = LookEngine()
-    engine.look(Wish("v", place.pk, place.head.pk, "a", 0.0, None, 0, 5))
+    engine.look(PreviewRequest("v", place.pk, place.head.pk, "a", 0.0, None, 0, 5))
     with pytest.raises(Superseded):
-        engine.look(Wish("v", place.pk, place.head.pk, "a", 0.0, None, 1, 4))
+        engine.look(PreviewRequest("v", place.pk, place.head.pk, "a", 0.0, None, 1, 4))
     engine.look(
-        Wish("somebody else", place.pk, place.head.pk, "a", 0.0, None, 0, 1)
+        PreviewRequest("somebody else", place.pk, place.head.pk, "a", 0.0, None, 0, 1)
     )  # another viewer's wishes are their own
 
 
@@ -88,11 +88,11 @@ def test_an_older_wish_gives_way(place: Any) -> None:
 def test_a_refinement_under_way_stops_for_a_newer_wish(place: Any) -> None:
     engine, told = LookEngine(), []
     for step in (0, 1, 2):
-        engine.look(Wish("v", place.pk, place.head.pk, "a", 0.0, None, step, 1))
+        engine.look(PreviewRequest("v", place.pk, place.head.pk, "a", 0.0, None, step, 1))
 
     def refine() -> None:
         try:
-            engine.look(Wish("v", place.pk, place.head.pk, "a", 0.0, None, 4, 1))
+            engine.look(PreviewRequest("v", place.pk, place.head.pk, "a", 0.0, None, 4, 1))
             told.append("finished")
         except Superseded:
             told.append("gave way")
@@ -102,7 +102,7 @@ def test_a_refinement_under_way_stops_for_a_newer_wish(place: Any) -> None:
     worker.start()
     while not LINE.busy and worker.is_alive():
         pass
-    data, known = engine.look(Wish("v", place.pk, place.head.pk, "a", 0.3, None, 0, 2))
+    data, known = engine.look(PreviewRequest("v", place.pk, place.head.pk, "a", 0.3, None, 0, 2))
     worker.join()
     assert told == ["gave way"] and known["samples"] == 1 and pixels(data).std() > 5
 
@@ -111,16 +111,16 @@ def test_two_places_are_kept_and_the_third_pushes_out_the_oldest(account: Any) -
     engine = LookEngine(room=10**12, keep=2)  # whatever the tests before it took
     places = [kept_place(account) for _ in range(3)]
     for p in places:
-        engine.look(Wish("v", p.pk, p.head.pk, "a", 0.0, None, 0, 1))
+        engine.look(PreviewRequest("v", p.pk, p.head.pk, "a", 0.0, None, 0, 1))
     assert list(engine._open) == [places[1].pk, places[2].pk]
 
 
 def test_an_edit_is_seen_in_the_next_look(place: Any) -> None:
     engine = LookEngine()
-    before, _ = engine.look(Wish("v", place.pk, place.head.pk, "a", 0.0, None, 0, 1))
+    before, _ = engine.look(PreviewRequest("v", place.pk, place.head.pk, "a", 0.0, None, 0, 1))
     place.edit(1, {"op": "set", "path": "/shots/a/clock/start", "value": "2026-06-05T21:20"})
     place.refresh_from_db()
-    after, _ = engine.look(Wish("v", place.pk, place.head.pk, "a", 0.0, None, 0, 2))
+    after, _ = engine.look(PreviewRequest("v", place.pk, place.head.pk, "a", 0.0, None, 0, 2))
     assert pixels(after).mean() < 0.5 * pixels(before).mean()
 
 
@@ -128,7 +128,7 @@ def test_a_place_without_a_station_still_has_a_look(place: Any) -> None:
     for n, sid in enumerate(("s1", "s2", "s3"), 1):
         place.edit(n, {"op": "remove_station", "shot": "a", "station": sid})
     place.refresh_from_db()
-    data, _ = LookEngine().look(Wish("v", place.pk, place.head.pk, "a", 0.0, None, 0, 1))
+    data, _ = LookEngine().look(PreviewRequest("v", place.pk, place.head.pk, "a", 0.0, None, 0, 1))
     assert pixels(data).std() > 5
 
 
@@ -151,14 +151,14 @@ def test_jpeg_is_a_picture() -> None:
 def test_developing_anew_traces_nothing(place: Any, monkeypatch: pytest.MonkeyPatch) -> None:
     engine = LookEngine()
     for step in (0, 1, 2):
-        before, _ = engine.look(Wish("v", place.pk, place.head.pk, "a", 0.2, None, step, 1))
+        before, _ = engine.look(PreviewRequest("v", place.pk, place.head.pk, "a", 0.2, None, step, 1))
     monkeypatch.setattr("studio.looks.engine.expose", lambda *_, **__: pytest.fail("traced again"))
     for n, (path, value) in enumerate(
         (("develop/saturation", 0.0), ("exposure/ev100", 12.5), ("exposure/kelvin", 4000), ("develop/vignette", 2.0)), 1
     ):
         place.edit(n, {"op": "set", "path": f"/shots/a/{path}", "value": value})
         place.refresh_from_db()
-        after, known = engine.look(Wish("v", place.pk, place.head.pk, "a", 0.2, None, 0, n + 1))
+        after, known = engine.look(PreviewRequest("v", place.pk, place.head.pk, "a", 0.2, None, 0, n + 1))
         assert known["samples"] == 2 and known["step"] == 2 and after != before
         if path == "develop/saturation":
             assert np.abs(np.diff(pixels(after), axis=2)).mean() < 2.5
@@ -170,22 +170,22 @@ def test_developing_anew_traces_nothing(place: Any, monkeypatch: pytest.MonkeyPa
 def test_focus_and_opening_do_trace(place: Any) -> None:
     engine = LookEngine()
     for step in (0, 1, 2):
-        engine.look(Wish("v", place.pk, place.head.pk, "a", 0.2, None, step, 1))
+        engine.look(PreviewRequest("v", place.pk, place.head.pk, "a", 0.2, None, step, 1))
     place.edit(1, {"op": "set", "path": "/shots/a/exposure/f_number", "value": 1.4})
     place.refresh_from_db()
-    assert engine.look(Wish("v", place.pk, place.head.pk, "a", 0.2, None, 0, 2))[1]["samples"] == 1
+    assert engine.look(PreviewRequest("v", place.pk, place.head.pk, "a", 0.2, None, 0, 2))[1]["samples"] == 1
 
 
 def test_the_place_edited_last_is_open_before_it_is_asked_for(place: Any, monkeypatch: pytest.MonkeyPatch) -> None:
     engine, asked = LookEngine(), []
-    assert open_beforehand(engine)
+    assert preload(engine)
     monkeypatch.setattr("studio.looks.engine.Stage", lambda setting: asked.append(setting))
-    data, _ = engine.look(Wish("v", place.pk, place.head.pk, "a", 0.4, None, 0, 1))
+    data, _ = engine.look(PreviewRequest("v", place.pk, place.head.pk, "a", 0.4, None, 0, 1))
     assert not asked and pixels(data).std() > 5  # the stage was there
     monkeypatch.undo()
-    wish = Wish("v", place.pk, place.head.pk, "a", 0.4, None, 1, 1)
+    wish = PreviewRequest("v", place.pk, place.head.pk, "a", 0.4, None, 1, 1)
     assert engine.look(wish)[0] == LookEngine().look(wish)[0]  # and it is the same look
-    assert not open_beforehand(engine)  # whoever is there goes first
+    assert not preload(engine)  # whoever is there goes first
 
 
 def test_a_place_that_cannot_be_opened_beforehand_stops_nothing(place: Any, monkeypatch: pytest.MonkeyPatch) -> None:
@@ -193,10 +193,10 @@ def test_a_place_that_cannot_be_opened_beforehand_stops_nothing(place: Any, monk
         raise RenderError("its ground is gone")
 
     monkeypatch.setattr(LookEngine, "open", refuse)
-    assert not open_beforehand(LookEngine())
+    assert not preload(LookEngine())
     Place.objects.all().update(thrown_out=timezone.now())
     monkeypatch.undo()
-    assert not open_beforehand(LookEngine())  # nor is there one
+    assert not preload(LookEngine())  # nor is there one
 
 
 def test_a_picked_spot_lies_where_it_is_seen(place: Any) -> None:
@@ -205,7 +205,7 @@ def test_a_picked_spot_lies_where_it_is_seen(place: Any) -> None:
     engine = LookEngine()
     own = {"x": 3.0, "y": -60.0, "z": 12.0, "bearing": 20.0, "pitch": -8.0, "focal": 30.0}
     for step in (0, 1, 2):
-        engine.look(Wish("v", place.pk, place.head.pk, "a", 0.0, own, step, 1))
+        engine.look(PreviewRequest("v", place.pk, place.head.pk, "a", 0.0, own, step, 1))
     away = {}
     for u, v in ((0.5, 0.9), (0.2, 0.8), (0.8, 0.7), (0.5, 0.6)):
         spot, along = engine.point(place.pk, u, v)
@@ -227,7 +227,7 @@ def test_a_picked_spot_lies_where_it_is_seen(place: Any) -> None:
 def test_a_picked_grey_is_of_the_spot_that_was_picked(place: Any) -> None:
     """Neither the mirrored row nor the mirrored column."""
     engine = LookEngine()
-    engine.look(Wish("v", place.pk, place.head.pk, "a", 0.0, None, 0, 1))
+    engine.look(PreviewRequest("v", place.pk, place.head.pk, "a", 0.0, None, 0, 1))
     h, w = 36, 64
     light = np.zeros((h, w, 3), np.float32)
     light[:] = np.stack(np.broadcast_arrays(np.arange(h)[:, None], np.arange(w)[None], 1.0), -1)

@@ -23,10 +23,10 @@ from scripts.base import free_port
 from scripts.house import web_command
 from studio.guests.models import Link
 from studio.looks import opening
-from studio.looks.beforehand import open_beforehand
-from studio.looks.engine import LookEngine, Wish
+from studio.looks.engine import LookEngine, PreviewRequest
 from studio.looks.line import Busy, Line, asked_by, connected, newest_of, resident
 from studio.looks.opening import Opening, count_deaths
+from studio.looks.preload import preload
 from studio.places.bodies import FILES, STRANGERS_BYTES
 from studio.takes.file_views import PIECE, _stretch
 from tests.studio.conftest import ROOT, kept_place, until
@@ -163,26 +163,26 @@ def test_a_place_that_ended_the_server_is_not_opened_beforehand_nor_for_ever(
         for deaths in range(opening.TRIES):
             assert Opening(head).deaths == deaths
             with pytest.raises(SystemExit):
-                LookEngine().look(Wish("v", place.pk, head, "a", 0.0, None, 0, 1))
+                LookEngine().look(PreviewRequest("v", place.pk, head, "a", 0.0, None, 0, 1))
             count_deaths()  # the server starts again
-    assert not open_beforehand(LookEngine())
+    assert not preload(LookEngine())
     with pytest.raises(RenderError, match="undo the last step"):
-        LookEngine().look(Wish("v", place.pk, head, "a", 0.0, None, 0, 1))
+        LookEngine().look(PreviewRequest("v", place.pk, head, "a", 0.0, None, 0, 1))
     place.edit(1, {"op": "set", "path": "/name", "value": "Mended"})
     place.refresh_from_db()
-    LookEngine().look(Wish("v", place.pk, place.head.pk, "a", 0.0, None, 0, 1))
+    LookEngine().look(PreviewRequest("v", place.pk, place.head.pk, "a", 0.0, None, 0, 1))
     count_deaths()
-    assert Opening(place.head.pk).deaths == 0 and open_beforehand(LookEngine())
+    assert Opening(place.head.pk).deaths == 0 and preload(LookEngine())
 
 
 def test_places_are_let_go_by_the_memory_they_take(account: Any) -> None:
     engine = LookEngine(room=resident() // 2)  # more is taken already
     for p in [kept_place(account) for _ in range(3)]:
-        engine.look(Wish("v", p.pk, p.head.pk, "a", 0.0, None, 0, 1))
+        engine.look(PreviewRequest("v", p.pk, p.head.pk, "a", 0.0, None, 0, 1))
         assert list(engine._open) == [p.pk]
     roomy = LookEngine(room=10**12)
     for p in [kept_place(account) for _ in range(3)]:
-        roomy.look(Wish("v", p.pk, p.head.pk, "a", 0.0, None, 0, 1))
+        roomy.look(PreviewRequest("v", p.pk, p.head.pk, "a", 0.0, None, 0, 1))
     assert len(roomy._open) == 3
 
 

@@ -165,7 +165,7 @@ class BrushStand(Command):
         return f"{stand.name}: {'less' if self.takes else 'more'} of it, {made.area / 1e4:.2f} ha"
 
 
-class TakePlant(Command):
+class RemovePlant(Command):
     """Take one of a stand's plants that were set by hand away."""
 
     op: Literal["take_plant"]
@@ -255,7 +255,7 @@ COMMANDS = (
     Add,
     Remove,
     SetPlant,
-    TakePlant,
+    RemovePlant,
     BrushStand,
     Dress,
     Move,

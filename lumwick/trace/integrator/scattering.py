@@ -21,7 +21,7 @@ import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 
-from lumwick.keep import cached
+from lumwick.disk_cache import cached
 from lumwick.motion.quick import turn
 from lumwick.trace.integrator.compiling import PART, WITHIN
 from lumwick.trace.integrator.facets import facet_pdf, hidden, schlick

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from scipy import ndimage
 
 from lumwick.air.clouds import OKTAS, Deck, Veil
-from lumwick.keep import cached
+from lumwick.disk_cache import cached
 from lumwick.trace import records
 from lumwick.trace.integrator.cloud_field import fill, mean, mixed, moved, shaded
 

@@ -8,7 +8,7 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-from lumwick.keep import cached
+from lumwick.disk_cache import cached
 from lumwick.land.covers import TURF, albedo, sea_nearness, worn
 from lumwick.land.ground import Ground, far_ring, grid_quads
 from lumwick.place.nature import GroundWay, Land

@@ -9,8 +9,8 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import ndimage
 
+from lumwick.disk_cache import cached
 from lumwick.growth.kinds import KINDS
-from lumwick.keep import cached
 from lumwick.snapshot.planted import Planted
 from lumwick.trace.sections.land import LandMade
 from lumwick.trace.sections.section import key_of

@@ -9,7 +9,7 @@ from typing import Any, Generic, TypeVar
 import numpy as np
 from pydantic import BaseModel
 
-from lumwick.keep import digest
+from lumwick.disk_cache import digest
 
 I = TypeVar("I")
 T = TypeVar("T")

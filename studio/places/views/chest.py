@@ -34,7 +34,7 @@ def chest(request: HttpRequest) -> HttpResponse:
     places = list(mine.filter(thrown_out=None))
     for place in places:
         place.last_take = place.takes.order_by("-number").first()  # type: ignore[attr-defined]
-        place.has_print = print_path(place.pk).exists()  # type: ignore[attr-defined]
+        place.has_print = thumbnail_path(place.pk).exists()  # type: ignore[attr-defined]
     return render(
         request,
         "chest.html",
@@ -46,17 +46,17 @@ def chest(request: HttpRequest) -> HttpResponse:
     )
 
 
-def print_path(place_id: int) -> Path:
+def thumbnail_path(place_id: int) -> Path:
     """Where the small picture of a place on the plan chest lies."""
     return Path(settings.MEDIA_ROOT) / "prints" / f"{place_id}.jpg"
 
 
 @place_view("GET")
 def place_print(request: HttpRequest, place: Place) -> HttpResponseBase:
-    if not print_path(place.pk).exists():
+    if not thumbnail_path(place.pk).exists():
         raise Http404
     return FileResponse(
-        print_path(place.pk).open("rb"), content_type="image/jpeg", headers={"Cache-Control": "no-cache"}
+        thumbnail_path(place.pk).open("rb"), content_type="image/jpeg", headers={"Cache-Control": "no-cache"}
     )
 
 

@@ -8,8 +8,8 @@ from typing import Any
 from django.http import HttpRequest, HttpResponse, JsonResponse, QueryDict
 
 from lumwick.built.bring.bundle import Bundle, gathered, only_pictures
+from lumwick.built.bring.importing import ImportedModel, import_model, set_down, standing
 from lumwick.built.bring.scale import Sized, length
-from lumwick.built.bring.taking import Taken, set_down, standing, take_over
 from lumwick.built.bring.texture_set import texture_sets
 from lumwick.built.outline import FRONT, outline
 from lumwick.errors import LumwickError, PlaceError
@@ -84,7 +84,7 @@ def _models(place: Place, post: QueryDict, files: Bundle) -> tuple[dict[str, Any
     files = gathered(files)
     if only_pictures(files):
         return _surfaces(setting, files)
-    taken = take_over(files)
+    taken = import_model(files)
     ids = [thing.id for thing in setting.place.things]
     for _ in taken:
         ids.append(fresh_id(ids, "model"))
@@ -106,7 +106,7 @@ def _plant(place: Place, post: QueryDict, files: Bundle) -> tuple[dict[str, Any]
     """The edit that sows a model that was brought as plants, its file, and what is told of it."""
     assert place.head is not None
     setting = revision_setting(place.head.pk).still()
-    taken = take_over(gathered(files))
+    taken = import_model(gathered(files))
     stand, told = sown_from(setting, taken, float(post.get("east") or 0), float(post.get("north") or 0))
     command = {"op": "add", "to": "growth", "item": stand.model_dump(mode="json")}
     return command, [one.data for one in taken], {"note": told, "id": stand.id, "sizes": []}
@@ -136,7 +136,7 @@ def _surfaces(setting: Setting, files: Bundle) -> tuple[dict[str, Any], list[byt
     return command, data, {"note": words, "id": made[-1].surface.id, "sizes": []}
 
 
-def _size(one: Taken, thing: Thing, setting: Setting) -> dict[str, Any]:
+def _size(one: ImportedModel, thing: Thing, setting: Setting) -> dict[str, Any]:
     """A question about a model's size: its front, and the edit that each answer makes, which keeps it where it is."""
     low, high = one.mesh.bounds
     middle = (low + high) / 2 * thing.scale

@@ -11,10 +11,10 @@ from lumwick.errors import LumwickError, PlaceError
 from lumwick.lens.camera import Camera
 from lumwick.place.document import Shot
 from lumwick.snapshot.evaluate import Setting
-from studio.looks.engine import ENGINE_OF_LOOKS, Wish
+from studio.looks.engine import ENGINE_OF_LOOKS, PreviewRequest
 from studio.looks.line import Busy, Superseded, asked_by, connected
 from studio.places.models import Place, StaleRevision
-from studio.places.views.chest import print_path
+from studio.places.views.chest import thumbnail_path
 from studio.places.views.owned import newest, place_view
 from studio.places.views.workspace import shot_of, state_of
 
@@ -94,7 +94,7 @@ def looked(
     shot = shot_of(place, request.GET.get("shot"))
     noise, shows_tones = request.GET.get("noise") == "1", request.GET.get("tones") == "1"
     t = max(0.0, min(t, shot.seconds))
-    asked = Wish(viewer, place.pk, place.head.pk, shot.id, t, camera, max(0, step), wish, noise, shows_tones)
+    asked = PreviewRequest(viewer, place.pk, place.head.pk, shot.id, t, camera, max(0, step), wish, noise, shows_tones)
     try:
         with asked_by(viewer.rpartition(":")[0], connected(request), "look"):
             picture, known = ENGINE_OF_LOOKS.look(asked)
@@ -105,7 +105,7 @@ def looked(
     except LumwickError as error:
         return JsonResponse({"error": str(error)}, status=422)
     if keeps and known["last"] and known["samples"] >= 8:
-        path = print_path(place.pk)
+        path = thumbnail_path(place.pk)
         path.parent.mkdir(parents=True, exist_ok=True)
         path.write_bytes(picture)
     return HttpResponse(

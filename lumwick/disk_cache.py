@@ -122,10 +122,10 @@ def _now_and_then(root: Path) -> None:
     now = time.monotonic()
     if now - _LOOKED.get(root, -LOOKED_EVERY) >= LOOKED_EVERY:
         _LOOKED[root] = now
-        make_room(root)
+        evict(root)
 
 
-def make_room(root: Path, most: int = ROOM) -> None:
+def evict(root: Path, most: int = ROOM) -> None:
     """Remove what was not used for longest until no more than ``most`` bytes lie in a folder."""
     files = []
     for path in root.glob("*/*.kept"):

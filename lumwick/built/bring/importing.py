@@ -25,7 +25,7 @@ SCENE_MODELS_AT_MOST = 60
 
 
 @dataclass(frozen=True)
-class Taken:
+class ImportedModel:
     """A model that was taken over.
 
     Attributes
@@ -58,7 +58,7 @@ class Taken:
         """How a place refers to its file."""
         return asset_of(self.file, self.data)
 
-    def in_unit(self, unit: str) -> Taken:
+    def in_unit(self, unit: str) -> ImportedModel:
         """The same with its numbers taken for a unit, by its short or long name.
 
         Raises
@@ -72,7 +72,7 @@ class Taken:
             raise PlaceError(f"A unit is m, cm, mm, in or ft, not {unit!r}.")
         return replace(self, guess=Guess(size))
 
-    def reduced(self, to: int) -> Taken:
+    def reduced(self, to: int) -> ImportedModel:
         """The same with about so many triangles.
 
         Raises
@@ -108,7 +108,7 @@ def _many(count: int, what: str) -> str:
     return f"{count} {what}{'' if count == 1 else 's'}"
 
 
-def take_over(files: Bundle, names: list[str] | None = None, y_up: bool | None = None) -> list[Taken]:
+def import_model(files: Bundle, names: list[str] | None = None, y_up: bool | None = None) -> list[ImportedModel]:
     """The models among files, or those that are named, each with what it refers to, as files that need nothing beside
     them.
 
@@ -132,7 +132,7 @@ def take_over(files: Bundle, names: list[str] | None = None, y_up: bool | None =
     return [_taken(files, name, y_up) for name in names]
 
 
-def _taken(files: Bundle, path: str, y_up: bool | None) -> Taken:
+def _taken(files: Bundle, path: str, y_up: bool | None) -> ImportedModel:
     file, suffix = PurePosixPath(path).name, kind_of(files[path], path)
     name = (PurePosixPath(path).stem or "Model")[:80]
     notes: list[str] = []
@@ -153,7 +153,9 @@ def _taken(files: Bundle, path: str, y_up: bool | None) -> Taken:
         file, data = f"{name}.glb", glb_of(mesh, name)
     low, high = mesh.bounds
     size = guess(name, np.asarray(high - low), told)
-    return Taken(name, file, data, mesh, size, tuple(dict.fromkeys([*notes, *mesh.notes])), _motions(data, file))
+    return ImportedModel(
+        name, file, data, mesh, size, tuple(dict.fromkeys([*notes, *mesh.notes])), _motions(data, file)
+    )
 
 
 def _motions(data: bytes, file: str) -> tuple[Motion, ...]:
@@ -165,7 +167,7 @@ BETWEEN = 0.5
 
 
 def set_down(
-    taken: list[Taken], ids: list[str], floor: Callable[[float, float], float], east: float, north: float
+    taken: list[ImportedModel], ids: list[str], floor: Callable[[float, float], float], east: float, north: float
 ) -> list[Thing]:
     """Models side by side, their feet on the floor, the first's middle at a spot; their files must be kept as well.
 

@@ -15,7 +15,7 @@ from studio.places.models import Place
 log = logging.getLogger(__name__)
 
 
-def open_beforehand(engine: LookEngine = ENGINE_OF_LOOKS) -> bool:
+def preload(engine: LookEngine = ENGINE_OF_LOOKS) -> bool:
     """Open the place that was edited last, and no other: a look at any other one would wait for it. Gives whether one
     was opened.
 
@@ -41,7 +41,7 @@ def begin() -> threading.Thread:
 
     def work() -> None:
         try:
-            open_beforehand()
+            preload()
         finally:
             connection.close()  # the thread's own
 
