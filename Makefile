@@ -5,25 +5,25 @@ help: ## this list
 	@grep -E '^[a-z-]+:.*##' $(MAKEFILE_LIST) | sed 's/:.*## /\t/' | expand -t 12
 
 setup: ## install what is missing, compile the kernels
-	@$(PY) -m scripts.house setup
+	@$(PY) -m scripts.dev setup
 
 demo: ## everything up, with the demo place; Ctrl-C stops it (PORT=8000 to choose the port)
-	@$(PY) -m scripts.house demo
+	@$(PY) -m scripts.dev demo
 
 test: ## lint, then all tests (ARGS="-k name" for some, without the lint)
-	@$(PY) -m scripts.house test $(ARGS)
+	@$(PY) -m scripts.dev test $(ARGS)
 
 bench: ## measure; var/bench.json (ONLY=name for one)
-	@$(PY) -m scripts.house bench $(if $(ONLY),--only $(ONLY))
+	@$(PY) -m scripts.dev bench $(if $(ONLY),--only $(ONLY))
 
 shots: ## make docs/screenshots anew from the demo (ONLY=name for one)
-	@$(PY) -m scripts.house shots $(ONLY)
+	@$(PY) -m scripts.dev shots $(ONLY)
 
 stills: ## make the fine pictures of docs/screenshots/ anew, about ten minutes (ONLY=name for one)
-	@$(PY) -m scripts.house stills $(ONLY)
+	@$(PY) -m scripts.dev stills $(ONLY)
 
 lint: ## formatters, ruff, mypy, import rules, templates; scripts and built assets where Node is
-	@$(PY) -m scripts.house lint
+	@$(PY) -m scripts.dev lint
 
 assets: ## build styles and copy scripts and fonts (needs Node)
 	@cd frontend && npm ci --silent --ignore-scripts && sh build.sh
@@ -35,7 +35,7 @@ pins: ## pin the requirements of pyproject.toml anew: the core, the studio, deve
 	@$(PIN) --extra studio --extra dev -o requirements/dev.txt pyproject.toml
 
 clean: ## stop the database and remove var/ (places and takes too)
-	@-$(PY) -m scripts.house stop
+	@-$(PY) -m scripts.dev stop
 	@rm -rf var
 
 .PHONY: help setup demo test bench shots stills lint assets pins clean

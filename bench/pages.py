@@ -37,7 +37,7 @@ def studio(worker: bool) -> Iterator[tuple[str, str]]:
 
     from scripts.base import free_port
     from scripts.cluster import Cluster
-    from scripts.house import web_command
+    from scripts.dev import web_command
 
     notes = Cluster().notes
     name = f"bench_{os.getpid()}"
@@ -96,7 +96,7 @@ def signed_in(url: str) -> Iterator[Any]:
     """A page of a real browser that has signed in."""
     from playwright.sync_api import sync_playwright
 
-    from scripts.house import SIGN_IN
+    from scripts.dev import SIGN_IN
 
     with sync_playwright() as p:
         browser = p.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)

@@ -358,9 +358,9 @@ def demo(
 @app.command("compile", hidden=True)
 def compile_kernels() -> None:
     """Compile the kernels into the shared cache."""
-    from lumwick.warm import warm
+    from lumwick.compile_kernels import compile_kernels as compile_all
 
-    warm(lambda text: say.print(text))
+    compile_all(lambda text: say.print(text))
 
 
 def _fail(text: str, code: int = 2) -> NoReturn:

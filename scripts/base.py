@@ -1,4 +1,4 @@
-"""What every script of the house needs: where things are, how to say something, and Debian's packages."""
+"""What every script needs: where things are, how to say something, and Debian's packages."""
 
 from __future__ import annotations
 

@@ -7,6 +7,6 @@ from django.core.wsgi import get_wsgi_application
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "studio.settings")
 application = get_wsgi_application()
 
-from studio.looks import beforehand  # noqa: E402  (its models want the application)
+from studio.looks import preload  # noqa: E402  (its models want the application)
 
-beforehand.begin()
+preload.begin()

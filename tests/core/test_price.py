@@ -10,6 +10,7 @@ import numpy as np
 import pytest
 
 from lumwick.air.clouds import Deck, Veil, unmoved
+from lumwick.compile_kernels import nothing
 from lumwick.land.ground import Ground
 from lumwick.lens.camera import Camera, direction_of
 from lumwick.picture import Options, picture_at
@@ -27,7 +28,6 @@ from lumwick.trace.render import Sight, expose
 from lumwick.trace.sampling import choices, pair
 from lumwick.trace.stage import Stage
 from lumwick.trace.world import NO_CLOUD_LATTICE, View
-from lumwick.warm import nothing
 from tests.conftest import small_place
 
 FLAT = Ground(np.full((33, 33), 1.0, np.float32), 8.0, -128.0, -128.0)

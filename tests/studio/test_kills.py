@@ -22,7 +22,7 @@ from lumwick.deliver.stills import png_is_whole, write_png
 from lumwick.errors import RenderError
 from scripts.base import free_port
 from scripts.cluster import Cluster
-from scripts.house import web_command
+from scripts.dev import web_command
 from studio.takes import tasks
 from studio.takes.models import Frame, Order, Take
 from studio.takes.store import StoredFile

@@ -20,7 +20,7 @@ from django.test import Client
 from lumwick.errors import RenderError
 from lumwick.wanted import NoLongerWanted, look_up, while_wanted
 from scripts.base import free_port
-from scripts.house import web_command
+from scripts.dev import web_command
 from studio.guests.models import Link
 from studio.looks import opening
 from studio.looks.engine import LookEngine, PreviewRequest

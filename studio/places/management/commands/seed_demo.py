@@ -6,7 +6,7 @@ from django.core.management.base import BaseCommand
 from lumwick.demo import saltmere
 from lumwick.demo_meadow import down
 from lumwick.demo_yard import yard
-from scripts.house import SIGN_IN
+from scripts.dev import SIGN_IN
 from studio.places.models import Place
 
 

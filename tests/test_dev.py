@@ -1,4 +1,4 @@
-"""The script that sets the house up and starts it."""
+"""The script that sets the project up and starts it."""
 
 import importlib
 import importlib.util
@@ -14,12 +14,12 @@ from pathlib import Path
 
 import pytest
 
-from scripts import base, cluster, house
+from scripts import base, cluster, dev
 
 
 def test_a_free_port_is_free() -> None:
     with socket.socket() as s:
-        s.bind(("127.0.0.1", house.free_port()))
+        s.bind(("127.0.0.1", dev.free_port()))
 
 
 def test_a_port_that_is_taken_is_told(monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]) -> None:
@@ -29,15 +29,15 @@ def test_a_port_that_is_taken_is_told(monkeypatch: pytest.MonkeyPatch, capsys: p
         for asked in (str(s.getsockname()[1]), "eighty", "99999"):
             monkeypatch.setenv("PORT", asked)
             with pytest.raises(SystemExit):
-                house.chosen_port()
+                dev.chosen_port()
             assert f"port {asked} cannot be used" in capsys.readouterr().err
     monkeypatch.delenv("PORT")
-    assert 1024 < house.chosen_port() < 65536
+    assert 1024 < dev.chosen_port() < 65536
 
 
 def test_what_is_there_is_not_installed(monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(subprocess, "run", lambda *_, **__: pytest.fail("nothing should run"))
-    house.debian("postgresql", present=True)
+    dev.debian("postgresql", present=True)
 
 
 def test_a_package_that_cannot_be_had_is_told(
@@ -46,14 +46,14 @@ def test_a_package_that_cannot_be_had_is_told(
     monkeypatch.setattr(base, "VAR", tmp_path)
     monkeypatch.setattr(subprocess, "run", lambda *_, **__: subprocess.CompletedProcess([], 100))
     with pytest.raises(SystemExit):
-        house.debian("chromium", present=False)
+        dev.debian("chromium", present=False)
     assert "apt-get install chromium" in capsys.readouterr().err
 
 
 def test_the_cluster_listens_on_loopback_with_a_password() -> None:
     import psycopg
 
-    own = house.Cluster()
+    own = dev.Cluster()
     assert own.running()  # the tests themselves run on it
     port = int((own.notes / "port").read_text())
     reachable = dict(host="127.0.0.1", port=port, user="lumwick", dbname="postgres")
@@ -67,8 +67,8 @@ def test_the_cluster_listens_on_loopback_with_a_password() -> None:
 
 def test_requirements_are_pinned_with_hashes_and_name_no_host() -> None:
     sets = []
-    for name in house.SETS:
-        text = house.pins(name).read_text()
+    for name in dev.SETS:
+        text = dev.pins(name).read_text()
         pinned = [line for line in text.splitlines() if line and not line.startswith((" ", "#", "-"))]
         assert len(pinned) > 30 and all("==" in line for line in pinned)
         assert text.count("--hash=sha256:") >= len(pinned)
@@ -77,9 +77,9 @@ def test_requirements_are_pinned_with_hashes_and_name_no_host() -> None:
     assert core < studio < dev  # each set has all before it
     assert not {"django", "psycopg", "gunicorn"} & core and not {"pytest", "ruff", "pvlib", "playwright"} & studio
     for path in [
-        *map(house.pins, house.SETS),
-        house.ROOT / "pyproject.toml",
-        house.ROOT / "frontend/package-lock.json",
+        *map(dev.pins, dev.SETS),
+        dev.ROOT / "pyproject.toml",
+        dev.ROOT / "frontend/package-lock.json",
     ]:
         content = path.read_text()
         assert "index-url" not in content and "find-links" not in content and '"resolved"' not in content
@@ -87,8 +87,8 @@ def test_requirements_are_pinned_with_hashes_and_name_no_host() -> None:
 
 def test_help_is_printed_for_an_unknown_command() -> None:
     done = subprocess.run(
-        [sys.executable, "-m", "scripts.house", "dance"],
-        cwd=house.ROOT,
+        [sys.executable, "-m", "scripts.dev", "dance"],
+        cwd=dev.ROOT,
         capture_output=True,
         text=True,
         check=True,
@@ -97,18 +97,18 @@ def test_help_is_printed_for_an_unknown_command() -> None:
     assert "setup|demo|test|lint" in done.stdout
 
 
-def test_one_house_at_a_time(
+def test_single_instance_at_a_time(
     monkeypatch: pytest.MonkeyPatch, tmp_path: Path, capsys: pytest.CaptureFixture[str]
 ) -> None:
-    monkeypatch.setattr(house, "VAR", tmp_path)
-    monkeypatch.setattr(house, "LOCK_WAIT", 2)
-    first = house.one_house()
+    monkeypatch.setattr(dev, "VAR", tmp_path)
+    monkeypatch.setattr(dev, "LOCK_WAIT", 2)
+    first = dev.single_instance()
     with pytest.raises(SystemExit):
-        house.one_house()
+        dev.single_instance()
     told = capsys.readouterr()
     assert "waiting for it to end" in told.out and "still up" in told.err
     first.close()
-    house.one_house().close()
+    dev.single_instance().close()
 
 
 def test_the_database_is_started_again_at_its_port_after_its_first_process_was_killed(
@@ -120,7 +120,7 @@ def test_the_database_is_started_again_at_its_port_after_its_first_process_was_k
     tmp_path.chmod(0o755)
     for parent in (tmp_path.parent, tmp_path.parent.parent):
         parent.chmod(0o755)
-    own = house.Cluster()
+    own = dev.Cluster()
     try:
         assert own.start() and own.listens()
         port, password = own.port, (own.notes / "password").read_text().strip()

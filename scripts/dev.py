@@ -1,6 +1,6 @@
-"""Set the house up, start it, test it: the one script behind the Makefile. Only the standard library is needed.
+"""Set the project up, start it, test it: the one script behind the Makefile. Only the standard library is needed.
 
-python3.11 -m scripts.house setup|demo|test|lint|shots|stills|bench|stop
+python3.11 -m scripts.dev setup|demo|test|lint|shots|stills|bench|stop
 """
 
 from __future__ import annotations
@@ -23,9 +23,9 @@ from scripts.base import PYTHON, ROOT, VAR, VENV, debian, fail, free_port, postg
 from scripts.cluster import Cluster
 from scripts.lints import lint, node_tools
 
-CORE_TESTS, REST = ["tests/core", "tests/outside"], ["tests/studio", "tests/browser", "tests/test_house.py"]
+CORE_TESTS, REST = ["tests/core", "tests/outside"], ["tests/studio", "tests/browser", "tests/test_dev.py"]
 LOCK_WAIT = 60
-"""Seconds that a second house in a folder waits for the first to stop."""
+"""Seconds that a second one in a folder waits for the first to stop."""
 SIGN_IN = ("warden@saltmere.example", "reeds-and-tide")
 
 
@@ -71,7 +71,7 @@ def environment(wanted: str) -> None:
 # -- commands ---------------------------------------------------------------------------------------------
 
 
-def warm() -> None:
+def compile_kernels() -> None:
     """Compile the kernels once, with progress; a digest of their sources names the cache."""
     where = subprocess.run(
         [str(PYTHON), "-c", "import lumwick, os; print(os.environ['NUMBA_CACHE_DIR'])"],
@@ -94,7 +94,7 @@ def setup(wanted: str = "studio") -> None:
     if wanted != "core":
         debian("postgresql", postgres_bin() is not None)
     environment(wanted)
-    warm()
+    compile_kernels()
 
 
 def manage(*args: str) -> None:
@@ -133,12 +133,12 @@ def chosen_port() -> int:
     return int(asked)
 
 
-def one_house() -> TextIO:
-    """The lock that the one house of this folder holds while it is up; a second waits for it.
+def single_instance() -> TextIO:
+    """The lock that the one supervisor of this folder holds while it is up; a second waits for it.
 
     It is let go when the file is closed, or with the process.
     """
-    lock = (VAR / "house.lock").open("a+")
+    lock = (VAR / "dev.lock").open("a+")
     for second in range(LOCK_WAIT):
         try:
             fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
@@ -154,14 +154,14 @@ def one_house() -> TextIO:
 
 def demo() -> None:
     """Everything up under one supervisor: database, web server, one render worker."""
-    lock = one_house()
+    lock = single_instance()
     try:
         _demo()
     finally:
         lock.close()
 
 
-class Household:
+class Supervisor:
     """The web server and the render worker, started again where they stop."""
 
     def __init__(self, port: int) -> None:
@@ -215,7 +215,7 @@ def _demo() -> None:
     setup()
     cluster = Cluster()
     ours = cluster.start()
-    household = Household(port)
+    supervisor = Supervisor(port)
 
     def leave(*_: object) -> None:
         raise KeyboardInterrupt
@@ -225,7 +225,7 @@ def _demo() -> None:
     try:
         manage("migrate", "--verbosity", "0")
         manage("seed_demo")
-        url = household.start_all()
+        url = supervisor.start_all()
         say(
             f"\n  Lumwick is up:  {url}\n  Sign in as      {SIGN_IN[0]}\n  "
             f"password        {SIGN_IN[1]}\n\n  Ctrl-C stops everything."
@@ -235,11 +235,11 @@ def _demo() -> None:
             if not cluster.listens():
                 say(f"the database stopped and is started again; see {cluster.log}")
                 cluster.mend()
-            household.mend()
+            supervisor.mend()
     except KeyboardInterrupt:
         say("\nstopping …")
     finally:
-        household.stop()
+        supervisor.stop()
         if ours:
             cluster.stop()
 

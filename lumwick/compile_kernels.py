@@ -66,7 +66,7 @@ def integrator() -> None:
     render_rows(*given)
 
 
-def warm(say: Callable[[str], None]) -> None:
+def compile_kernels(say: Callable[[str], None]) -> None:
     """Render one small picture of a small place, so that every kernel is compiled; tells progress by ``say``."""
     import numpy as np
 
@@ -75,7 +75,7 @@ def warm(say: Callable[[str], None]) -> None:
     def step(text: str) -> None:
         say(f"  kernels: {text} ({time.perf_counter() - start:.0f} s)")
 
-    other = subprocess.Popen([sys.executable, "-c", "from lumwick.warm import integrator; integrator()"])
+    other = subprocess.Popen([sys.executable, "-c", "from lumwick.compile_kernels import integrator; integrator()"])
     step("surfaces; meanwhile the integrator, the longest")
     models()
     step("sky")
@@ -103,7 +103,7 @@ def warm(say: Callable[[str], None]) -> None:
         for k, h in (("pine", 6), ("reed", 1.5))
     ]
     place = Place(
-        name="warm",
+        name="compile_kernels",
         land=land,
         growth=stands,
         shots=[Shot(id="a", name="a")],
