@@ -73,8 +73,8 @@ def test_requirements_are_pinned_with_hashes_and_name_no_host() -> None:
         assert len(pinned) > 30 and all("==" in line for line in pinned)
         assert text.count("--hash=sha256:") >= len(pinned)
         sets.append({line.split("==")[0] for line in pinned})
-    core, studio, dev = sets
-    assert core < studio < dev  # each set has all before it
+    core, studio, all_of_them = sets
+    assert core < studio < all_of_them  # each set has all before it
     assert not {"django", "psycopg", "gunicorn"} & core and not {"pytest", "ruff", "pvlib", "playwright"} & studio
     for path in [
         *map(dev.pins, dev.SETS),

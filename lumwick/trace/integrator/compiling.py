@@ -11,5 +11,5 @@ WITHIN: dict[str, Any] = {**INNER, "inline": "always"}
 hundred numbers to pass on."""
 PART: dict[str, Any] = {**INNER, "forceinline": True, "cache": True}
 """Large functions that are called from one place: typed by themselves, since what Numba needs for a function grows
-faster than the function, and made part of their caller by LLVM. They are kept, so that `lumwick.compile_kernels` can have one
-process compile some while another compiles the rest (docs/decisions/0013-integrator-package.md)."""
+faster than the function, and made part of their caller by LLVM. They are kept, so that `lumwick.compile_kernels` can
+have one process compile some while another compiles the rest (docs/decisions/0013-integrator-package.md)."""
