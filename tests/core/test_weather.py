@@ -7,6 +7,7 @@ from typing import Any
 
 import numpy as np
 import pytest
+from scipy.spatial import cKDTree
 
 from lumwick.air.falling import kinds_of
 from lumwick.errors import PlaceError
@@ -389,11 +390,10 @@ def test_what_falls_goes_downwind(falls: str, bearing: float, way: tuple[int, in
     before, later = (
         in_the_air(kinds, seen, showers.slants, t, None, 0.02, 7)[0] for t in (0.0, 0.01 / max(k.speed for k in kinds))
     )
-    # of what is in both, in its turn: drops that left or came are few
-    near = np.linalg.norm(before[:, None, :3] - later[None, :, :3], axis=2)
-    pairs = near.argmin(1)
-    offset = (later[pairs, :2] - before[:, :2])[near.min(1) < 0.07]
-    assert len(offset) > 0.5 * len(before) and np.median(offset @ downwind) > 0
+    # of what is in both: drops that left or came are few
+    away, pairs = cKDTree(later[:, :3]).query(before[:, :3])
+    moved = (later[pairs, :2] - before[:, :2])[away < 0.07]
+    assert len(moved) > 0.5 * len(before) and np.median(moved @ downwind) > 0
     assert (before[:, 3:5] @ downwind > 0).all() and (before[:, 5] <= 0).all()
 
 
