@@ -283,15 +283,13 @@ HIT = np.dtype(
         ("first", I8),  # whether it is the sample's first
         ("submerged", F8),  # how far under the water's level [m]
         ("caustic", F8),  # by how much waves gather the sun there
-        # room for working: each field has one use at a time, and `start` and `cut_at` are nobody else's
-        ("start", F8, 3),  # where a shadow ray begins
-        ("cut_at", F8, 3),  # where that ray meets a cut-out that it looks through
-        ("local", F8, 3),  # the point of a surface in its placement's own frame
+        ("local", F8, 3),  # its point in its placement's own frame
         ("local_normal", F8, 3),
-        ("tangent", F8, 3),
-        ("bitangent", F8, 3),
-        ("layout", F8, 3),
+        ("layout", F8, 3),  # its place on the texture, and texture widths in a metre
         ("texel", F8, 4),
+        ("tangent", F8, 3),  # of its normal map
+        ("bitangent", F8, 3),
+        ("relief", F8, 3),  # height and slopes of what stands up from the ground near the eye
     ]
 )
 
@@ -319,6 +317,10 @@ LOBES = _record(
     # answered by `scattering.evaluate` [1/sr]
     matt=3,
     gloss=3,
+    # room for choosing a direction: two unit vectors across the normal, and the ray that came in
+    tangent=3,
+    bitangent=3,
+    incoming=3,
 )
 """How one point of a surface scatters light."""
 
@@ -326,3 +328,29 @@ LIGHT_SAMPLE = _record(direction=3, radiance=3, distance=0, pdf=0, weight=0, lef
 """A sampled direction to a light: its radiance and distance, the pdf of the direction (0 for a delta light), its MIS
 weight, the transmittance of clear things on the way, and the fraction of the sun that clouds and banks of fog
 keep off."""
+
+CUT = _record(at=3, local=3, local_normal=3, layout=3, texel=4)
+"""Where a shadow ray meets a cut-out that it looks through; its fields but the first are `HIT`'s of the same names."""
+
+WORK = _record(
+    # each field belongs to one file, which alone names it (tests/core/test_kernel_scratch.py)
+    shadow_start=3,  # lights: of a shadow ray
+    glint_start=3,
+    open_air=3,  # lights: a spot of the ray from an eye in a room
+    glitter_start=3,  # surfaces/water
+    facet_tangent=3,
+    facet_bitangent=3,
+    fog_spot=3,  # beams: a spot of the fog that the ray goes through
+    bank=3,  # what a bank of fog sends on
+    fog_noise=4,
+    lit_spot=3,  # shafts: a spot of a lamp's light in the air
+    lattice_direction=3,  # cloud_lattice
+    lattice_sky=3,
+    lattice_noise=4,
+    high_clouds=3,
+    clear_sky=3,  # media: the sky behind low clouds
+    low_clouds=3,
+    cloud_noise=4,
+    clouds=3,  # light of the clouds along the ray: cloud_lattice writes it, media reads it
+)
+"""Room in which files of the integrator work."""

@@ -23,21 +23,21 @@ def _sun_at(w, ctx, p):
     sun = w.lights.sun[0]
     if not rays.unoccluded(w.geometry.scene, ctx, p, sun.direction, rays.FOREVER, SEEN):
         return 0.0
-    return clouds.shade(w.air.cloud[0], w.air.deck, sun, p[0], p[1], p[2], ctx.hit.texel)
+    return clouds.shade(w.air.cloud[0], w.air.deck, sun, p[0], p[1], p[2], ctx.work.fog_noise)
 
 
 @nb.njit(**INNER)
 def _cross_banks(w, ctx, lit):
-    path, hit, air, p = ctx.path, ctx.hit, w.air, ctx.hit.start
+    path, hit, air, p, told = ctx.path, ctx.hit, w.air, ctx.work.fog_spot, ctx.work.bank
     bank, sun, o, d = air.bank[0], w.lights.sun[0], path.origin, path.direction
     xi, pick = choices(path, BANK_AT)
-    keep = mist.march(bank, air.mist, sun, o, d, hit.distance, xi, pick, hit.layout)
+    keep = mist.march(bank, air.mist, sun, o, d, hit.distance, xi, pick, told)
     if keep >= 1.0:
         return
-    by_sun, by_all = hit.layout[0], hit.layout[1]
+    by_sun, by_all = told[0], told[1]
     if by_sun > 0 and sun.illuminance[1] > 0:
         for c in range(3):
-            p[c] = o[c] + hit.layout[2] * d[c]
+            p[c] = o[c] + told[2] * d[c]
         by_sun *= _sun_at(w, ctx, p)
         cos = d[0] * sun.direction[0] + d[1] * sun.direction[1] + d[2] * sun.direction[2]
         by_sun *= media.phase(bank.asymmetry, cos)
@@ -57,7 +57,7 @@ def before_surface(w, ctx, lit):
     lit : float
         Share of the day's light that falls on the air there.
     """
-    path, hit, air, p = ctx.path, ctx.hit, w.air, ctx.hit.start
+    path, hit, air, p = ctx.path, ctx.hit, w.air, ctx.work.fog_spot
     weather, sun, fog = air.weather[0], w.lights.sun[0], air.fog[0]
     if weather.falling > 0 and path.step == 0:
         falling.cross_falling(air, ctx)

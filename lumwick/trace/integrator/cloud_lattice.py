@@ -25,9 +25,9 @@ SIDEWAYS = 0.05
 
 @nb.njit(**INNER)
 def march(air, lights, ctx, origin, d, xi, air_light):
-    """Low clouds along a ray that meets nothing, and high ones behind them: their light into the hit's ``tangent``;
-    returns what they leave of what lies behind. ``air_light`` is the clear sky's."""
-    hit, sun = ctx.hit, lights.sun[0]
+    """Low clouds along a ray that meets nothing, and high ones behind them: their light into ``clouds`` of the
+    working record; returns what they leave of what lies behind. ``air_light`` is the clear sky's."""
+    work, sun = ctx.work, lights.sun[0]
     keep = clouds.march(
         air.cloud[0],
         air.deck,
@@ -37,14 +37,22 @@ def march(air, lights, ctx, origin, d, xi, air_light):
         d,
         clouds.FARTHEST,
         xi,
-        hit.texel,
+        work.lattice_noise,
         air_light,
-        hit.tangent,
+        work.clouds,
     )
-    behind = clouds.veil(air.cloud[0], sun, origin, d, hit.bitangent)
+    behind = clouds.veil(air.cloud[0], sun, origin, d, work.high_clouds)
     for c in range(3):
-        hit.tangent[c] += keep * hit.bitangent[c]
+        work.clouds[c] += keep * work.high_clouds[c]
     return keep * behind
+
+
+@nb.njit(**INNER)
+def none(ctx):
+    """No clouds: no light of theirs, and all of what lies behind is left."""
+    for c in range(3):
+        ctx.work.clouds[c] = 0.0
+    return 1.0
 
 
 @nb.njit(**INNER)
@@ -59,19 +67,19 @@ def _lot(row, column):
 def _look_up(air, lights, ctx, row, column):
     """March a spot of the lattice: the first steps of its marches begin each elsewhere, and elsewhere than those of its
     neighbours."""
-    hit, d, over = ctx.hit, ctx.hit.local, ctx.cloud_lattice
+    work, d, over = ctx.work, ctx.work.lattice_direction, ctx.cloud_lattice
     sx = (2 * (column * over.step + over.left) / over.width - 1) * over.tan_x
     sy = (1 - 2 * (row * over.step + over.top) / over.height) * over.tan_y
     q = 1 / np.sqrt(1 + sx * sx + sy * sy)
     for c in range(3):
         d[c] = (over.forward[c] + sx * over.right[c] + sy * over.up[c]) * q
-    sky_from(lights, lights.sky, over.origin, d, hit.layout)
+    sky_from(lights, lights.sky, over.origin, d, work.lattice_sky)
     red = green = blue = left = 0.0
     for k in range(over.marches):
-        left += march(air, lights, ctx, over.origin, d, (k + _lot(row, column)) / over.marches, hit.layout)
-        red += hit.tangent[0]
-        green += hit.tangent[1]
-        blue += hit.tangent[2]
+        left += march(air, lights, ctx, over.origin, d, (k + _lot(row, column)) / over.marches, work.lattice_sky)
+        red += work.clouds[0]
+        green += work.clouds[1]
+        blue += work.clouds[2]
     seen = over.seen[row, column]
     q = 1.0 / over.marches
     seen[0], seen[1], seen[2], seen[3] = q * red, q * green, q * blue, q * left
@@ -79,8 +87,8 @@ def _look_up(air, lights, ctx, row, column):
 
 @nb.njit(**INNER)
 def read_off(air, lights, ctx, d):
-    """Clouds along a direction [unit]: their light into the hit's ``tangent``; returns what they leave of what lies
-    behind, or -1 if the lattice does not reach there or is too coarse."""
+    """Clouds along a direction [unit]: their light into ``clouds`` of the working record; returns what they leave
+    of what lies behind, or -1 if the lattice does not reach there or is too coarse."""
     over = ctx.cloud_lattice
     rows, columns = over.seen.shape[0], over.seen.shape[1]
     if rows < 2 or d[2] < EDGEWISE:
@@ -103,7 +111,7 @@ def read_off(air, lights, ctx, d):
             if min(min(seen[0], seen[1]), min(seen[2], seen[3])) < 0:
                 _look_up(air, lights, ctx, row, column)
     a, b = x - j, y - i
-    light, left = ctx.hit.tangent, 0.0
+    light, left = ctx.work.clouds, 0.0
     p, q, r, s = over.seen[i, j], over.seen[i, j + 1], over.seen[i + 1, j], over.seen[i + 1, j + 1]
     for c in range(4):
         told = (p[c] * (1 - a) + q[c] * a) * (1 - b) + (r[c] * (1 - a) + s[c] * a) * b

@@ -70,7 +70,7 @@ def scatter_dielectric(air, lights, geometry, limits, ctx, xi):
     hx, hy, hz = n[0], n[1], n[2]
     if rough:
         u, v = pair(path.pixel, path.sample, 8 * path.step + LOBE_DIMENSION)
-        hx, hy, hz = facet(lobes.alpha, hit, d, u, v)
+        hx, hy, hz = facet(lobes.alpha, n, lobes, d, u, v)
     cos = min(1.0, max(1e-4, -(d[0] * hx + d[1] * hy + d[2] * hz)))
     reflected = fresnel(cos, ior)
     if lobes.thin > 0:

@@ -36,7 +36,7 @@ def whole_sphere(lights):
 def on_the_air(w, limits, ctx):
     """Whether day falls on the air of a ray from an eye that is in a room: 1 or 0, by one spot of it and one direction
     to the sky; 1 outside, where a shadow on the air is passed over."""
-    path, hit, light_sample = ctx.path, ctx.hit, ctx.light_sample
+    path, hit, light_sample, spot = ctx.path, ctx.hit, ctx.light_sample, ctx.work.open_air
     if not limits.indoors or path.depth > 0 or hit.missed or path.in_water or path.inside >= 0:
         return 1.0
     xi, _ = choices(path, AIR_AT)
@@ -45,8 +45,8 @@ def on_the_air(w, limits, ctx):
     lights = w.lights
     pick_sky(lights.sky_pick, lights.sky_pmf, whole_sphere(lights), lights.sun[0].azimuth, u, v, light_sample.direction)
     for c in range(3):
-        hit.start[c] = path.origin[c] + t * path.direction[c]
-    free = rays.unoccluded(w.geometry.scene, ctx, hit.start, light_sample.direction, rays.FOREVER, SCATTERED)
+        spot[c] = path.origin[c] + t * path.direction[c]
+    free = rays.unoccluded(w.geometry.scene, ctx, spot, light_sample.direction, rays.FOREVER, SCATTERED)
     return 1.0 if free else 0.0
 
 
@@ -243,7 +243,7 @@ def _keep_off(ctx, weight):
 def _note_shadow(w, ctx, cos_l):
     """What the sun would give the first surface if nothing stood in its way."""
     hit, lobes, light_sample = ctx.hit, ctx.lobes, ctx.light_sample
-    media.reaching(w.air, w.lights, w.waters.body[ctx.path.body], hit, light_sample, media.SUN)
+    media.reaching(w.air, w.lights, w.waters.body[ctx.path.body], ctx, media.SUN)
     if hit.glossy:
         evaluate(lobes, hit.normal, ctx.path.direction, light_sample.direction)
     else:
@@ -258,7 +258,7 @@ def _arrive(w, ctx, kind, start, reach, matt):
     n, d = hit.normal, light_sample.direction
     if kind == media.SKY:
         sky_from(w.lights, w.lights.lit_sky, hit.position, d, light_sample.radiance)
-    media.reaching(w.air, w.lights, w.waters.body[path.body], hit, light_sample, kind)
+    media.reaching(w.air, w.lights, w.waters.body[path.body], ctx, kind)
     pdf, gloss_pdf = 0.0, 0.0
     if hit.glossy:
         pdf, gloss_pdf = evaluate(lobes, n, path.direction, d)
@@ -289,7 +289,7 @@ def direct(w, limits, ctx):
             continue
         lift = hit.lift if cos_g > 0 else -hit.lift
         reach = light_sample.distance
-        start = hit.start
+        start = ctx.work.shadow_start
         for c in range(3):
             start[c] = hit.position[c] + lift * g[c]
         if kind == media.LAMP:  # from the lifted point to the lamp's, or rays that graze the lamp would miss their mark
@@ -315,7 +315,7 @@ def sun_glint(air, lights, geometry, ctx, alpha2, reflectance, cos_out, row):
     alpha2, reflectance, cos_out : float
         GGX's squared alpha, the facets' reflectance at this angle, and the cosine of the ray to the normal.
     """
-    path, hit, sun = ctx.path, ctx.hit, lights.sun[0]
+    path, hit, sun, start = ctx.path, ctx.hit, lights.sun[0], ctx.work.glint_start
     d, n, s = path.direction, hit.normal, sun.direction
     hx, hy, hz = s[0] - d[0], s[1] - d[1], s[2] - d[2]
     q = 1 / np.sqrt(hx * hx + hy * hy + hz * hz)
@@ -326,9 +326,9 @@ def sun_glint(air, lights, geometry, ctx, alpha2, reflectance, cos_out, row):
     shading = 1 + hidden(cos_out, alpha2) + hidden(max(cos_l, 1e-4), alpha2)
     k = reflectance * facet_pdf(cos_h, alpha2) / (4 * cos_out * shading)
     for c in range(3):
-        hit.start[c] = hit.position[c] + hit.lift * hit.geometric[c]
-    if rays.unoccluded(geometry.scene, ctx, hit.start, s, rays.FOREVER, SEEN):
-        k *= media.sun_through_air(air, lights, hit)
+        start[c] = hit.position[c] + hit.lift * hit.geometric[c]
+    if rays.unoccluded(geometry.scene, ctx, start, s, rays.FOREVER, SEEN):
+        k *= media.sun_through_air(air, lights, ctx)
         for c in range(3):
             path.by[row, c] += path.throughput[c] * k * sun.illuminance[c]
 

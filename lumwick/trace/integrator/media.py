@@ -119,10 +119,10 @@ def has_figures(air, lights):
 def _clouds_before(air, lights, ctx, reach, colour, light):
     """Low clouds along a ray up to ``reach``: their light, into ``light``; returns what they leave. ``colour`` is the
     clear sky's."""
-    path, hit = ctx.path, ctx.hit
+    path, work = ctx.path, ctx.work
     xi, _ = choices(path, CLOUDS_AT)
     for c in range(3):
-        hit.layout[c] = colour[c]
+        work.clear_sky[c] = colour[c]
     return clouds.march(
         air.cloud[0],
         air.deck,
@@ -132,25 +132,25 @@ def _clouds_before(air, lights, ctx, reach, colour, light):
         path.direction,
         reach,
         xi,
-        hit.texel,
-        hit.layout,
+        work.cloud_noise,
+        work.clear_sky,
         light,
     )
 
 
 @nb.njit(**INNER)
 def _clouds_marched(air, lights, ctx, colour):
-    """All clouds along a ray that meets nothing, before a sky of ``colour``: their light into the hit's ``tangent``;
-    returns what they leave of it."""
+    """All clouds along a ray that meets nothing, before a sky of ``colour``: their light into ``clouds`` of the
+    working record; returns what they leave of it."""
     xi, _ = choices(ctx.path, CLOUDS_AT)
     return cloud_lattice.march(air, lights, ctx, ctx.path.origin, ctx.path.direction, xi, colour)
 
 
 @nb.njit(**INNER)
 def _through_clouds(lights, ctx, colour, left):
-    """Add what stands in the clear sky to its ``colour``, and lay clouds before it, whose light is in the hit's
-    ``tangent``."""
-    path, hit, sun = ctx.path, ctx.hit, lights.sun[0]
+    """Add what stands in the clear sky to its ``colour``, and lay clouds before it, whose light is in
+    ``clouds`` of the working record."""
+    path, sun = ctx.path, lights.sun[0]
     d = path.direction
     if d[2] > -0.01:
         if sun.by_moon < 0.5:
@@ -158,22 +158,15 @@ def _through_clouds(lights, ctx, colour, left):
         if shines(lights.night[0]):
             add_night(lights, path.spread, d, colour)
     for c in range(3):
-        colour[c] = hit.tangent[c] + left * colour[c]
-
-
-@nb.njit(**INNER)
-def _no_clouds(hit):
-    for c in range(3):
-        hit.tangent[c] = 0.0
-    return 1.0
+        colour[c] = ctx.work.clouds[c] + left * colour[c]
 
 
 @nb.njit(**INNER)
 def open_sky(air, lights, ctx, colour):
     """Light [cd/m2] of the sky, its clouds and the sun's disc along a ray that meets nothing, before any fog; what of
-    it is clouds' own, into the hit's ``tangent``."""
+    it is clouds' own, into ``clouds`` of the working record."""
     sky_from(lights, lights.sky, ctx.path.origin, ctx.path.direction, colour)
-    left = _clouds_marched(air, lights, ctx, colour) if has_clouds(air) else _no_clouds(ctx.hit)
+    left = _clouds_marched(air, lights, ctx, colour) if has_clouds(air) else cloud_lattice.none(ctx)
     _through_clouds(lights, ctx, colour, left)
 
 
@@ -186,10 +179,10 @@ def _cross_air(air, lights, ctx, colour, lit, sunned):
     sky_light(lights.panorama, lights.lit_sky, sun, d[0], d[1], max(0.03, d[2]), colour)
     highest = max(path.origin[2], path.origin[2] + d[2] * hit.distance)
     if air.cloud[0].top > air.cloud[0].base and highest > air.cloud[0].base:
-        left = _clouds_before(air, lights, ctx, hit.distance, colour, hit.tangent)
+        left = _clouds_before(air, lights, ctx, hit.distance, colour, ctx.work.low_clouds)
         over = film.MIRRORED if path.mirrored else film.AIR
         for c in range(3):
-            path.by[over, c] += path.throughput[c] * hit.tangent[c]
+            path.by[over, c] += path.throughput[c] * ctx.work.low_clouds[c]
             path.throughput[c] *= left
     keep = transmittance(air, path.origin[2], d[2], hit.distance)
     cos_sun = _cos_sun(sun, d)
@@ -228,35 +221,36 @@ def background(air, lights, ctx, sunned):
     path, d, colour, sun = ctx.path, ctx.path.direction, ctx.light_sample.radiance, lights.sun[0]
     cos_sun = _cos_sun(sun, d)
     sky_from(lights, lights.sky, path.origin, d, colour)
-    left = cloud_lattice.read_off(air, lights, ctx, d) if has_clouds(air) else _no_clouds(ctx.hit)
+    left = cloud_lattice.read_off(air, lights, ctx, d) if has_clouds(air) else cloud_lattice.none(ctx)
     if left < 0:
         left = _clouds_marched(air, lights, ctx, colour)
     _through_clouds(lights, ctx, colour, left)
     keep = transmittance(air, path.origin[2], max(d[2], 0.0), FAR_FOG)
     for c in range(3):
-        clouds_own = ctx.hit.tangent[c]
+        clouds_own = ctx.work.clouds[c]
         path.by[film.BEHIND, c] += path.throughput[c] * (colour[c] - clouds_own) * keep
         path.by[film.CLOUDS, c] += path.throughput[c] * clouds_own * keep
         path.by[film.AIR, c] += path.throughput[c] * fog_light(air.fog[0], cos_sun, c, sunned) * (1 - keep)
 
 
 @nb.njit(**INNER)
-def sun_through_air(air, lights, hit):
-    """Share of the sun's light that clouds and fog leave at a hit."""
-    sun, p = lights.sun[0], hit.position
-    shade = clouds.shade(air.cloud[0], air.deck, sun, p[0], p[1], p[2], hit.texel)
+def sun_through_air(air, lights, ctx):
+    """Fraction of the sun's light that clouds and fog leave at a hit."""
+    sun, p = lights.sun[0], ctx.hit.position
+    shade = clouds.shade(air.cloud[0], air.deck, sun, p[0], p[1], p[2], ctx.work.cloud_noise)
     shade *= mist.shade(air.bank[0], air.mist, sun, p[0], p[1], p[2])
     return shade * transmittance(air, p[2], max(sun.direction[2], 0.02), FAR_FOG)
 
 
 @nb.njit(**INNER)
-def reaching(air, lights, body, hit, light_sample, kind):
-    """Take from a gleam what clouds, fog, and water over the point, take on its way down."""
+def reaching(air, lights, body, ctx, kind):
+    """Take from a light sample what clouds, fog, and water over the point, take on its way down."""
+    hit, light_sample = ctx.hit, ctx.light_sample
     z, dz = hit.position[2], light_sample.direction[2]
     if kind == SUN:
         open_, p = 1.0, hit.position
         if air.cloud[0].top > air.cloud[0].base:
-            open_ *= clouds.shade(air.cloud[0], air.deck, lights.sun[0], p[0], p[1], p[2], hit.texel)
+            open_ *= clouds.shade(air.cloud[0], air.deck, lights.sun[0], p[0], p[1], p[2], ctx.work.cloud_noise)
         if air.bank[0].on > 0:
             open_ *= mist.shade(air.bank[0], air.mist, lights.sun[0], p[0], p[1], p[2])
         light_sample.weight *= transmittance(air, z, dz, FAR_FOG) * open_

@@ -32,6 +32,8 @@ class Context(NamedTuple):
     hit: np.void
     lobes: np.void
     light_sample: np.void
+    cut: np.void
+    work: np.void
     out: NDArray[np.float64]
     ids: NDArray[np.int32]
     ahead: together.Ahead
@@ -49,6 +51,8 @@ class Scratch(NamedTuple):
     hit: NDArray[np.void]
     lobes: NDArray[np.void]
     light_sample: NDArray[np.void]
+    cut: NDArray[np.void]
+    work: NDArray[np.void]
     out: NDArray[np.float64]
     ids: NDArray[np.int32]
     ahead: together.Ahead
@@ -64,6 +68,8 @@ def new_scratch() -> Scratch:
         np.zeros(1, records.HIT),
         np.zeros(1, records.LOBES),
         np.zeros(1, records.LIGHT_SAMPLE),
+        np.zeros(1, records.CUT),
+        np.zeros(1, records.WORK),
         np.zeros(film.CHANNELS + film.PASSES),
         np.zeros((2, film.IDS, 2), np.int32),
         together.new_ahead(),
@@ -80,6 +86,8 @@ def context_of(scratch, cloud_lattice, counts, log):
         scratch.hit[0],
         scratch.lobes[0],
         scratch.light_sample[0],
+        scratch.cut[0],
+        scratch.work[0],
         scratch.out,
         scratch.ids,
         scratch.ahead,
@@ -104,7 +112,7 @@ class Exposure(NamedTuple):
         Samples to add to each pixel.
     planned : int
         How many samples each pixel gets, if that is known and all get equally many; else 0.
-    cloud_lattice : Overhead
+    cloud_lattice : CloudLattice
         On which clouds are looked up.
     """
 

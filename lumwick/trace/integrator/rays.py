@@ -124,7 +124,7 @@ def meets_box(boxes, position, direction, reach):
 @nb.njit(**INNER)
 def through_clear(geometry, materials, ctx, origin, direction, far, left):
     """What cut-out and clear things leave of light on its way, by colour, into ``left``; False if nothing is left."""
-    hit, ray, f = ctx.hit, ctx.ray, ctx.f
+    cut, ray, f = ctx.cut, ctx.ray, ctx.f
     for c in range(3):
         left[c] = 1.0
     at, inside, entered = 0.0, -1, 0.0
@@ -138,15 +138,15 @@ def through_clear(geometry, materials, ctx, origin, direction, far, left):
         distance, placement = float(f[8]), geometry.transform[int(ray[19])]
         part = geometry.owner[int(ray[19])]
         material = materials.surface[geometry.row[part]]
-        local_normal = hit.local_normal
+        local_normal = cut.local_normal
         for c in range(3):
             local_normal[c] = f[12 + c]
         if material.cutoff > 0:
             unit(local_normal)
             for c in range(3):
-                hit.cut_at[c] = origin[c] + direction[c] * distance
-            to_local(placement, hit.cut_at, hit.local)
-            open_share = 1 - opacity(materials, material, hit, int(ray[17]), float(f[15]), float(f[16]), CUT_FOOTPRINT)
+                cut.at[c] = origin[c] + direction[c] * distance
+            to_local(placement, cut.at, cut.local)
+            open_share = 1 - opacity(materials, material, cut, int(ray[17]), float(f[15]), float(f[16]), CUT_FOOTPRINT)
             for c in range(3):
                 left[c] *= open_share
         else:

@@ -240,9 +240,9 @@ def basis(n, t, b):
 
 
 @nb.njit(**INNER)
-def facet(alpha, hit, d, u, v):
-    """The normal of a facet that a ray along ``d`` sees, by Heitz's sampling; sets the hit's two tangents."""
-    n, t, b = hit.normal, hit.tangent, hit.bitangent
+def facet(alpha, n, lobes, d, u, v):
+    """The normal of a facet that a ray along ``d`` sees about a normal ``n``, by Heitz's sampling."""
+    t, b = lobes.tangent, lobes.bitangent
     basis(n, t, b)
     x = -alpha * (d[0] * t[0] + d[1] * t[1] + d[2] * t[2])
     y = -alpha * (d[0] * b[0] + d[1] * b[1] + d[2] * b[2])
@@ -333,12 +333,12 @@ def _by_gloss(path, hit, lobes, coat, matt, u, v):
     hx, hy, hz = n[0], n[1], n[2]
     rough = alpha > MIRROR
     if rough:
-        hx, hy, hz = facet(alpha, hit, d, u, v)
+        hx, hy, hz = facet(alpha, n, lobes, d, u, v)
     for c in range(3):
-        hit.local[c] = d[c]
+        lobes.incoming[c] = d[c]
     mirror(d, hx, hy, hz)
     if rough:
-        whole, gloss_alone = evaluate(lobes, n, hit.local, d)
+        whole, gloss_alone = evaluate(lobes, n, lobes.incoming, d)
         pdf = whole if matt else gloss_alone
         if pdf <= 1e-9:
             return False
@@ -367,19 +367,19 @@ def _by_matt(limits, body, path, hit, lobes, back, u, v):
     d, n, g = path.direction, hit.normal, hit.geometric
     path.depth += 1
     path.limit = limits.clamp
-    basis(n, hit.tangent, hit.bitangent)
+    basis(n, lobes.tangent, lobes.bitangent)
     r, h = np.sqrt(u), np.sqrt(max(0.0, 1 - u))
     ca, sa = turn(v)
     if back:
         h = -h
     for c in range(3):
-        hit.local[c] = d[c]
-        d[c] = r * ca * hit.tangent[c] + r * sa * hit.bitangent[c] + h * n[c]
+        lobes.incoming[c] = d[c]
+        d[c] = r * ca * lobes.tangent[c] + r * sa * lobes.bitangent[c] + h * n[c]
     if h * (d[0] * g[0] + d[1] * g[1] + d[2] * g[2]) <= 0:
         return False
     path.plain = 0
     if hit.glossy:
-        whole, _ = evaluate(lobes, n, hit.local, d)
+        whole, _ = evaluate(lobes, n, lobes.incoming, d)
         if whole <= 1e-9:
             return False
         path.pdf = whole

@@ -120,7 +120,7 @@ def add(w, limits, ctx):
     tan = np.tan(angle)
     t = along + aside * tan
     length_share = (high - low) * aside * (1 + tan * tan)  # one over the density [m]
-    p = hit.start
+    p = ctx.work.lit_spot
     for c in range(3):
         p[c] = o[c] + t * d[c]
     light_sample.weight = 1.0

@@ -125,10 +125,9 @@ def ground(land, waters, path, hit, lobes, rough):
         wet = max(wet, film)
     raised = faded(path.travelled) if rough else 0.0
     if raised > 0:
-        told = hit.local
-        bumps(x, y, sward, rock, wet, told)
-        normal[0] -= raised * told[1]
-        normal[1] -= raised * told[2]
+        bumps(x, y, sward, rock, wet, hit.relief)
+        normal[0] -= raised * hit.relief[1]
+        normal[1] -= raised * hit.relief[2]
     fine = grid.bump * (1 - 0.75 * wet) * (1 - 0.8 * film)
     broken, earth = broken_share(rock), earth_share(rock)
     tone = _grain(normal, x, y, hit.footprint, max(sward, earth), fine, 1 - 0.8 * raised)

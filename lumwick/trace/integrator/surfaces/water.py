@@ -224,7 +224,7 @@ def water(land, waters, number, path, hit):
 @nb.njit(**WITHIN)
 def _glitter(air, lights, geometry, ctx, variance, cos_v):
     """The sun on facets too fine to see: Beckmann's distribution by the slopes' variance."""
-    path, hit, sun = ctx.path, ctx.hit, lights.sun[0]
+    path, hit, sun, start = ctx.path, ctx.hit, lights.sun[0], ctx.work.glitter_start
     d, n, s = path.direction, hit.normal, sun.direction
     hx, hy, hz = s[0] - d[0], s[1] - d[1], s[2] - d[2]
     q = 1 / np.sqrt(hx * hx + hy * hy + hz * hz)
@@ -241,18 +241,19 @@ def _glitter(air, lights, geometry, ctx, variance, cos_v):
     shade = 1.0 / (1 + 0.5 * m2 / max(cos_v * cos_v, 1e-3)) / (1 + 0.5 * m2 / max(cos_l * cos_l, 1e-3))
     k = fresnel(-(d[0] * hx + d[1] * hy + d[2] * hz), media.IOR_WATER) * pdf * shade / (4 * cos_v)
     for c in range(3):
-        hit.start[c] = hit.position[c]
-    hit.start[2] += 0.02
-    if rays.unoccluded(geometry.scene, ctx, hit.start, s, rays.FOREVER, SEEN):
-        k *= media.sun_through_air(air, lights, hit)
+        start[c] = hit.position[c]
+    start[2] += 0.02
+    if rays.unoccluded(geometry.scene, ctx, start, s, rays.FOREVER, SEEN):
+        k *= media.sun_through_air(air, lights, ctx)
         for c in range(3):
             path.by[film.MIRRORED, c] += path.throughput[c] * k * sun.illuminance[c]
 
 
 @nb.njit(**INNER)
-def _facet(path, hit, variance, cos_v):
+def _facet(ctx, variance, cos_v):
     """A facet of the fine slopes, and its cosine to the ray."""
-    n, t, b, d = hit.normal, hit.tangent, hit.bitangent, path.direction
+    path, n = ctx.path, ctx.hit.normal
+    t, b, d = ctx.work.facet_tangent, ctx.work.facet_bitangent, path.direction
     u, v = pair(path.pixel, path.sample, 8 * path.step + FACET_DIMENSION)
     r = np.sqrt(max(0.0, -variance * np.log(max(1e-7, 1 - u)))) * FACETS
     ca, sa = turn(v)
@@ -279,7 +280,7 @@ def pass_water(air, lights, geometry, limits, ctx, variance, cos_v, xi):
     ior = 1 / media.IOR_WATER if under else media.IOR_WATER
     if not under:
         _glitter(air, lights, geometry, ctx, variance, cos_v)
-    hx, hy, hz, cos = _facet(path, hit, variance, cos_v)
+    hx, hy, hz, cos = _facet(ctx, variance, cos_v)
     reflected = fresnel(cos, ior)
     pick = 1.0 if reflected >= 1 else min(1 - SURE, max(SURE, reflected))
     path.pdf = 0.0
