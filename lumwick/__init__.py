@@ -5,12 +5,13 @@ The way through, each arrow one function that can be called alone::
     document -> evaluate at t -> snapshot -> trace -> film -> develop -> picture -> deliver
 """
 
-import ast
 import functools
 import hashlib
 import os
 import pathlib
+import re
 import sys
+from collections.abc import Callable
 
 __version__ = "0.1.0"
 
@@ -32,34 +33,53 @@ def _kernel_cache() -> str:
 def kernel_sources(root: pathlib.Path) -> list[pathlib.Path]:
     """The files below a package's folder that hold compiled functions, and those of the package that they import."""
     wanted = [path for path in root.rglob("*.py") if b"njit" in path.read_bytes() and path.parent != root]
+    return _closure(root, wanted, lambda path: [one for one in _imported(root, path) if one.parent != root])
+
+
+def picture_sources(root: pathlib.Path) -> list[pathlib.Path]:
+    """The files of a package that a frame's files are made from: what makes and writes them, and all that those import,
+    wherever they do."""
+    starts = [root / "picture.py", root / "deliver" / "stills.py", *(root / "deliver" / "beside").glob("*.py")]
+    return _closure(root, starts, lambda path: _imported(root, path, within=True))
+
+
+def _closure(
+    root: pathlib.Path, wanted: list[pathlib.Path], more: Callable[[pathlib.Path], list[pathlib.Path]]
+) -> list[pathlib.Path]:
     found: set[pathlib.Path] = set()
     while wanted:
         path = wanted.pop()
         if path not in found:
             found.add(path)
-            wanted += _imported(root, path)
+            wanted += more(path)
     return sorted(found)
 
 
-def _imported(root: pathlib.Path, path: pathlib.Path) -> list[pathlib.Path]:
-    """Files of a package that a file of it imports when it is loaded."""
+_IMPORT = re.compile(r"^([ \t]*)(?:from ([\w.]+) import (\([^)]*\)|[^\n]+)|import ([^\n]+))", re.MULTILINE)
+"""An import statement: its indent, and what it names. Several times as quick as parsing, for every start needs it."""
+
+
+def _imported(root: pathlib.Path, path: pathlib.Path, within: bool = False) -> list[pathlib.Path]:
+    """Files of a package that a file of it imports when it is loaded; with ``within``, in its functions too."""
     names = []
-    for node in ast.parse(path.read_bytes()).body:
-        if isinstance(node, ast.ImportFrom) and node.module:
-            names += [node.module, *(f"{node.module}.{alias.name}" for alias in node.names)]
-        elif isinstance(node, ast.Import):
-            names += [alias.name for alias in node.names]
+    for indent, module, members, plain in _IMPORT.findall(path.read_text(encoding="utf-8")):
+        if indent and not within:
+            continue
+        if module:
+            names += [module, *(f"{module}.{word}" for word in re.findall(r"\w+", re.sub(r" as \w+", "", members)))]
+        else:
+            names += [re.sub(r" as \w+", "", one).strip() for one in plain.split(",")]
     stems = [root.parent.joinpath(*name.split(".")) for name in names if name.split(".")[0] == root.name]
     files = [file for stem in stems for file in (stem.with_suffix(".py"), stem / "__init__.py")]
-    return [file for file in files if file.exists() and file.parent != root]
+    return [file for file in files if file.exists()]
 
 
 @functools.cache
 def engine_digest() -> str:
-    """A digest of all sources of the core: whatever changes a picture changes it."""
+    """A digest of all sources that a picture is made from: whatever changes a picture changes it, and nothing else."""
     root = pathlib.Path(__file__).parent
     digest = hashlib.sha256()
-    for path in sorted(root.rglob("*.py")):
+    for path in picture_sources(root):
         digest.update(path.relative_to(root).as_posix().encode() + b"\0" + path.read_bytes())
     return digest.hexdigest()[:16]
 

@@ -1,6 +1,6 @@
 """Set the project up, start it, test it: the one script behind the Makefile. Only the standard library is needed.
 
-python3.11 -m scripts.dev setup|demo|test|lint|shots|stills|bench|stop
+python3.11 -m scripts.dev setup|demo|dev|check|test|lint|shots|stills|bench|stop
 """
 
 from __future__ import annotations
@@ -20,6 +20,7 @@ from pathlib import Path
 from typing import TextIO
 
 from scripts.base import PYTHON, ROOT, VAR, VENV, debian, fail, free_port, postgres_bin, run, say
+from scripts.check import changed_files, lint_changed, tests_of
 from scripts.cluster import Cluster
 from scripts.lints import lint, node_tools
 
@@ -152,11 +153,14 @@ def single_instance() -> TextIO:
     raise AssertionError
 
 
-def demo() -> None:
-    """Everything up under one supervisor: database, web server, one render worker."""
+def demo(reloads: bool = False) -> None:
+    """Everything up under one supervisor: database, web server, one render worker.
+
+    With ``reloads`` the web server is the one for development (`scripts.reload`).
+    """
     lock = single_instance()
     try:
-        _demo()
+        _demo(reloads)
     finally:
         lock.close()
 
@@ -164,10 +168,11 @@ def demo() -> None:
 class Supervisor:
     """The web server and the render worker, started again where they stop."""
 
-    def __init__(self, port: int) -> None:
+    def __init__(self, port: int, reloads: bool = False) -> None:
         self.port = port
+        web = [str(PYTHON), "-m", "scripts.reload", str(port)] if reloads else web_command(port)
         self.commands = {
-            "web": [*web_command(port), "--log-level", "warning"],
+            "web": web if reloads else [*web, "--log-level", "warning"],
             "worker": [str(PYTHON), "manage.py", "render_worker"],
         }
         self.logs = {name: VAR / f"{name}.log" for name in self.commands}
@@ -210,12 +215,12 @@ class Supervisor:
                 os.killpg(child.pid, signal.SIGKILL)
 
 
-def _demo() -> None:
+def _demo(reloads: bool) -> None:
     port = chosen_port()
-    setup()
+    setup("dev" if reloads else "studio")
     cluster = Cluster()
     ours = cluster.start()
-    supervisor = Supervisor(port)
+    supervisor = Supervisor(port, reloads)
 
     def leave(*_: object) -> None:
         raise KeyboardInterrupt
@@ -230,6 +235,8 @@ def _demo() -> None:
             f"\n  Lumwick is up:  {url}\n  Sign in as      {SIGN_IN[0]}\n  "
             f"password        {SIGN_IN[1]}\n\n  Ctrl-C stops everything."
         )
+        if reloads:
+            say(f"  Code, templates, scripts and styles are served as they change; see {supervisor.logs['web']}.")
         while True:
             time.sleep(1)
             if not cluster.listens():
@@ -274,6 +281,24 @@ def test(extra: list[str]) -> None:
     with_cluster(str(PYTHON), "-m", "pytest", *extra)
 
 
+def check() -> None:
+    """Lint, and the tests that the changes touch, as many as fit in a minute."""
+    begun, files = time.monotonic(), changed_files()
+    if not files:
+        say("nothing has changed since the last commit, and that changed no file of ours")
+        return
+    lint_changed(files)
+    tests = tests_of(files)
+    if tests:
+        say(f"tests that touch it: {', '.join(tests[:6])}{' …' if len(tests) > 6 else ''}")
+        pytest = (str(PYTHON), "-m", "pytest", "-q", "--no-header", "-p", "scripts.within", *tests)
+        if any(name.startswith(("tests/studio", "tests/browser")) for name in tests):
+            with_cluster(*pytest)
+        else:
+            run(*pytest)
+    say(f"checked in {time.monotonic() - begun:.0f} s; `make test` runs all")
+
+
 def main() -> None:
     command, extra = (sys.argv[1] if len(sys.argv) > 1 else "help"), sys.argv[2:]
     VAR.mkdir(exist_ok=True)
@@ -281,6 +306,11 @@ def main() -> None:
         setup()
     elif command == "demo":
         demo()
+    elif command == "dev":
+        demo(reloads=True)
+    elif command == "check":
+        setup("dev")
+        check()
     elif command == "lint":
         setup("dev")
         lint()

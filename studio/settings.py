@@ -25,7 +25,9 @@ def _note(name: str, otherwise: str) -> str:
 
 
 SECRET_KEY = os.environ.get("LUMWICK_SECRET") or _kept("secret", lambda: secrets.token_urlsafe(48))
-DEBUG = False
+DEBUG = os.environ.get("LUMWICK_DEBUG") == "1"
+"""For development alone (`make dev`, which serves on loopback): debug pages, and nothing of templates, scripts and
+styles is kept from one request to the next."""
 ALLOWED_HOSTS = ["127.0.0.1", "localhost", "testserver"]
 INSTALLED_APPS = [
     "django.contrib.auth",
@@ -56,17 +58,19 @@ MIDDLEWARE = [
 ]
 ROOT_URLCONF = "studio.urls"
 WSGI_APPLICATION = "studio.wsgi.application"
+LOADERS = ["django.template.loaders.filesystem.Loader", "django.template.loaders.app_directories.Loader"]
 TEMPLATES = [
     {
         "BACKEND": "django.template.backends.django.DjangoTemplates",
         "DIRS": [BASE_DIR / "studio" / "templates"],
-        "APP_DIRS": True,
+        "APP_DIRS": not DEBUG,
         "OPTIONS": {
+            **({"loaders": LOADERS} if DEBUG else {}),
             "context_processors": [
                 "django.template.context_processors.request",
                 "django.contrib.auth.context_processors.auth",
                 "django.contrib.messages.context_processors.messages",
-            ]
+            ],
         },
     }
 ]
@@ -89,7 +93,7 @@ LOGIN_URL, LOGIN_REDIRECT_URL, LOGOUT_REDIRECT_URL = "sign-in", "chest", "sign-i
 LANGUAGE_CODE, TIME_ZONE, USE_TZ, USE_I18N = "en-gb", "UTC", True, False
 STATIC_URL = "static/"
 STATICFILES_DIRS = [BASE_DIR / "studio" / "static"]
-WHITENOISE_USE_FINDERS, WHITENOISE_AUTOREFRESH = True, False
+WHITENOISE_USE_FINDERS, WHITENOISE_AUTOREFRESH = True, DEBUG
 MEDIA_ROOT = Path(os.environ.get("LUMWICK_MEDIA", VAR / "media"))
 DATA_UPLOAD_MAX_MEMORY_SIZE = 30_000_000
 FILE_UPLOAD_TEMP_DIR = None

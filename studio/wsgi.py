@@ -9,4 +9,5 @@ application = get_wsgi_application()
 
 from studio.looks import preload  # noqa: E402  (its models want the application)
 
-preload.begin()
+if os.environ.get("LUMWICK_PRELOAD") != "0":
+    preload.begin()
