@@ -11,8 +11,9 @@ NEAREST = 12
 """Test files that are run, the most particular first: those that import fewest of our modules beside the changed."""
 
 
-COMMON = {"studio", "places", "templates", "partials", "views", "models", "static", "workspace", "kit", "py", "html", "js",
-          "", "urls", "drawings", "slips"}  # fmt: skip
+COMMON = set(
+    "studio places templates partials views models static workspace kit py html js urls drawings slips".split()
+)
 """Words of the studio's paths that say nothing of a subject."""
 
 
@@ -61,7 +62,9 @@ def tests_of(files: list[str]) -> list[str]:
     known = [re.compile(rf"\b{re.escape(one)}\b|from {re.escape(a)} import [^\n]*\b{re.escape(b)}\b")
              for one in modules for a, _, b in [one.rpartition(".")]]  # fmt: skip
     # what is reached by its address alone: tests of the same subject
-    subjects = {word for name in files if name.startswith("studio/") for word in re.split(r"[/._]", name)} - COMMON
+    subjects = {
+        word for name in files if name.startswith("studio/") for word in re.split(r"[/._]", name) if word
+    } - COMMON
     found: list[tuple[int, str]] = []
     for path in sorted((ROOT / "tests").rglob("test_*.py")):
         name, text = path.relative_to(ROOT).as_posix(), path.read_text()
@@ -69,6 +72,6 @@ def tests_of(files: list[str]) -> list[str]:
             found.append((-1, name))
         elif any(one.search(text) for one in known):
             found.append((len(re.findall(r"^from (?:lumwick|studio)", text, re.MULTILINE)), name))
-        elif any(word in path.stem for word in subjects):
+        elif name.startswith(("tests/studio", "tests/browser")) and any(word in path.stem for word in subjects):
             found.append((100, name))
     return [name for _, name in sorted(found)][:NEAREST]
