@@ -92,20 +92,14 @@ def surface_material(read: Read, surface: Surface, textures: Textures) -> NDArra
     """A surface's row for the kernel; glow and wetness are set at each instant."""
     material = plain_material(from_hex(surface.colour), min(surface.roughness, 0.9999))
     material["second"] = from_hex(surface.second)
-    material["metalness"], material["coat"], material["coat_roughness"] = (
-        surface.metalness,
-        surface.coat,
-        surface.coat_roughness,
-    )
+    material["metalness"] = surface.metalness
+    material["coat"], material["coat_roughness"] = surface.coat, surface.coat_roughness
     material["transmission"], material["ior"], material["thin"] = surface.clear, surface.refraction, float(surface.pane)
     material["absorption"] = surface.depth_tint * (1 - material["base"])
     material["translucency"] = surface.through * material["base"]
     material["base"] *= 1 - surface.through
-    material["cutoff"], material["pattern"], material["scale"] = (
-        surface.cut,
-        NAMES.index(surface.pattern),
-        surface.scale,
-    )
+    material["cutoff"] = surface.cut
+    material["pattern"], material["scale"] = NAMES.index(surface.pattern), surface.scale
     material["relief"] = material["normal_scale"] = surface.relief
     material["turn"], material["boxed"] = np.radians(surface.turn), float(surface.boxed)
     material["offset"] = surface.shift_u, surface.shift_v

@@ -1,7 +1,7 @@
 """The shape of the code, counted: what is met may not slide. Whoever makes a figure smaller lowers its bar here.
 
-Wanted in the end: 6 functions of over 8 arguments, 4 of over 60 lines, 12 of over 15 branches, 2 files of over 400 lines,
-no line of a template over 120 columns.
+Wanted in the end: 6 functions of over 8 arguments, 4 of over 60 lines, 12 of over 15 branches, 2 files of over 400
+lines, no line of a template over 120 columns.
 """
 
 from __future__ import annotations
@@ -14,7 +14,7 @@ ROOT = Path(__file__).resolve().parents[2]
 FOLDERS = ("lumwick", "studio", "scripts", "bench")
 BARS = {
     "over 8 arguments": 12,
-    "over 60 lines": 12,
+    "over 60 lines": 10,
     "over 15 branches": 37,
     "files over 400 lines": 12,
     "wide lines": 12,

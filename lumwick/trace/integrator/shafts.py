@@ -128,14 +128,8 @@ def add(w, limits, ctx):
     ll.shine(lamp, w.lights.emitter, w.lights.gobo, p, u, v, light_sample)
     if light_sample.radiance[0] + light_sample.radiance[1] + light_sample.radiance[2] <= 0:
         return
-    if not rays.unoccluded(
-        w.geometry.scene,
-        ctx,
-        p,
-        light_sample.direction,
-        light_sample.distance * lights.LAMP_SHORT - lights.LAMP_SHORTER,
-        SEEN,
-    ):
+    before = light_sample.distance * lights.LAMP_SHORT - lights.LAMP_SHORTER
+    if not rays.unoccluded(w.geometry.scene, ctx, p, light_sample.direction, before, SEEN):
         return
     k = total / (mine * asked) * length_share
     k *= 1 / light_sample.pdf if light_sample.pdf > 0 else 1 / (light_sample.distance * light_sample.distance)
