@@ -198,13 +198,13 @@ def _sheet() -> list[dict[str, Any]]:
 def _placing() -> list[dict[str, Any]]:
     """A hundred thousand plants that keep apart; a place from a coarse survey."""
     wide = Ground(np.zeros((257, 257), np.float32), 8.0, -1024.0, -1024.0)
-    apart = Stand(id="p", name="P", kind="pine", per_hectare=260, spaced=3.5, slope_most=90)
+    spaced_out = Stand(id="p", name="P", kind="pine", per_hectare=260, spaced=3.5, slope_most=90)
     slope = wide.slope()
-    placed = len(scatter(apart, wide, slope).turn)
+    placed = len(scatter(spaced_out, wide, slope).turn)
     rng = np.random.default_rng(1)
     heights = np.cumsum(np.cumsum(rng.standard_normal((344, 403)), 0), 1).astype(np.float32)
     survey = Survey(Ground(heights * (400 / np.ptp(heights)), 28.0, -5600.0, -4800.0), 36.5, -84.4)
-    seconds = best(lambda: scatter(apart, wide, slope), 3) * 1e5 / placed
+    seconds = best(lambda: scatter(spaced_out, wide, slope), 3) * 1e5 / placed
     return [
         figure("growth: 100 000 plants that keep apart", seconds, "s", 5.0, "lower"),
         figure(

@@ -58,7 +58,7 @@ def stress() -> tuple[Setting, Snapshot, Stage, dict[str, int]]:
     stage = Stage(made)
     snap = evaluate(made, shot, 0.5, Camera(EYE, look_at(EYE, AIM), 24.0, ev100=14.0))
     stage.set(snap)
-    trees = sum(len(b.plants.turn) for s in stage.stands.stand_states if s.kind.woody for b in s.beds)
+    trees = sum(len(b.plants.turn) for s in stage.stands.stand_states if s.kind.woody for b in s.batches)
     blades = 0
     for part in stage.parts().values():
         if part.thing in ("Saltgrass", "Dune grass") and part.mask & 4:

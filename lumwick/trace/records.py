@@ -333,7 +333,7 @@ CUT = _record(at=3, local=3, local_normal=3, layout=3, texel=4)
 """Where a shadow ray meets a cut-out that it looks through; its fields but the first are `HIT`'s of the same names."""
 
 WORK = _record(
-    # each field belongs to one file, which alone names it (tests/core/test_kernel_scratch.py)
+    # each field belongs to one file, which alone names it (tests/core/trace/test_kernel_scratch.py)
     shadow_start=3,  # lights: of a shadow ray
     glint_start=3,
     open_air=3,  # lights: a spot of the ray from an eye in a room

@@ -20,7 +20,7 @@ from studio.takes.models import Order, Take
 from tests.browser.conftest import box_of, looked, new_look, sign_in, ws
 from tests.browser.test_journeys import revision, set_field
 from tests.conftest import write_geotiff
-from tests.core.test_bringing_in import zipped
+from tests.core.built.test_bringing_in import zipped
 
 
 def test_real_ground_to_a_film(

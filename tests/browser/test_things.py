@@ -14,7 +14,7 @@ from studio.guests.models import Answer, Link
 from studio.places.models import Place
 from tests.browser.conftest import looked, new_look, sign_in, ws
 from tests.browser.test_journeys import revision, set_field
-from tests.core.test_moving_models import moved
+from tests.core.built.test_moving_models import moved
 from tests.studio.test_guests import done_take
 
 pytestmark = pytest.mark.django_db(transaction=True)

@@ -339,7 +339,7 @@ def test_a_recorded_walk_asks_whose_time_counts_and_then_moves() -> None:
     from lumwick.snapshot.lay import CLOCKS, AskClock, along_line
     from lumwick.snapshot.riding.sampled import ride
     from tests.conftest import small_place
-    from tests.core.test_ride import FLAT
+    from tests.core.snapshot.test_ride import FLAT
 
     place = small_place(site=Site(latitude=52.0, longitude=1.0), growth=[])
     setting, shot = Setting(place, FLAT), place.shots[0]

@@ -29,8 +29,8 @@ from lumwick.place.objects import Copies, Lamp, Playing, Shape, Surface, Thing
 from lumwick.snapshot.evaluate import Setting, camera_at, evaluate
 from lumwick.trace.stage import Stage
 from tests.conftest import small_place
-from tests.core.test_meshes import glb, textured
-from tests.core.test_moving_models import moved
+from tests.core.built.test_meshes import glb, textured
+from tests.core.built.test_moving_models import moved
 from tests.outside.validators import khronos, pixar
 
 FRAMES = 5

@@ -16,9 +16,9 @@ from lumwick.place.files import unpack
 from lumwick.place.objects import Gobo
 from studio.looks.engine import ENGINE_OF_LOOKS, PreviewRequest
 from studio.looks.settings import revision_setting
-from tests.core.test_bringing_in import in_files, zipped
-from tests.core.test_develop import cube
-from tests.core.test_meshes import glb
+from tests.core.built.test_bringing_in import in_files, zipped
+from tests.core.built.test_meshes import glb
+from tests.core.develop.test_develop import cube
 from tests.outside.test_surfaces import picture_file
 
 pytestmark = pytest.mark.django_db

@@ -30,7 +30,7 @@ from lumwick.snapshot.evaluate import Setting
 from lumwick.snapshot.footprint import footprints
 from studio.looks.engine import light_key
 from tests.conftest import small_place
-from tests.core.test_moving_models import keyed, moved
+from tests.core.built.test_moving_models import keyed, moved
 
 
 class Field:
