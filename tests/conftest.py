@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+import ctypes
+import gc
 import os
+from collections.abc import Iterator
 from pathlib import Path
 
 import numpy as np
@@ -18,6 +21,21 @@ from lumwick.place.filming import Clock, Exposure, Route, Station
 from lumwick.place.growing import Stand
 from lumwick.place.nature import Land, Sea
 from lumwick.snapshot.evaluate import Setting
+
+
+LARGE = 1_500_000_000
+"""Bytes over which a test process gives back what it no longer uses."""
+
+
+@pytest.fixture(autouse=True)
+def _memory_given_back() -> Iterator[None]:
+    """Stages are large, and hang in circles: they are collected after the test that made them, not some time later, and
+    the C library gives their room back to the machine."""
+    yield
+    held = int(Path("/proc/self/statm").read_text().split()[1]) * os.sysconf("SC_PAGE_SIZE")
+    if held > LARGE:
+        gc.collect()
+        ctypes.CDLL("libc.so.6").malloc_trim(0)
 
 
 @pytest.fixture(scope="session")

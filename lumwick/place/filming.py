@@ -75,7 +75,7 @@ class Route(Model):
 
     way: Literal["fly", "walk", "straight", "orbit", "push", "follow", "fixed", "brought"] = Field(
         "fly",
-        title="CameraPath",
+        title="Way",
         description=(
             "Fly through the stations; walk at eye height on ground and decks; run "
             "straight from one to the next, as on rails or a crane; circle the subject; "

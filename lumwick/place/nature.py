@@ -27,7 +27,7 @@ class GroundWay(Model):
     """A way on the ground: mown, trodden or worn bare."""
 
     id: Id
-    name: str = Field("CameraPath", title="Name", min_length=1, max_length=80)
+    name: str = Field("Way", title="Name", min_length=1, max_length=80)
     line: list[Point2] = Field(title="Line", min_length=2, max_length=400, description="East and north.")
     width: float = number(1.2, "Width", "m", 0.1, 60, "Of the way.")
     left: float = number(0.15, "Growth left", "x", 0, 1, "Height left to what grows on it; 0 is bare.")

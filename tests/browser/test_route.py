@@ -190,7 +190,7 @@ def test_ways_drawn_suggested_and_brought_in(page: Page, live_server: Any, place
     assert got.value.suggested_filename == "a.glb"
     page.keyboard.press("Escape")
     # the way in words of its kind: circle a spot picked in the look
-    page.locator("[role=tab]", has_text="CameraPath").click()
+    page.locator("[role=tab]", has_text="Way").click()
     page.locator("#slip [data-path$='/route/way']").select_option("orbit")
     revision(page, 5)
     # the field that was changed is gone from the slip by now; the look of what it changed comes all the same

@@ -56,7 +56,7 @@ def _subject(asked: Asked) -> Column:
 
 def _way(asked: Asked) -> list[Column]:
     way = asked.shot.route.way
-    moving = _routed(asked, "CameraPath", ("way", *WAYS[way]))
+    moving = _routed(asked, "Way", ("way", *WAYS[way]))
     hand = _routed(asked, "Camera's hand", ("handheld", "seed", "keep_clear", "brushes"))
     return [moving, *([_subject(asked)] if way in ("orbit", "follow") else []), hand]
 
@@ -144,7 +144,7 @@ def _station(asked: Asked) -> list[Column]:
     named = [{"id": x.id, "name": f"{i}. {x.name or 'station'}"} for i, x in enumerate(stations, 1)]
     return [
         column("Stations", [], note=note, listed=named),
-        _routed(asked, "CameraPath", ("way", "timing", "aim")),
+        _routed(asked, "Way", ("way", "timing", "aim")),
         asked.exposure(("ev100", "kelvin", "f_number", "focus", "shutter")),
     ]
 

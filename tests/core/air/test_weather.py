@@ -257,7 +257,7 @@ def test_a_bank_may_be_in_one_shot_alone() -> None:
         prints = [footprints(Setting(place, FLAT), shot, [1, 5], 1) for place in (told.place, thicker, denser)]
         assert (prints[0] == prints[1]) is same and (prints[1] == prints[2]) is same
     with pytest.raises(PlaceError, match="alone, which this place does not have"):
-        apply(told.place, command({"op": "set", "path": "/banks/b/only", "value": "offset"}))
+        apply(told.place, command({"op": "set", "path": "/banks/b/only", "value": "gone"}))
     left, _ = apply(told.place, command({"op": "remove_shot", "shot": "b"}))
     assert left.banks == []
 
