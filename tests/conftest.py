@@ -22,7 +22,6 @@ from lumwick.place.growing import Stand
 from lumwick.place.nature import Land, Sea
 from lumwick.snapshot.evaluate import Setting
 
-
 LARGE = 1_500_000_000
 """Bytes over which a test process gives back what it no longer uses."""
 
