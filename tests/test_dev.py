@@ -11,10 +11,11 @@ import subprocess
 import sys
 import time
 from pathlib import Path
+from types import SimpleNamespace
 
 import pytest
 
-from scripts import base, cluster, dev
+from scripts import base, check, cluster, dev, reload, within
 
 
 def test_a_free_port_is_free() -> None:
@@ -153,3 +154,60 @@ def test_what_benches_import_is_there() -> None:
                     if not hasattr(there, name) and importlib.util.find_spec(f"{module}.{name}") is None:
                         missing.append(f"{path.name}:{k + 1}: {module}.{name}")
     assert not missing
+
+
+def test_a_change_is_checked_by_the_tests_that_import_it_the_most_particular_first() -> None:
+    found = check.tests_of(["lumwick/air/clouds.py"])
+    assert {"tests/core/air/test_clouds.py", "tests/outside/test_clouds.py"} <= {*found} and len(found) <= check.NEAREST
+    assert check.tests_of(["studio/templates/guests/shown.html"]) == ["tests/studio/test_guests.py"]
+    assert check.tests_of(["tests/core/air/test_clouds.py"]) == ["tests/core/air/test_clouds.py"]
+    assert check.tests_of(["docs/guide.md"]) == []
+    assert check.module_of("lumwick/growth/kinds/__init__.py") == "lumwick.growth.kinds"
+
+
+def test_no_test_begins_when_the_minute_is_up(monkeypatch: pytest.MonkeyPatch) -> None:
+    item = SimpleNamespace(nodeid="tests/a.py::test_b")
+    monkeypatch.setattr(within, "_left", [])
+    assert within.pytest_runtest_protocol(item) is None and not within._left
+    monkeypatch.setattr(within, "_BEGUN", time.monotonic() - within.WITHIN_S - 1)
+    assert within.pytest_runtest_protocol(item) is True
+    lines: list[str] = []
+    within.pytest_terminal_summary(SimpleNamespace(write_line=lines.append))
+    assert "1 more" in lines[0]
+
+
+def test_a_file_that_changes_makes_a_new_server(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """A child serves until a file's time is another; one that fails to start says why and ends, and is made again."""
+    monkeypatch.setattr(reload, "ROOT", tmp_path)
+    for folder in ("lumwick", "studio"):
+        (tmp_path / folder).mkdir()
+    code, served = tmp_path / "lumwick" / "a.py", tmp_path / "served"
+    code.write_text("1")
+    before = reload.stamps()
+
+    def serve(port: int) -> None:
+        served.write_text(code.read_text())
+        if code.read_text() == "broken":
+            raise SyntaxError("half written")
+        time.sleep(60)
+
+    monkeypatch.setattr(reload, "serve", serve)
+    child = reload.forked(0)
+    for _ in range(200):
+        if served.exists() and served.read_text() == "1":
+            break
+        time.sleep(0.05)
+    assert served.read_text() == "1" and reload.stamps() == before
+    reload.ended(child)
+    code.write_text("broken")
+    assert reload.stamps() != before
+    assert os.waitstatus_to_exitcode(os.waitpid(reload.forked(0), 0)[1]) == 1
+    reload.ended(child)  # it is gone already
+
+
+def test_debug_pages_are_for_development_alone() -> None:
+    """Nobody gets them who does not ask by the environment, and `make dev` serves on loopback."""
+    from django.conf import settings
+
+    assert settings.DEBUG is False and {*settings.ALLOWED_HOSTS} == {"127.0.0.1", "localhost", "testserver"}
+    assert "127.0.0.1" in Path(reload.__file__).read_text() and "0.0.0.0" not in Path(reload.__file__).read_text()
