@@ -14,8 +14,8 @@ from PIL import Image, ImageDraw, ImageFont
 
 from lumwick.motion.timebase import RATES
 from lumwick.place.compare import changes
-from studio.places.asked import Pin, Unreadable, read
 from studio.places.models import Place, StaleRevision
+from studio.places.request_bodies import Pin, Unreadable, read
 from studio.places.views.owned import place_view
 from studio.takes.models import Frame, Note, Take
 from studio.takes.views import own_take

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 
 from lumwick.place.document import Place, Shot
 from studio.places.slips import air, cut, growth, land, route, water
-from studio.places.slips.asked import Asked, Column
+from studio.places.slips.slip_request import Column, SlipRequest
 
 
 @dataclass(frozen=True)
@@ -18,7 +18,7 @@ class Bench:
     """A bench: its title, and the columns of its slip."""
 
     title: str
-    columns: Callable[[Asked], list[Column]]
+    columns: Callable[[SlipRequest], list[Column]]
 
 
 BENCHES = {
@@ -40,4 +40,4 @@ def groups_of(place: Place, shot: Shot, bench: str, selected: str, t: float, tab
     tab : str
         On the Route bench: station, way, pace, aim or lens.
     """
-    return BENCHES.get(bench, BENCHES["cut"]).columns(Asked.at(place, shot, selected, tab, t))
+    return BENCHES.get(bench, BENCHES["cut"]).columns(SlipRequest.at(place, shot, selected, tab, t))

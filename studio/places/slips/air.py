@@ -6,8 +6,8 @@ from typing import Any
 
 from lumwick.place.edits import fresh_id
 from lumwick.place.nature import Air, FogBank
-from studio.places.slips.asked import Asked, Column, chosen_of, column, listed, note_column
 from studio.places.slips.lamp import lamp_columns, thrown
+from studio.places.slips.slip_request import Column, SlipRequest, chosen_of, column, listed, note_column
 
 LOW = ("oktas", "base", "thick", "density", "soft", "closed", "size")
 LOW_MOVES = ("drift", "life", "ahead_east", "ahead_north", "seed")
@@ -30,7 +30,7 @@ SKIES: dict[str, dict[str, float]] = {
 """Skies to begin with: what each sets of the air."""
 
 
-def columns(asked: Asked) -> list[Column]:
+def columns(asked: SlipRequest) -> list[Column]:
     place, shot = asked.place, asked.shot
     lamp = asked.chosen(place.lamps)
     if lamp:
@@ -123,7 +123,7 @@ def _clearness(path: str) -> Column:
     return _begin_with("Clearness", path, CLEARNESS, "air")
 
 
-def _heavens(asked: Asked, air: Air, path: str, of_shot: str) -> list[Column]:
+def _heavens(asked: SlipRequest, air: Air, path: str, of_shot: str) -> list[Column]:
     """Sun, moon and stars."""
     sky, base = air.heavens, f"{path}/heavens"
     sun = HEAVENS_SUN if sky.sun_by == "hand" else HEAVENS_SUN[:1]
@@ -137,7 +137,7 @@ def _heavens(asked: Asked, air: Air, path: str, of_shot: str) -> list[Column]:
     ]
 
 
-def _weather(asked: Asked, air: Air, path: str, of_shot: str) -> list[Column]:
+def _weather(asked: SlipRequest, air: Air, path: str, of_shot: str) -> list[Column]:
     """What falls, and what drifts."""
     many = ("drifting_many",) if air.drifting != "nothing" else ()
     return [
@@ -148,7 +148,7 @@ def _weather(asked: Asked, air: Air, path: str, of_shot: str) -> list[Column]:
     ]
 
 
-def _banks(asked: Asked) -> Column:
+def _banks(asked: SlipRequest) -> Column:
     """Banks of fog to pick, and how a new one is drawn."""
     have = listed(asked.place.banks)
     words = "" if have else "Fog over a drawn area, lying in low ground."
@@ -156,7 +156,7 @@ def _banks(asked: Asked) -> Column:
     return note_column("Banks of fog", words, listed=have, **draw)
 
 
-def _bank(asked: Asked, bank: FogBank) -> list[Column]:
+def _bank(asked: SlipRequest, bank: FogBank) -> list[Column]:
     """One bank of fog."""
     base, remove = f"/banks/{bank.id}", {"op": "remove", "of": "banks", "id": bank.id}
     shots = [("", "every shot"), *((shot.id, shot.name) for shot in asked.place.shots)]
@@ -168,7 +168,7 @@ def _bank(asked: Asked, bank: FogBank) -> list[Column]:
     ]
 
 
-def _suns_gobo(asked: Asked) -> list[Column]:
+def _suns_gobo(asked: SlipRequest) -> list[Column]:
     """What the sun's light is thrown through."""
     gobo = asked.place.sun_gobo
     if gobo is None:
@@ -178,7 +178,7 @@ def _suns_gobo(asked: Asked) -> list[Column]:
     return thrown(asked, gobo, "/sun_gobo", "east", "north", "up")
 
 
-def _surround(asked: Asked) -> Column:
+def _surround(asked: SlipRequest) -> Column:
     place = asked.place
     taken = ("east", "north", "up") if place.surround.picture and place.surround.away > 0 else ()
     lamp = {"id": fresh_id([x.id for x in place.lamps], "lamp"), "name": f"Lamp {len(place.lamps) + 1}"}

@@ -4,14 +4,14 @@ from __future__ import annotations
 
 from lumwick.place.document import Piece
 from lumwick.place.filming import Develop
-from studio.places.slips.asked import Asked, Column, column, note_column
+from studio.places.slips.slip_request import Column, SlipRequest, column, note_column
 
 
-def columns(asked: Asked) -> list[Column]:
+def columns(asked: SlipRequest) -> list[Column]:
     return {"shot": _shot, "develop": _develop, "finish": _finish}.get(asked.tab, _film)(asked)
 
 
-def _shot(asked: Asked) -> list[Column]:
+def _shot(asked: SlipRequest) -> list[Column]:
     shot = asked.shot
     return [
         asked.column(
@@ -27,14 +27,14 @@ def _shot(asked: Asked) -> list[Column]:
     ]
 
 
-def _developed(asked: Asked) -> tuple[Develop, str]:
+def _developed(asked: SlipRequest) -> tuple[Develop, str]:
     """How the picture is developed: by the film's settings or the shot's own; and their path."""
     if asked.shot.as_film:
         return asked.place.cut.develop, "/cut/develop"
     return asked.shot.develop, f"{asked.base}/develop"
 
 
-def _develop(asked: Asked) -> list[Column]:
+def _develop(asked: SlipRequest) -> list[Column]:
     develop, base = _developed(asked)
     table = ("lut", "lut_strength") if develop.lut else ("lut",)
     basic = asked.fields(develop, base, ("tint", "contrast", "saturation"))
@@ -53,7 +53,7 @@ def _develop(asked: Asked) -> list[Column]:
     ]
 
 
-def _finish(asked: Asked) -> list[Column]:
+def _finish(asked: SlipRequest) -> list[Column]:
     develop, base = _developed(asked)
     return [
         asked.column("Finish", develop, base, ("bloom", "vignette", "sharpen", "grain")),
@@ -61,7 +61,7 @@ def _finish(asked: Asked) -> list[Column]:
     ]
 
 
-def _film(asked: Asked) -> list[Column]:
+def _film(asked: SlipRequest) -> list[Column]:
     place = asked.place
     film = asked.column("Film", place.cut, "/cut", ("fps", "fade_in", "fade_out"))
     shots = column("Add a piece", [], pieces=[{"id": x.id, "name": x.name} for x in place.shots])
@@ -72,7 +72,7 @@ def _film(asked: Asked) -> list[Column]:
     return [_piece(asked, piece), film, shots]
 
 
-def _piece(asked: Asked, piece: Piece) -> Column:
+def _piece(asked: SlipRequest, piece: Piece) -> Column:
     pieces = asked.place.cut.pieces
     i = pieces.index(piece)
     join = ("join", *(("over",) if piece.join != "cut" else ())) if i < len(pieces) - 1 else ()

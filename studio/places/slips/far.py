@@ -7,7 +7,7 @@ from typing import Any
 
 from lumwick.place.edits import fresh_id
 from lumwick.place.nature import Ridge
-from studio.places.slips.asked import Asked, Column, listed, note_column
+from studio.places.slips.slip_request import Column, SlipRequest, listed, note_column
 
 RIDGES: dict[str, dict[str, Any]] = {
     "Wooded hills": {"away": 4000, "height": 150, "peaked": 0.25, "cover": "woods"},
@@ -19,7 +19,7 @@ RIDGES: dict[str, dict[str, Any]] = {
 """Ridges to begin with, set up where the shot looks."""
 
 
-def far_off(asked: Asked) -> Column:
+def far_off(asked: SlipRequest) -> Column:
     """What stands far off behind the place."""
     ridges = asked.place.ridges
     new, ahead = fresh_id([x.id for x in ridges], "ridge"), _looks_along(asked)
@@ -38,7 +38,7 @@ def far_off(asked: Asked) -> Column:
     return note_column("Far off", note, listed=listed(ridges), adds=adds)
 
 
-def _looks_along(asked: Asked) -> float:
+def _looks_along(asked: SlipRequest) -> float:
     """Bearing from true north that the shot's first station looks along [degrees]."""
     stations = asked.shot.route.stations
     if not stations:
@@ -48,7 +48,7 @@ def _looks_along(asked: Asked) -> float:
     return round((told - float(asked.now.site.north_turn)) % 360.0, 1)
 
 
-def ridge_columns(asked: Asked, ridge: Ridge) -> list[Column]:
+def ridge_columns(asked: SlipRequest, ridge: Ridge) -> list[Column]:
     """One far ridge."""
     base, remove = f"/ridges/{ridge.id}", {"op": "remove", "of": "ridges", "id": ridge.id}
     return [

@@ -16,7 +16,7 @@ from lumwick.place.edits import fresh_id
 from lumwick.place.fields import least
 from lumwick.place.growing import Among, BladeForm, Front, Stand
 from studio.places.models import AssetFile
-from studio.places.slips.asked import Asked, Column, chosen_of, listed, note_column
+from studio.places.slips.slip_request import Column, SlipRequest, chosen_of, listed, note_column
 
 COLOURED = ("leaf_colour", "flower_colour", "tip_colour", "side_colour")
 CROWN = ("crown", "spread", "bare", "leader", "stems", "thick", "flare")
@@ -33,7 +33,7 @@ BRING_PLANT = {
 }
 
 
-def columns(asked: Asked) -> list[Column]:
+def columns(asked: SlipRequest) -> list[Column]:
     place = asked.place
     way = asked.chosen(place.ways)
     if way is not None:
@@ -59,7 +59,7 @@ def columns(asked: Asked) -> list[Column]:
     return tabs.get(asked.tab, _stand)(asked, stand, now)
 
 
-def _wind(asked: Asked) -> Column:
+def _wind(asked: SlipRequest) -> Column:
     place, shot = asked.place, asked.shot
     wind, path = (shot.wind, f"{asked.base}/wind") if shot.wind else (place.wind, "/wind")
     title = "Wind" + (" of this shot" if shot.wind else "")
@@ -77,7 +77,7 @@ def _set(stand: Stand, name: str, value: Any) -> dict[str, Any]:
     return {"op": "set", "path": f"/growth/{stand.id}/{name}", "value": value}
 
 
-def _stand(asked: Asked, stand: Stand, now: Stand) -> list[Column]:
+def _stand(asked: SlipRequest, stand: Stand, now: Stand) -> list[Column]:
     dry = () if KINDS[stand.kind].woody else ("dry",)
     remove = {"op": "remove", "of": "growth", "id": stand.id}
     fields = ("name", "kind", "per_hectare", "height", *dry, "variation")
@@ -118,7 +118,7 @@ def _unlike(kind: str, stand: Stand) -> tuple[bool, float]:
     return other, abs(float(np.log(USUAL[kind][0] / float(least(stand.height)))))
 
 
-def _among(asked: Asked, stand: Stand) -> list[Column]:
+def _among(asked: SlipRequest, stand: Stand) -> list[Column]:
     """Other kinds that grow in a stand, and one to mix in."""
     columns = []
     for one in stand.among:
@@ -156,7 +156,7 @@ def _among(asked: Asked, stand: Stand) -> list[Column]:
     return [*columns, note_column("Among them", "Other kinds, by their shares.", offers=offers)]
 
 
-def _model_form(asked: Asked, stand: Stand) -> list[Column]:
+def _model_form(asked: SlipRequest, stand: Stand) -> list[Column]:
     """A model of one's own: which of its surfaces and parts are leaves."""
     own = stand.own
     assert own is not None
@@ -186,7 +186,7 @@ SHOWN = 30
 """Of a model's surfaces and parts, the most that the slip lists."""
 
 
-def _form(asked: Asked, stand: Stand, now: Stand) -> list[Column]:
+def _form(asked: SlipRequest, stand: Stand, now: Stand) -> list[Column]:
     base, own = f"/growth/{stand.id}", "Give it a form of its own"
     if stand.own is not None:
         return _model_form(asked, stand)
@@ -228,7 +228,7 @@ def _form(asked: Asked, stand: Stand, now: Stand) -> list[Column]:
     return [note_column("Form", "A flower or reed grows as its kind does: its height, density and colours are yours.")]
 
 
-def _colour(asked: Asked, stand: Stand, now: Stand) -> list[Column]:
+def _colour(asked: SlipRequest, stand: Stand, now: Stand) -> list[Column]:
     base = f"/growth/{stand.id}"
     dial = ("month",) if stand.leaves == "by the dial" else ()
     plain = [
@@ -251,7 +251,7 @@ def _colour(asked: Asked, stand: Stand, now: Stand) -> list[Column]:
     ]
 
 
-def _front(asked: Asked, stand: Stand) -> Column:
+def _front(asked: SlipRequest, stand: Stand) -> Column:
     """From where it spreads; or the ways in which it may."""
     if stand.front is not None:
         off = [{"text": "Grow everywhere at once", "command": _set(stand, "front", None)}]
@@ -268,7 +268,7 @@ def _front(asked: Asked, stand: Stand) -> Column:
     return note_column("Spreads", "Growing that comes behind a front: key how far it has come.", offers=offers)
 
 
-def _motion(asked: Asked, stand: Stand, now: Stand) -> list[Column]:
+def _motion(asked: SlipRequest, stand: Stand, now: Stand) -> list[Column]:
     if KINDS[stand.kind].still:
         return [note_column(stand.name, "Stones lie still."), _wind(asked)]
     swings = natural_frequencies(now)
@@ -288,7 +288,7 @@ def _motion(asked: Asked, stand: Stand, now: Stand) -> list[Column]:
     ]
 
 
-def _where(asked: Asked, stand: Stand, now: Stand) -> list[Column]:
+def _where(asked: SlipRequest, stand: Stand, now: Stand) -> list[Column]:
     base = f"/growth/{stand.id}"
     still = [(one.id, one.name) for one in asked.place.things]
     on = chosen_of("Grows on", f"{base}/on", stand.on, [("", "the ground"), *still])

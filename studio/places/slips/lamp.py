@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from lumwick.place.edits import fresh_id
 from lumwick.place.objects import Gobo, Lamp, Thing
-from studio.places.slips.asked import Asked, Column, chosen_of, column, note_column
+from studio.places.slips.slip_request import Column, SlipRequest, chosen_of, column, note_column
 
 FORMS = {
     "spot": ("inner", "outer", "source"),
@@ -20,7 +20,7 @@ LIGHTS = {"window": (), "parallel": ("amount", "kelvin")}
 """What of its light can be set; of most kinds all."""
 
 
-def lamp_columns(asked: Asked, lamp: Lamp) -> list[Column]:
+def lamp_columns(asked: SlipRequest, lamp: Lamp) -> list[Column]:
     base, form = f"/lamps/{lamp.id}", FORMS[lamp.kind]
     aimed = lamp.kind != "point" or lamp.distribution is not None
     aim = ("bearing", "pitch") if aimed else ()
@@ -42,7 +42,7 @@ def lamp_columns(asked: Asked, lamp: Lamp) -> list[Column]:
     ]
 
 
-def carried_by(asked: Asked, item: Lamp | Thing, base: str) -> Column:
+def carried_by(asked: SlipRequest, item: Lamp | Thing, base: str) -> Column:
     """What a model or a lamp may be carried by."""
     place = asked.place
     others: list[Thing | Lamp] = [*place.things, *place.lamps]
@@ -52,7 +52,7 @@ def carried_by(asked: Asked, item: Lamp | Thing, base: str) -> Column:
     )
 
 
-def _switch(asked: Asked, lamp: Lamp, base: str) -> Column:
+def _switch(asked: SlipRequest, lamp: Lamp, base: str) -> Column:
     """When a lamp is on: by the sun, and by its group."""
     place = asked.place
     groups = [("", "none"), *((g.id, g.name) for g in place.lamp_groups)]
@@ -84,7 +84,7 @@ OF_KIND = {
 }
 
 
-def _gobo(asked: Asked, gobo: Gobo | None, path: str) -> list[Column]:
+def _gobo(asked: SlipRequest, gobo: Gobo | None, path: str) -> list[Column]:
     """What a spot's light is thrown through."""
     if gobo is None:
         first = {"op": "set", "path": path, "value": Gobo().model_dump(mode="json")}
@@ -93,7 +93,7 @@ def _gobo(asked: Asked, gobo: Gobo | None, path: str) -> list[Column]:
     return thrown(asked, gobo, path)
 
 
-def thrown(asked: Asked, gobo: Gobo, path: str, *more: str) -> list[Column]:
+def thrown(asked: SlipRequest, gobo: Gobo, path: str, *more: str) -> list[Column]:
     """A gobo's own fields, a lamp's or the sun's."""
     away = {"op": "set", "path": path, "value": None}
     return [

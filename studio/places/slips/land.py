@@ -16,9 +16,9 @@ from lumwick.place.objects import Built, Copies, Opening, Playing, Shape, Surfac
 from lumwick.snapshot.thrown import OF_A_BALL, OF_OTHERS, is_round
 from lumwick.snapshot.transforms import SEA_WATER, moving_of
 from studio.places.models import AssetFile
-from studio.places.slips.asked import Asked, Column, chosen_of, column, listed, note_column
 from studio.places.slips.far import far_off, ridge_columns
 from studio.places.slips.lamp import carried_by, lamp_columns
+from studio.places.slips.slip_request import Column, SlipRequest, chosen_of, column, listed, note_column
 
 SURFACE_LOOK = ("name", "pattern", "colour", "second", "roughness", "metalness", "wet")
 SURFACE_BODY = (
@@ -33,7 +33,7 @@ SURFACE_BODY = (
 SURFACE_LAID = ("scale", "turn", "shift_u", "shift_v", "relief", "boxed", "cut")
 
 
-def columns(asked: Asked) -> list[Column]:
+def columns(asked: SlipRequest) -> list[Column]:
     place = asked.place
     for items, describe in (
         (place.surfaces, _surface),
@@ -48,7 +48,7 @@ def columns(asked: Asked) -> list[Column]:
     return _ground(asked)
 
 
-def _surface(asked: Asked, surface: Surface) -> list[Column]:
+def _surface(asked: SlipRequest, surface: Surface) -> list[Column]:
     base = f"/surfaces/{surface.id}"
     remove = {"op": "remove", "of": "surfaces", "id": surface.id}
     return [
@@ -59,12 +59,12 @@ def _surface(asked: Asked, surface: Surface) -> list[Column]:
     ]
 
 
-def _choice_of_surface(asked: Asked, base: str, now: str) -> Column:
+def _choice_of_surface(asked: SlipRequest, base: str, now: str) -> Column:
     choices = [("", "its own"), *((x.id, x.name) for x in asked.place.surfaces)]
     return {"selects": [chosen_of("Surface", f"{base}/surface", now, choices)]}
 
 
-def _thing(asked: Asked, thing: Thing) -> list[Column]:
+def _thing(asked: SlipRequest, thing: Thing) -> list[Column]:
     base = f"/things/{thing.id}"
     more: Column = {
         "remove": {"op": "remove", "of": "things", "id": thing.id},
@@ -89,7 +89,7 @@ def _thing(asked: Asked, thing: Thing) -> list[Column]:
     ]
 
 
-def _floating(asked: Asked, thing: Thing, base: str) -> Column:
+def _floating(asked: SlipRequest, thing: Thing, base: str) -> Column:
     """How deep a thing floats and what keeps it where it is."""
     slack = ("slack",) if thing.mooring == "moored" else ()
     made = asked.column("On the water", thing, base, ("density", "mooring", *slack))
@@ -152,7 +152,7 @@ def _throw(thing: Thing) -> Column:
     return note_column("Throw", note, asks=asks, asks_op="throw", asks_of=thing.id, asks_text="Throw it")
 
 
-def _motion(asked: Asked, thing: Thing, base: str) -> list[Column]:
+def _motion(asked: SlipRequest, thing: Thing, base: str) -> list[Column]:
     """How a model's own motion is played, if its file has any."""
     if thing.mesh is None or not thing.mesh.name.lower().endswith(".glb"):
         return []
@@ -185,7 +185,7 @@ OF_FORM = {
 """What a form has besides its three measures."""
 
 
-def _form(asked: Asked, thing: Thing, base: str) -> list[Column]:
+def _form(asked: SlipRequest, thing: Thing, base: str) -> list[Column]:
     """The measures of a shape."""
     shape = thing.shape
     if shape is None:
@@ -196,7 +196,7 @@ def _form(asked: Asked, thing: Thing, base: str) -> list[Column]:
     return out
 
 
-def _openings(asked: Asked, thing: Thing, base: str) -> list[Column]:
+def _openings(asked: SlipRequest, thing: Thing, base: str) -> list[Column]:
     """The doors and windows of a wall or a room."""
     shape, path = thing.shape, f"{base}/shape"
     if shape is None or shape.kind not in ("wall", "room"):
@@ -283,7 +283,7 @@ SURFACES_SHOWN = 40
 """Of a model's own surfaces, the most that the slip lists."""
 
 
-def _worn(asked: Asked, thing: Thing) -> list[Column]:
+def _worn(asked: SlipRequest, thing: Thing) -> list[Column]:
     """A model's own surfaces and its parts, each as it is, given another, or hidden."""
     try:
         parts = model_of(AssetFile.read, thing).parts
@@ -327,7 +327,7 @@ def _stride(thing: Thing) -> float:
     return min(max(round(float(high[0] - low[0]) * least(thing.scale) * 1.25, 2), 0.01), 1000.0)
 
 
-def _copies(asked: Asked, thing: Thing, base: str) -> list[Column]:
+def _copies(asked: SlipRequest, thing: Thing, base: str) -> list[Column]:
     if thing.copies is None:
         first = {"op": "set", "path": f"{base}/copies", "value": Copies(step=_stride(thing)).model_dump()}
         note = "Many of the same, in a row, a grid, a ring or along a line."
@@ -348,13 +348,13 @@ def _copies(asked: Asked, thing: Thing, base: str) -> list[Column]:
     return [laid, chance, asked.column("In time", thing.copies, path, ("later", "any_later"))]
 
 
-def _built(asked: Asked, built: Built) -> list[Column]:
+def _built(asked: SlipRequest, built: Built) -> list[Column]:
     base = f"/built/{built.id}"
     more = _choice_of_surface(asked, base, built.surface)
     return [asked.column(built.name, built, base, ("name", "width", "deck", "turn"), **more)]
 
 
-def _ground(asked: Asked) -> list[Column]:
+def _ground(asked: SlipRequest) -> list[Column]:
     place = asked.place
     new = fresh_id([x.id for x in place.surfaces], "surface")
     note = "What built things and models are made of. They keep their own until they are given one."

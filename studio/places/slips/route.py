@@ -10,7 +10,7 @@ from lumwick.motion.timebase import RATES
 from lumwick.place.filming import Station
 from lumwick.place.growing import Stand
 from lumwick.place.objects import Built, Lamp, Thing
-from studio.places.slips.asked import Asked, Column, chosen_of, column
+from studio.places.slips.slip_request import Column, SlipRequest, chosen_of, column
 
 WAYS: dict[str, tuple[str, ...]] = {
     "fly": ("tension", "no_overshoot", "over_ground"),
@@ -25,17 +25,17 @@ WAYS: dict[str, tuple[str, ...]] = {
 """What can be set of each way of moving."""
 
 
-def columns(asked: Asked) -> list[Column]:
+def columns(asked: SlipRequest) -> list[Column]:
     return {"way": _way, "pace": _pace, "aim": _aim, "lens": _lens}.get(asked.tab, _station)(asked)
 
 
-def _routed(asked: Asked, title: str, names: tuple[str, ...], note: str = "") -> Column:
+def _routed(asked: SlipRequest, title: str, names: tuple[str, ...], note: str = "") -> Column:
     """A column of some of the route's own fields."""
     more = {"note": note} if note else {}
     return asked.column(title, asked.shot.route, f"{asked.base}/route", names, **more)
 
 
-def _subject(asked: Asked) -> Column:
+def _subject(asked: SlipRequest) -> Column:
     place, route = asked.place, asked.shot.route
     things: list[Thing | Lamp | Built | Stand] = [*place.things, *place.lamps, *place.built, *place.growth]
     subjects = [("", "the spot"), *((x.id, x.name) for x in things)]
@@ -54,14 +54,14 @@ def _subject(asked: Asked) -> Column:
     )
 
 
-def _way(asked: Asked) -> list[Column]:
+def _way(asked: SlipRequest) -> list[Column]:
     way = asked.shot.route.way
     moving = _routed(asked, "Way", ("way", *WAYS[way]))
     hand = _routed(asked, "Camera's hand", ("handheld", "seed", "keep_clear", "brushes"))
     return [moving, *([_subject(asked)] if way in ("orbit", "follow") else []), hand]
 
 
-def _pace(asked: Asked) -> list[Column]:
+def _pace(asked: SlipRequest) -> list[Column]:
     timing = asked.shot.route.timing
     steady = () if timing == "one smooth move" else ("eased_start", "eased_end")
     before = () if timing == "by stations" else ("starts_before", "ends_after")
@@ -82,7 +82,7 @@ def _pace(asked: Asked) -> list[Column]:
     ]
 
 
-def _aim(asked: Asked) -> list[Column]:
+def _aim(asked: SlipRequest) -> list[Column]:
     route = asked.shot.route
     aims = (route.aim, route.aim_second)
     keyed = ("bearing", "pitch") if "by keys" in aims else ()
@@ -95,7 +95,7 @@ def _aim(asked: Asked) -> list[Column]:
     ]
 
 
-def _as_a_camera(asked: Asked) -> str:
+def _as_a_camera(asked: SlipRequest) -> str:
     """The film speed at which a real camera would be exposed as the shot is at the playhead."""
     now = asked.now.shot(asked.shot.id).exposure
     if now.shutter <= 0:
@@ -105,7 +105,7 @@ def _as_a_camera(asked: Asked) -> str:
     return f"On a camera: 1/{1 / seconds:.0f} s and about ISO {float(f'{iso:.2g}'):g}."
 
 
-def _sharp_from(asked: Asked) -> str:
+def _sharp_from(asked: SlipRequest) -> str:
     """Where everything is sharp from, for the first station's lens: half the hyperfocal distance."""
     now, stations = asked.now.shot(asked.shot.id).exposure, asked.shot.route.stations
     focal = stations[0].focal if stations else 28.0
@@ -114,7 +114,7 @@ def _sharp_from(asked: Asked) -> str:
     return f"Focused at {far:.3g} m, {focal:g} mm is sharp from {far / 2:.3g} m to the horizon."
 
 
-def _lens(asked: Asked) -> list[Column]:
+def _lens(asked: SlipRequest) -> list[Column]:
     path = f"{asked.base}/exposure"
     focus = asked.fields(asked.shot.route, f"{asked.base}/route", ("focus_on",))
     settings = asked.exposure(("ev100", "kelvin", "f_number", "metered_at", "shutter"))
@@ -132,7 +132,7 @@ def _lens(asked: Asked) -> list[Column]:
     ]
 
 
-def _station(asked: Asked) -> list[Column]:
+def _station(asked: SlipRequest) -> list[Column]:
     stations = asked.shot.route.stations
     station = asked.chosen(stations)
     if station is not None:
@@ -149,7 +149,7 @@ def _station(asked: Asked) -> list[Column]:
     ]
 
 
-def _one(asked: Asked, station: Station) -> list[Column]:
+def _one(asked: SlipRequest, station: Station) -> list[Column]:
     shot, stations = asked.shot, asked.shot.route.stations
     i = stations.index(station) + 1
     here = f"{asked.base}/route/stations/{station.id}"

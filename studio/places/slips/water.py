@@ -8,7 +8,7 @@ from lumwick.place.fields import most
 from lumwick.place.nature import DrawnBeach, Water
 from lumwick.snapshot.beaches import reach_and_back
 from lumwick.water.spectrum import wind_of
-from studio.places.slips.asked import Asked, Column, listed, note_column
+from studio.places.slips.slip_request import Column, SlipRequest, listed, note_column
 
 OF_WAVES = {
     "wind": ("wind_speed", "wind_from", "fetch_km"),
@@ -44,7 +44,7 @@ OF_KIND = {
 }
 
 
-def _one(asked: Asked, water: Water) -> list[Column]:
+def _one(asked: SlipRequest, water: Water) -> list[Column]:
     """A stream, a pond or puddles."""
     base = f"/waters/{water.id}"
     remove = {"op": "remove", "of": "waters", "id": water.id}
@@ -57,7 +57,7 @@ def _one(asked: Asked, water: Water) -> list[Column]:
     return out
 
 
-def _beach(asked: Asked, beach: DrawnBeach) -> list[Column]:
+def _beach(asked: SlipRequest, beach: DrawnBeach) -> list[Column]:
     """A drawn beach."""
     base, shot = f"/beaches/{beach.id}", asked.shot
     remove = {"op": "remove", "of": "beaches", "id": beach.id}
@@ -71,7 +71,7 @@ def _beach(asked: Asked, beach: DrawnBeach) -> list[Column]:
     ]
 
 
-def _drawn(asked: Asked) -> Column:
+def _drawn(asked: SlipRequest) -> Column:
     """Drawn beaches to pick, and a new one."""
     ids = [one.id for one in asked.place.beaches]
     item = {"id": fresh_id(ids, "beach"), "name": f"Drawn beach {len(ids) + 1}", "seed": len(ids) + 1}
@@ -81,7 +81,7 @@ def _drawn(asked: Asked) -> Column:
     return note_column("Drawn beaches", note, command=add, command_text="Draw a beach", listed=picks)
 
 
-def columns(asked: Asked) -> list[Column]:
+def columns(asked: SlipRequest) -> list[Column]:
     sea = asked.place.sea
     water = asked.chosen(asked.place.waters)
     if water is not None:
@@ -107,7 +107,7 @@ def columns(asked: Asked) -> list[Column]:
     ]
 
 
-def _rain(asked: Asked) -> Column:
+def _rain(asked: SlipRequest) -> Column:
     """The rain, of the shot's own air if it has one."""
     own = asked.shot.air
     air, path = (own, f"{asked.base}/air") if own else (asked.place.air, "/air")

@@ -37,8 +37,8 @@ from lumwick.snapshot.waters import beds_of
 from lumwick.water.stream import fall_line
 from studio.looks.engine import ENGINE_OF_LOOKS
 from studio.looks.settings import revision_setting
-from studio.places.asked import Edit, Typed, Unreadable, read
 from studio.places.models import AssetFile, Place, StaleRevision
+from studio.places.request_bodies import Edit, Typed, Unreadable, read
 from studio.places.views.owned import newest, place_view
 from studio.places.views.workspace import shot_of, state_of
 

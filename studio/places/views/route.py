@@ -31,8 +31,8 @@ from lumwick.snapshot.ride import check, with_route
 from studio.looks.engine import ENGINE_OF_LOOKS
 from studio.looks.settings import revision_setting
 from studio.places import charts
-from studio.places.asked import Draft, DrawnWay, Mend, read, share, whole
 from studio.places.models import AssetFile, Place
+from studio.places.request_bodies import Draft, DrawnWay, Mend, read, share, whole
 from studio.places.views.owned import newest, place_view
 from studio.places.views.workspace import shot_of, state_of
 

@@ -12,7 +12,7 @@ Column = dict[str, Any]
 
 
 @dataclass(frozen=True)
-class Asked:
+class SlipRequest:
     """A bench's question: what is selected, in which shot, and under which tab.
 
     Attributes
@@ -28,7 +28,7 @@ class Asked:
     now: Place
 
     @classmethod
-    def at(cls, place: Place, shot: Shot, selected: str, tab: str, t: float) -> Asked:
+    def at(cls, place: Place, shot: Shot, selected: str, tab: str, t: float) -> SlipRequest:
         """The question at clip time ``t`` [s]."""
         return cls(place, shot, selected, tab, whole_at(place, shot, t))
 

@@ -8,8 +8,8 @@ from typing import Any
 import pytest
 from django.test import Client, RequestFactory
 
-from studio.places.asked import Draft, DrawnWay, Edit, Mend, Pin, Typed, Unreadable, read, share, whole
 from studio.places.models import Place
+from studio.places.request_bodies import Draft, DrawnWay, Edit, Mend, Pin, Typed, Unreadable, read, share, whole
 
 pytestmark = pytest.mark.django_db
 

@@ -16,13 +16,13 @@ class Unreadable(LumwickError):
     """A request that does not say what it must: answered with 400."""
 
 
-class Asked(BaseModel):
+class RequestBody(BaseModel):
     """A request; what it says besides is passed over, no number may be infinite."""
 
     model_config = ConfigDict(extra="ignore", allow_inf_nan=False, coerce_numbers_to_str=True)
 
 
-class OnShot(Asked):
+class OnShot(RequestBody):
     """A change of a shot, made on a stated revision."""
 
     rev: int
@@ -56,7 +56,7 @@ class DrawnWay(OnShot):
     height: float | None = None
 
 
-class TypedKey(Asked):
+class TypedKey(RequestBody):
     """What somebody typed as a key's value."""
 
     path: str
@@ -64,7 +64,7 @@ class TypedKey(Asked):
     text: str
 
 
-class Typed(Asked):
+class Typed(RequestBody):
     """What somebody typed into a field, at the playhead; how it is to be meant if it is keyed elsewhere."""
 
     path: str
@@ -75,7 +75,7 @@ class Typed(Asked):
     how: str | None = None
 
 
-class Edit(Asked):
+class Edit(RequestBody):
     """An edit on a stated revision: exactly one of its ways."""
 
     rev: int
@@ -88,7 +88,7 @@ class Edit(Asked):
     command: dict[str, Any] | None = None
 
 
-class Pin(Asked):
+class Pin(RequestBody):
     """A note on a take: at a clip time, at shares of the picture."""
 
     t: float
