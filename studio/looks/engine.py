@@ -37,8 +37,8 @@ from lumwick.trace.motion_vectors import skyline
 from lumwick.trace.quality import QUALITIES, Quality
 from lumwick.trace.render import MANY, Sight, Stop, expose
 from lumwick.trace.stage import Stage
-from studio.looks.line import ASKER, LINE, Superseded, give_back, resident
-from studio.looks.opening import Opening
+from studio.looks.opening import OpeningAttempt
+from studio.looks.request_queue import ASKER, QUEUE, Superseded, give_back, resident
 from studio.looks.settings import revision_setting
 
 T = TypeVar("T")
@@ -58,7 +58,7 @@ STEPS = (
 class _Open:
     stage: Stage
     revision: int
-    opening: Opening
+    opening: OpeningAttempt
     ready: bool = False
     """Whether anything of it was made yet."""
     key: tuple[Any, ...] = ()
@@ -162,7 +162,7 @@ class LookEngine:
         setting = revision_setting(request.revision_id)
         if stale():
             raise Superseded
-        return LINE.run(lambda: self._look(request, setting, stale), "another picture is traced")
+        return QUEUE.run(lambda: self._look(request, setting, stale), "another picture is traced")
 
     def _look(
         self, request: PreviewRequest, setting: Setting, stale: Callable[[], bool]
@@ -197,7 +197,7 @@ class LookEngine:
 
     def waits_for(self, who: str, place_id: int) -> str:
         """What a look at a place waits for, in words."""
-        before = LINE.ahead(who)
+        before = QUEUE.ahead(who)
         if before:
             others = "another's picture is" if before == 1 else f"the pictures of {before} others are"
             return f"{others} made first" + ("" if place_id in self._open else ", then this place is opened")
@@ -224,7 +224,7 @@ class LookEngine:
             expose(state.stage, blank(32, 18), 1)
             self._opened(state)
 
-        LINE.run(act, "a place is opened")
+        QUEUE.run(act, "a place is opened")
 
     def spot(self, place_id: int, u: float, v: float) -> NDArray[np.float64]:
         """Mean light [cd/m2] of a small spot of the look that was last shown, at shares of its width and height.
@@ -271,7 +271,7 @@ class LookEngine:
             distance = float(np.median(near))
             return camera.position + ray * distance, distance * float(ray @ camera.forward)
 
-        return LINE.run(act)
+        return QUEUE.run(act)
 
     def _expose(
         self, state: _Open, key: tuple[Any, ...], snapshot: Snapshot, step: int, stale: Callable[[], bool]
@@ -322,7 +322,7 @@ class LookEngine:
     def _state(self, place_id: int, revision_id: int, setting: Setting) -> _Open:
         state = self._open.get(place_id)
         if state is None:
-            opening = Opening(revision_id)
+            opening = OpeningAttempt(revision_id)
             opening.begin()
             self._evict(1)
             state = _Open(Stage(setting), revision_id, opening)
@@ -346,7 +346,7 @@ class LookEngine:
             finally:
                 state.key, state.light = (), None
 
-        return LINE.run(acted, "something is measured")
+        return QUEUE.run(acted, "something is measured")
 
     def _opened(self, state: _Open) -> None:
         """Note that a place could be opened, once something of it was made."""

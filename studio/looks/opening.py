@@ -20,7 +20,7 @@ def _folder() -> Path:
     return Path(settings.MEDIA_ROOT) / "opening"
 
 
-class Opening:
+class OpeningAttempt:
     """The opening of a place at one of its revisions."""
 
     def __init__(self, revision_id: int) -> None:

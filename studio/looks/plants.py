@@ -12,7 +12,7 @@ from lumwick.snapshot.evaluate import Setting
 from lumwick.trace.quality import Quality
 from lumwick.trace.stage import Stage
 from studio.looks.engine import jpeg
-from studio.looks.line import LINE
+from studio.looks.request_queue import QUEUE
 
 STEPS = (((240, 180), Quality(2, 1, "fast")), ((480, 360), Quality(12, 2, "high")))
 """What each refinement of a sheet is: size and quality."""
@@ -58,7 +58,7 @@ class PlantSheets:
             self._pictures.move_to_end(key)
             return self._pictures[key]
 
-        return LINE.run(act, "a plant is drawn")
+        return QUEUE.run(act, "a plant is drawn")
 
 
 SHEETS = PlantSheets()

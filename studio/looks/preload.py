@@ -9,7 +9,7 @@ from django.db import connection
 
 from lumwick.errors import LumwickError
 from studio.looks.engine import ENGINE_OF_LOOKS, LookEngine
-from studio.looks.opening import Opening, count_deaths
+from studio.looks.opening import OpeningAttempt, count_deaths
 from studio.places.models import Place
 
 log = logging.getLogger(__name__)
@@ -24,7 +24,7 @@ def preload(engine: LookEngine = ENGINE_OF_LOOKS) -> bool:
     newest = Place.objects.filter(thrown_out=None).exclude(head=None).values_list("pk", "head").first()
     if newest is None or engine.wished:  # whoever is there goes first
         return False
-    if Opening(newest[1]).deaths:  # not a second time unless it went well since
+    if OpeningAttempt(newest[1]).deaths:  # not a second time unless it went well since
         log.warning("place %s ended the server when it was opened, and is not opened beforehand", newest[0])
         return False
     try:

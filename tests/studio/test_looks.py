@@ -15,8 +15,8 @@ from lumwick.snapshot.evaluate import evaluate
 from lumwick.trace.quality import Quality
 from lumwick.trace.stage import Stage
 from studio.looks.engine import STEPS, LookEngine, PreviewRequest, Superseded, jpeg, light_key
-from studio.looks.line import LINE
 from studio.looks.preload import preload
+from studio.looks.request_queue import QUEUE
 from studio.looks.settings import revision_setting
 from studio.places.models import Place
 from tests.studio.conftest import kept_place
@@ -100,7 +100,7 @@ def test_a_refinement_under_way_stops_for_a_newer_wish(place: Any) -> None:
     revision_setting(place.head.pk)
     worker = threading.Thread(target=refine)
     worker.start()
-    while not LINE.busy and worker.is_alive():
+    while not QUEUE.busy and worker.is_alive():
         pass
     data, known = engine.look(PreviewRequest("v", place.pk, place.head.pk, "a", 0.3, None, 0, 2))
     worker.join()

@@ -24,9 +24,9 @@ from scripts.dev import web_command
 from studio.guests.models import Link
 from studio.looks import opening
 from studio.looks.engine import LookEngine, PreviewRequest
-from studio.looks.line import Busy, Line, asked_by, connected, newest_of, resident
-from studio.looks.opening import Opening, count_deaths
+from studio.looks.opening import OpeningAttempt, count_deaths
 from studio.looks.preload import preload
+from studio.looks.request_queue import Busy, RequestQueue, asked_by, connected, newest_of, resident
 from studio.places.bodies import FILES, STRANGERS_BYTES
 from studio.takes.file_views import PIECE, _stretch
 from tests.studio.conftest import ROOT, kept_place, until
@@ -40,7 +40,7 @@ pytestmark = pytest.mark.django_db(transaction=True)
 class Visitor:
     """Somebody who asks on a thread of his own, and can leave."""
 
-    def __init__(self, line: Line, who: str, act: Callable[[], Any]) -> None:
+    def __init__(self, line: RequestQueue, who: str, act: Callable[[], Any]) -> None:
         self.there, self.got = True, ""
         self.ended = 0.0
 
@@ -57,7 +57,7 @@ class Visitor:
 
 
 def test_a_visitor_waits_at_one_place_and_the_newest_of_his_wishes_it_is() -> None:
-    line, go = Line(), threading.Event()
+    line, go = RequestQueue(), threading.Event()
     first = Visitor(line, "a", lambda: go.wait(10))
     until(lambda: line.busy, 5)
     mine = Visitor(line, "b", lambda: "older")
@@ -70,7 +70,7 @@ def test_a_visitor_waits_at_one_place_and_the_newest_of_his_wishes_it_is() -> No
 
 
 def test_who_leaves_is_answered_to_no_more_and_does_not_wait() -> None:
-    line, go = Line(), threading.Event()
+    line, go = RequestQueue(), threading.Event()
     inside = Visitor(line, "a", lambda: go.wait(20))
     until(lambda: line.busy, 5)
     waiting = Visitor(line, "b", lambda: "b")
@@ -89,7 +89,7 @@ def test_who_leaves_is_answered_to_no_more_and_does_not_wait() -> None:
 
 
 def test_no_more_wait_than_leave_the_server_threads() -> None:
-    line, go = Line(most=3), threading.Event()
+    line, go = RequestQueue(most=3), threading.Event()
     visitors = [Visitor(line, "inside", lambda: go.wait(20))]
     until(lambda: line.busy, 5)
     for k in range(3):
@@ -104,7 +104,7 @@ def test_no_more_wait_than_leave_the_server_threads() -> None:
 
 
 def test_the_engine_works_on_one_thread_and_may_ask_itself() -> None:
-    line = Line()
+    line = RequestQueue()
     names = {line.run(lambda: threading.current_thread().name) for _ in range(3)}
     assert len(names) == 1 and "engine" in names.pop()
     assert line.run(lambda: line.run(lambda: 7)) == 7
@@ -161,7 +161,7 @@ def test_a_place_that_ended_the_server_is_not_opened_beforehand_nor_for_ever(
     with monkeypatch.context() as dying:
         dying.setattr("studio.looks.engine.Stage", deadly)
         for deaths in range(opening.TRIES):
-            assert Opening(head).deaths == deaths
+            assert OpeningAttempt(head).deaths == deaths
             with pytest.raises(SystemExit):
                 LookEngine().look(PreviewRequest("v", place.pk, head, "a", 0.0, None, 0, 1))
             count_deaths()  # the server starts again
@@ -172,7 +172,7 @@ def test_a_place_that_ended_the_server_is_not_opened_beforehand_nor_for_ever(
     place.refresh_from_db()
     LookEngine().look(PreviewRequest("v", place.pk, place.head.pk, "a", 0.0, None, 0, 1))
     count_deaths()
-    assert Opening(place.head.pk).deaths == 0 and preload(LookEngine())
+    assert OpeningAttempt(place.head.pk).deaths == 0 and preload(LookEngine())
 
 
 def test_places_are_let_go_by_the_memory_they_take(account: Any) -> None:

@@ -12,7 +12,7 @@ from lumwick.lens.camera import Camera
 from lumwick.place.document import Shot
 from lumwick.snapshot.evaluate import Setting
 from studio.looks.engine import ENGINE_OF_LOOKS, PreviewRequest
-from studio.looks.line import Busy, Superseded, asked_by, connected
+from studio.looks.request_queue import Busy, Superseded, asked_by, connected
 from studio.places.models import Place, StaleRevision
 from studio.places.views.chest import thumbnail_path
 from studio.places.views.owned import newest, place_view

@@ -14,7 +14,7 @@ from django.views.decorators.http import require_http_methods
 
 from lumwick.errors import LumwickError
 from lumwick.wanted import NoLongerWanted, while_wanted
-from studio.looks.line import Busy, asked_by, connected, newest_of
+from studio.looks.request_queue import Busy, asked_by, connected, newest_of
 from studio.places.models import Place, StaleRevision
 from studio.places.request_bodies import Unreadable
 

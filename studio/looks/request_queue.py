@@ -61,8 +61,8 @@ class _Ticket:
     replaced: bool = False
 
 
-class Line:
-    """The line itself."""
+class RequestQueue:
+    """The queue itself."""
 
     def __init__(self, most: int = WAITING_AT_MOST) -> None:
         self._changed = threading.Condition()
@@ -140,7 +140,7 @@ class Line:
             self._changed.notify_all()
 
 
-LINE = Line()
+QUEUE = RequestQueue()
 
 
 # -- whether somebody waits -----------------------------------------------------------------------------------------
