@@ -41,11 +41,10 @@ def test_high_sun_gives_about_100_klx() -> None:
 
 
 def test_dusk_gets_dark_as_it_should() -> None:
-    # about 400 lx at sunset and 3.4 lx at the end of civil twilight (handbook values, from memory); within a factor
-    # of 2.5
-    lux = [float(LUMA @ sky_illuminance(clear_sky(0.0, el))) for el in (-0.8, -6.0)]
-    assert 400 / 2.5 < lux[0] < 400 * 2.5
-    assert 3.4 / 2.5 < lux[1] < 3.4 * 2.5
+    # 732 lx with the sun's middle on the horizon, 453 at sunset and 3.4 at the end of civil twilight (Explanatory
+    # Supplement to the Astronomical Almanac, from memory); within a quarter
+    for elevation, lux in ((0.0, 732.0), (-0.8, 453.0), (-6.0, 3.4)):
+        assert float(LUMA @ sky_illuminance(clear_sky(0.0, elevation))) == pytest.approx(lux, rel=0.25)
 
 
 def test_colours_of_sun_and_sky() -> None:

@@ -58,7 +58,9 @@ def test_all_that_is_told_by_the_compass_turns_with_north() -> None:
         assert bearing(after.wind.wave[k]) == pytest.approx((bearing(wave) + TURN) % 360, abs=1e-6)
     assert before.sea is not None and after.sea is not None
     assert before.sea.toward == pytest.approx(20.0) and after.sea.toward == pytest.approx(20.0 + TURN)
-    assert bearing(before.lamps[0].direction) == pytest.approx(70.0) and bearing(after.lamps[0].direction) == pytest.approx(110.0)
+    assert bearing(before.lamps[0].direction) == pytest.approx(70.0) and bearing(
+        after.lamps[0].direction
+    ) == pytest.approx(110.0)
     # a camera is the model's own
     assert np.array_equal(before.camera.forward, after.camera.forward)
 
