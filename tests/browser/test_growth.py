@@ -139,7 +139,7 @@ def test_a_stand_is_formed_turned_through_the_year_and_kept(page: Page, live_ser
     # its wind, and where it may stand
     page.get_by_role("tab", name="Wind and touch").click()
     expect(slip.get_by_text("branches 1.4 Hz")).to_be_visible()
-    set_field(page, "Limp to stiff", "4")
+    set_field(page, "Stiffness", "4")
     revision(page, 7)
     expect(slip.get_by_text("branches 2.8 Hz")).to_be_visible()
     # a plant set by hand, and a mown way
