@@ -95,7 +95,7 @@ def test_help_is_printed_for_an_unknown_command() -> None:
         check=True,
         env={**os.environ},
     )
-    assert "setup|demo|test|lint" in done.stdout
+    assert "setup|demo|dev|check|test|lint" in done.stdout
 
 
 def test_single_instance_at_a_time(
@@ -168,6 +168,7 @@ def test_a_change_is_checked_by_the_tests_that_import_it_the_most_particular_fir
 def test_no_test_begins_when_the_minute_is_up(monkeypatch: pytest.MonkeyPatch) -> None:
     item = SimpleNamespace(nodeid="tests/a.py::test_b")
     monkeypatch.setattr(within, "_left", [])
+    monkeypatch.setattr(within, "_BEGUN", time.monotonic())
     assert within.pytest_runtest_protocol(item) is None and not within._left
     monkeypatch.setattr(within, "_BEGUN", time.monotonic() - within.WITHIN_S - 1)
     assert within.pytest_runtest_protocol(item) is True

@@ -65,7 +65,7 @@ export const look = {
       there = () => !refs.look || Number(refs.look.dataset.wish) >= wish;
     return new Promise((done) => {
       const began = performance.now(),
-        seen = () => (there() || performance.now() - began > PATIENCE ? done() : setTimeout(seen, 60));
+        seen = () => (there() || performance.now() - began > PATIENCE ? done(true) : setTimeout(seen, 60));
       seen();
     });
   },
