@@ -70,7 +70,7 @@ def _traced_alone(make: Callable[[], tuple[Place, dict[str, bytes]]]) -> float:
     stage, snapshot = Stage(setting), evaluate(setting, setting.place.shots[0], 0.0)
     stage.set(snapshot)
     expose(stage, blank(32, 18), 1)
-    begun, film = time.perf_counter(), blank(1, 1)
+    begun, film = time.perf_counter(), blank(*STEPS[0][0])
     for size, samples, grade in STEPS:
         if film.sums.shape[1::-1] != size:
             film = blank(*size)
